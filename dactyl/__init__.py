@@ -1,0 +1,1 @@
+"""Dactyl: a workshop for sampled drum kits."""

@@ -1,0 +1,1 @@
+"""The computation: values in, values out. No Django, no sockets, no clock, no global state."""

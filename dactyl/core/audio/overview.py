@@ -1,0 +1,32 @@
+"""A sound small enough to draw: lowest and highest value in each of a few hundred columns."""
+
+import numpy as np
+
+COLUMNS = 240
+
+
+def overview(audio: np.ndarray, columns: int = COLUMNS) -> bytes:
+    """Reduce (channels, frames) to ``columns`` pairs of int8 (low, high), scaled by 127, all channels together."""
+    return pack_columns(audio.min(axis=0), audio.max(axis=0), columns)
+
+
+def pack_columns(lows: np.ndarray, highs: np.ndarray, columns: int = COLUMNS) -> bytes:
+    """Reduce running extremes, each of shape (n,), to at most ``columns`` int8 pairs."""
+    starts = np.unique(np.linspace(0, len(lows), min(columns, len(lows)), endpoint=False).astype(np.intp))
+    pairs = np.stack([np.minimum.reduceat(lows, starts), np.maximum.reduceat(highs, starts)], axis=1)
+    return np.clip(np.rint(pairs * 127), -127, 127).astype(np.int8).tobytes()
+
+
+def outline(packed: bytes, width: float, height: float) -> str:
+    """The overview as an SVG path: one closed shape, there along the highs and back along the lows."""
+    pairs = np.frombuffer(packed, np.int8).reshape(-1, 2) / 127
+    if not len(pairs):
+        return ""
+    scale = max(float(np.abs(pairs).max()), 1e-3)
+    x = np.linspace(0, width, len(pairs) + 1)[:-1] + width / len(pairs) / 2
+    middle = height / 2
+    tops = middle - np.maximum(pairs[:, 1] / scale * middle, 0.4)
+    bottoms = middle - np.minimum(pairs[:, 0] / scale * middle, -0.4)
+    there = [f"{a:.1f} {b:.1f}" for a, b in zip(x, tops, strict=True)]
+    back = [f"{a:.1f} {b:.1f}" for a, b in zip(x[::-1], bottoms[::-1], strict=True)]
+    return "M" + "L".join(there + back) + "Z"

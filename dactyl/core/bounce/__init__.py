@@ -1,0 +1,1 @@
+"""Playbook + part -> voices -> stems."""

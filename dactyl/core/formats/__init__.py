@@ -1,0 +1,1 @@
+"""Open formats, and how notes are written."""

@@ -1,0 +1,1 @@
+"""Hits in time."""

@@ -1,0 +1,1 @@
+"""Kit -> playbook -> voices: the rules of playing, once."""

@@ -1,0 +1,1 @@
+"""Names and loudness -> kinds, layers and takes."""

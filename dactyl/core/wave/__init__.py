@@ -1,0 +1,1 @@
+"""Read and write sound files."""

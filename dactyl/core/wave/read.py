@@ -1,0 +1,78 @@
+"""Decode a sound file to planar float32, or say in one sentence why not."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from dactyl.core.errors import AudioError
+
+MAX_SECONDS = 600
+SUFFIXES = frozenset({".wav", ".wave", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".mp3"})
+_FORMATS = {"WAV", "WAVEX", "RF64", "AIFF", "FLAC", "OGG", "MP3"}
+
+
+@dataclass(frozen=True, slots=True)
+class Sound:
+    audio: np.ndarray  # float32, shape (channels, frames)
+    rate_hz: int
+    format: str  # "WAV · 24 bit"
+
+    @property
+    def frames(self) -> int:
+        return self.audio.shape[1]
+
+    @property
+    def channels(self) -> int:
+        return self.audio.shape[0]
+
+
+def read_sound(path: Path) -> Sound:
+    """Decode the whole file.
+
+    raises : AudioError if it is no sound file we read, has no frames, more than two channels, is longer
+             than ten minutes, or holds values that are not numbers
+    """
+    try:
+        with soundfile.SoundFile(path) as file:
+            _refuse_unfit(file)
+            frames_in_rows = file.read(dtype="float32", always_2d=True)
+            rate_hz, label = file.samplerate, _format_label(file.format, file.subtype)
+    except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:
+        raise AudioError(_why_unreadable(path, problem)) from problem
+    if not len(frames_in_rows):
+        raise AudioError("It holds no sound: zero frames.")
+    if not np.isfinite(frames_in_rows).all():
+        raise AudioError("It holds values that are not numbers (NaN or infinity); export it again.")
+    return Sound(np.ascontiguousarray(frames_in_rows.T), rate_hz, label)
+
+
+def _refuse_unfit(file: soundfile.SoundFile) -> None:
+    if file.format not in _FORMATS:
+        raise AudioError(f"{file.format} files are not read; use WAV, AIFF, FLAC, OGG or MP3.")
+    if file.channels > 2:
+        raise AudioError(f"It has {file.channels} channels; bring in mono or stereo files.")
+    if file.frames > MAX_SECONDS * file.samplerate:
+        raise AudioError(f"It lasts {file.frames / file.samplerate / 60:.0f} minutes; a one-shot may last 10.")
+
+
+def _why_unreadable(path: Path, problem: Exception) -> str:
+    with path.open("rb") as file:
+        head = file.read(64)
+    if not head:
+        return "The file is empty."
+    if not head.strip(b"\0"):
+        return "It holds only zeros; copy it again from where it came."
+    if head.startswith((b"RIFF", b"FORM", b"fLaC", b"OggS", b"ID3", b"RF64")):
+        return "It is damaged or cut short and can't be decoded; copy or export it again."
+    return "It is not a sound file; WAV, AIFF, FLAC, OGG and MP3 are read."
+
+
+def _format_label(container: str, subtype: str) -> str:
+    container = {"WAVEX": "WAV", "RF64": "WAV"}.get(container, container)
+    depth = {
+        "PCM_S8": "8 bit", "PCM_U8": "8 bit", "PCM_16": "16 bit", "PCM_24": "24 bit", "PCM_32": "32 bit",
+        "FLOAT": "float", "DOUBLE": "double", "ALAW": "A-law", "ULAW": "µ-law",
+    }.get(subtype, "")  # fmt: skip
+    return f"{container} · {depth}" if depth else container

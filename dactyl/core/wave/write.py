@@ -1,0 +1,60 @@
+"""Write WAV files: 16 bit with dither, 24 bit, float. Equal sound gives equal bytes."""
+
+import os
+from pathlib import Path
+from types import TracebackType
+
+import numpy as np
+import soundfile
+
+SUBTYPES = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
+BYTES_PER_VALUE = {"16": 2, "24": 3, "32f": 4}
+_ADD_PEAK_CHUNK = 0x1050  # SFC_SET_ADD_PEAK_CHUNK, libsndfile api; the chunk holds the time of day
+
+
+class WaveWriter:
+    """Appends blocks of planar float32 to one file; a block never changes how the next is written."""
+
+    def __init__(
+        self, path: Path, *, rate_hz: int, channels: int, bits: str, frames: int, dither_seed: int = 0
+    ) -> None:
+        container = "RF64" if frames * channels * BYTES_PER_VALUE[bits] > 0xF000_0000 else "WAV"
+        self._file = soundfile.SoundFile(
+            path, "w", samplerate=rate_hz, channels=channels, subtype=SUBTYPES[bits], format=container
+        )
+        soundfile._snd.sf_command(self._file._file, _ADD_PEAK_CHUNK, soundfile._ffi.NULL, 0)
+        self._bits = bits
+        self._rng = np.random.default_rng([dither_seed, 16])
+        self.path = path
+
+    def write(self, audio: np.ndarray) -> None:
+        """Append float32 of shape (channels, frames)."""
+        rows = audio.T
+        if self._bits == "16":
+            self._file.write(
+                _quantise(rows + _triangular_dither(self._rng, rows.shape) / 32768, 32768).astype(np.int16)
+            )
+        elif self._bits == "24":
+            self._file.write(_quantise(rows, 1 << 23) << 8)  # libsndfile keeps the upper 24 bits
+        else:
+            self._file.write(np.ascontiguousarray(rows))
+
+    def close(self) -> None:
+        self._file.close()
+        with self.path.open("rb") as written:
+            os.fsync(written.fileno())
+
+    def __enter__(self) -> "WaveWriter":
+        return self
+
+    def __exit__(self, kind: type | None, problem: BaseException | None, trace: TracebackType | None) -> None:
+        self.close()
+
+
+def _quantise(values: np.ndarray, full_scale: int) -> np.ndarray:
+    return np.clip(np.rint(values * np.float64(full_scale)), -full_scale, full_scale - 1).astype(np.int32)
+
+
+def _triangular_dither(rng: np.random.Generator, shape: tuple[int, int]) -> np.ndarray:
+    """Two steps wide, triangular: the error is then independent of the sound (Lipshitz et al., JAES 40(5), 1992)."""
+    return rng.random(shape, np.float32) - rng.random(shape, np.float32)
