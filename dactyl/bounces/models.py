@@ -1,0 +1,42 @@
+"""Bounces: a part through a kit, as stems."""
+
+from django.db import models
+from django.utils import timezone
+
+from dactyl.jobs.models import Job
+from dactyl.kits.models import Kit
+from dactyl.parts.models import Part
+
+
+class Bounce(models.Model):
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="bounces")
+    kit_version = models.PositiveBigIntegerField()
+    part = models.ForeignKey(Part, models.PROTECT)
+    rate_hz = models.PositiveIntegerField()
+    bits = models.CharField(max_length=3)
+    kit_snapshot = models.BinaryField()  # the kit as it was when asked for: a bounce begun again ends the same
+    job = models.ForeignKey(Job, models.SET_NULL, null=True)
+    created_at = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return f"{self.part} on {self.kit}"
+
+
+class Stem(models.Model):
+    bounce = models.ForeignKey(Bounce, models.CASCADE, related_name="stems")
+    position = models.PositiveSmallIntegerField()
+    name = models.CharField(max_length=60)
+    file = models.CharField(max_length=80)
+    frames = models.PositiveBigIntegerField()
+    peak_db = models.FloatField()
+    overview = models.BinaryField()
+
+    class Meta:
+        ordering = ["position"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def is_over(self) -> bool:
+        return self.peak_db > 0

@@ -1,0 +1,25 @@
+"""Where the files of a bounce lie."""
+
+import shutil
+from pathlib import Path
+
+from django.conf import settings
+
+from dactyl.bounces.models import Bounce
+
+
+def folder_of(bounce: Bounce) -> Path:
+    return settings.DATA / "bounces" / str(bounce.pk)
+
+
+def fresh_partial(bounce: Bounce) -> Path:
+    """An empty folder to bounce into; what a killed run left is deleted."""
+    partial = folder_of(bounce).with_suffix(".part")
+    shutil.rmtree(partial, ignore_errors=True)
+    partial.mkdir(parents=True)
+    return partial
+
+
+def forget(bounce: Bounce) -> None:
+    shutil.rmtree(folder_of(bounce), ignore_errors=True)
+    shutil.rmtree(folder_of(bounce).with_suffix(".part"), ignore_errors=True)

@@ -1,0 +1,15 @@
+from django.urls import path
+
+from dactyl.bounces import views
+
+app_name = "bounces"
+urlpatterns = [
+    path("of/<int:kit_id>/", views.bounce_page, name="bounce"),
+    path("of/<int:kit_id>/begin/", views.begin, name="begin"),
+    path("of/<int:kit_id>/check/", views.check, name="check"),
+    path("<int:bounce_id>/", views.one_bounce, name="one"),
+    path("<int:bounce_id>/cancel/", views.cancel, name="cancel"),
+    path("<int:bounce_id>/forget/", views.forget, name="forget"),
+    path("<int:bounce_id>/zip/", views.as_zip, name="zip"),
+    path("stems/<int:stem_id>/", views.stem_file, name="stem"),
+]

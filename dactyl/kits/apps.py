@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class KitsConfig(AppConfig):
+    name = "dactyl.kits"
+    default_auto_field = "django.db.models.BigAutoField"

@@ -1,0 +1,191 @@
+"""Write edits so that they can be undone: every changed row, before and after, under one sentence."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from itertools import groupby
+from typing import Any
+
+from django.db import transaction
+from django.db.models import F, Model
+from django.utils import timezone
+
+from dactyl.core.errors import DactylError
+from dactyl.kits.models import (
+    ChokeGroup,
+    Kit,
+    Layer,
+    MapNote,
+    Mic,
+    Output,
+    Pad,
+    Piece,
+    Revision,
+    Take,
+    TakeSample,
+)
+
+TABLES: dict[str, type[Model]] = {
+    "kit": Kit,
+    "output": Output,
+    "mic": Mic,
+    "choke": ChokeGroup,
+    "piece": Piece,
+    "pad": Pad,
+    "note": MapNote,
+    "layer": Layer,
+    "take": Take,
+    "take_sample": TakeSample,
+}
+NAMES = {model: name for name, model in TABLES.items()}
+CHILDREN = {  # deleted with their parent, and recorded as deleted
+    Piece: [(Pad, "piece_id")],
+    Pad: [(MapNote, "pad_id"), (Layer, "pad_id")],
+    Layer: [(Take, "layer_id")],
+    Take: [(TakeSample, "take_id")],
+}
+NEVER_RECORDED = {"version", "changed_at"}
+
+
+class StaleKit(DactylError):
+    """The page was older than the kit."""
+
+
+class Change:
+    """Collects what one edit does. Every write of an edit goes through here."""
+
+    def __init__(self, kit: Kit) -> None:
+        self.kit = kit
+        self.rows: list[list] = []
+        self.pads: set[int] = set()
+        self.changes_order = False
+
+    def update(self, row: Model, **fields: Any) -> bool:
+        """Set fields of ``row``; False where all had these values already."""
+        before = {name: getattr(row, name) for name in fields}
+        after = {name: value for name, value in fields.items() if before[name] != value}
+        if not after:
+            return False
+        for name, value in after.items():
+            setattr(row, name, value)
+        row.save(update_fields=list(after))
+        self.rows.append([NAMES[type(row)], row.pk, {name: before[name] for name in after}, after])
+        return True
+
+    def create(self, row: Model) -> Any:
+        return self.create_all([row])[0]
+
+    def create_all(self, rows: Sequence[Model]) -> Sequence[Any]:
+        """Insert rows of one table with one statement for each few hundred."""
+        if rows:
+            rows = type(rows[0]).objects.bulk_create(rows, batch_size=200)
+            self.rows += [[NAMES[type(row)], row.pk, None, _values(row)] for row in rows]
+        return rows
+
+    def delete_all(self, rows: Sequence[Model]) -> None:
+        """Delete rows of one table and all that hangs on them, children first."""
+        if not rows:
+            return
+        model, ids = type(rows[0]), [row.pk for row in rows]
+        for child, key in CHILDREN.get(model, ()):
+            self.delete_all(list(child.objects.filter(**{f"{key}__in": ids})))
+        self.rows += [[NAMES[model], row.pk, _values(row), None] for row in rows]
+        _delete(model, ids)
+
+    def touch(self, *pads: int) -> None:
+        self.pads.update(pads)
+
+    def touch_all(self) -> None:
+        self.pads.update(Pad.objects.filter(kit=self.kit).values_list("pk", flat=True))
+
+
+@contextmanager
+def edit(kit_id: int, seen_version: int, sentence: str) -> Iterator[Change]:
+    """One edit in one transaction. raises : StaleKit if the kit is not the one the page saw."""
+    with transaction.atomic():
+        kit = _claim(kit_id, seen_version, sentence)
+        change = Change(kit)
+        yield change
+        if change.rows:
+            Revision.objects.filter(kit=kit, is_undone=True).delete()
+            Revision.objects.create(
+                kit=kit,
+                sentence=sentence[:200],
+                rows=change.rows,
+                pads=sorted(change.pads),
+                changes_order=change.changes_order,
+            )
+        else:
+            Kit.objects.filter(pk=kit_id).update(version=F("version") - 1)
+
+
+def undo(kit_id: int, seen_version: int) -> Revision | None:
+    """Put back what the last edit changed; None where there is nothing to undo."""
+    with transaction.atomic():
+        revision = last_done(kit_id)
+        if revision is None:
+            return None
+        _claim(kit_id, seen_version, f"Undo of “{revision.sentence}”")
+        _apply([(table, pk, after, before) for table, pk, before, after in reversed(revision.rows)])
+        revision.is_undone = True
+        revision.save(update_fields=["is_undone"])
+        return revision
+
+
+def redo(kit_id: int, seen_version: int) -> Revision | None:
+    """Do again what was undone last."""
+    with transaction.atomic():
+        revision = first_undone(kit_id)
+        if revision is None:
+            return None
+        _claim(kit_id, seen_version, f"Redo of “{revision.sentence}”")
+        _apply([tuple(row) for row in revision.rows])
+        revision.is_undone = False
+        revision.save(update_fields=["is_undone"])
+        return revision
+
+
+def last_done(kit_id: int) -> Revision | None:
+    return Revision.objects.filter(kit_id=kit_id, is_undone=False).order_by("-pk").first()
+
+
+def first_undone(kit_id: int) -> Revision | None:
+    return Revision.objects.filter(kit_id=kit_id, is_undone=True).order_by("pk").first()
+
+
+def _claim(kit_id: int, seen_version: int, sentence: str) -> Kit:
+    """Raise the kit's version if it still is ``seen_version``."""
+    claimed = Kit.objects.filter(pk=kit_id, version=seen_version).update(
+        version=F("version") + 1, changed_at=timezone.now()
+    )
+    if not claimed:
+        raise StaleKit(
+            f"“{sentence}” was not done: this kit was changed in another tab. It is shown as it is now; do it again."
+        )
+    return Kit.objects.get(pk=kit_id)
+
+
+def _apply(steps: Iterable[tuple[str, int, dict | None, dict | None]]) -> None:
+    """Take each row from one state to another, neighbouring rows of a kind together."""
+    for (table, is_new, is_gone), group in groupby(steps, key=lambda step: (step[0], step[2] is None, step[3] is None)):
+        model, rows = TABLES[table], list(group)
+        if is_new:
+            model.objects.bulk_create([model(**after) for _, _, _, after in rows], batch_size=200)
+        elif is_gone:
+            _delete(model, [pk for _, pk, _, _ in rows])
+        else:
+            for _, pk, _, after in rows:
+                model.objects.filter(pk=pk).update(**after)
+
+
+def _delete(model: type[Model], ids: list[int]) -> None:
+    """Delete without Django's own cascade: the children have rows of their own in the revision."""
+    for start in range(0, len(ids), 500):
+        model.objects.filter(pk__in=ids[start : start + 500])._raw_delete("default")
+
+
+def _values(row: Model) -> dict[str, Any]:
+    return {
+        field.attname: getattr(row, field.attname)
+        for field in row._meta.concrete_fields
+        if field.attname not in NEVER_RECORDED
+    }

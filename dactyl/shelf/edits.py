@@ -1,0 +1,144 @@
+"""Writes to the shelf."""
+
+from collections.abc import Iterable, Sequence
+from typing import IO
+
+from django.db import transaction
+
+from dactyl.core.kinds import BY_SLUG
+from dactyl.jobs.models import Job
+from dactyl.jobs.run import enqueue
+from dactyl.shelf import store
+from dactyl.shelf.intake import Heard, Unpacked, split_path
+from dactyl.shelf.models import Import, ImportFile, Sample, SampleName
+
+State = ImportFile.State
+WORK = "dactyl.shelf.tasks.import_files"
+
+
+def begin_import() -> Import:
+    return Import.objects.create()
+
+
+def add_file(batch: Import, path: str, content: Iterable[bytes]) -> ImportFile:
+    """Keep an uploaded file for ``batch``; see that its job is on the way."""
+
+    def write(file: IO[bytes]) -> None:
+        for block in content:
+            file.write(block)
+
+    name, folder = split_path(path)
+    stored_as = store.receive(write)
+    with transaction.atomic():
+        row = ImportFile.objects.create(batch=batch, name=name, folder=folder, stored_as=stored_as)
+        _ensure_job(batch.pk)
+    return row
+
+
+def ensure_job(batch: Import) -> None:
+    """Queue the job again if a file arrived just as it ended."""
+    if batch.job and batch.job.is_over and batch.files.filter(state=State.WAITING).exists():
+        with transaction.atomic():
+            _ensure_job(batch.pk)
+
+
+def refuse_file(batch: Import, path: str, reason: str) -> ImportFile:
+    name, folder = split_path(path)
+    return ImportFile.objects.create(batch=batch, name=name, folder=folder, state=State.REFUSED, reason=reason)
+
+
+def _ensure_job(batch_id: int) -> None:
+    batch = Import.objects.select_related("job").get(pk=batch_id)
+    if batch.job is None or batch.job.is_over:
+        batch.job = enqueue(WORK, batch.pk, queue="imports")
+        batch.save(update_fields=["job"])
+
+
+def record_unpacked(archive: ImportFile, files: Iterable[Unpacked]) -> None:
+    """Give the files of ``archive`` rows of their own. Unpacking it again replaces them."""
+    rows = [
+        ImportFile(
+            batch_id=archive.batch_id,
+            archive=archive,
+            name=file.name,
+            folder=file.folder or archive.name.rsplit(".", 1)[0],
+            stored_as=file.stored_as,
+            reason=file.reason,
+            state=State.REFUSED if file.reason else State.WAITING,
+        )
+        for file in files
+    ]
+    with transaction.atomic():
+        ImportFile.objects.filter(archive=archive).delete()
+        ImportFile.objects.bulk_create(rows, batch_size=500)
+        ImportFile.objects.filter(pk=archive.pk).update(state=State.UNPACKED)
+    store.forget_incoming(archive.stored_as)
+
+
+def record_refused(file: ImportFile, reason: str) -> None:
+    ImportFile.objects.filter(pk=file.pk).update(state=State.REFUSED, reason=reason)
+    store.forget_incoming(file.stored_as)
+
+
+def record_heard(results: Sequence[tuple[ImportFile, Heard | str]]) -> None:
+    """Write the rows of a batch of files: samples, further names of known ones, reasons of refused ones."""
+    heard = {result.sha256: (file, result) for file, result in reversed(results) if isinstance(result, Heard)}
+    with transaction.atomic():
+        known = set(Sample.objects.filter(sha256__in=heard).values_list("sha256", flat=True))
+        new = [_sample(file, result) for sha, (file, result) in reversed(heard.items()) if sha not in known]
+        Sample.objects.bulk_create(new, batch_size=100)
+        samples = Sample.objects.defer("overview").in_bulk(heard, field_name="sha256")
+        fresh = {sample.sha256 for sample in new}
+        for file, result in results:
+            if isinstance(result, Heard):
+                file.sample = samples[result.sha256]
+                file.state = State.IN if result.sha256 in fresh else State.SAME
+                fresh.discard(result.sha256)
+            else:
+                file.state, file.reason = State.REFUSED, result
+        names = [
+            SampleName(sample=file.sample, name=file.name, folder=file.folder)
+            for file, _ in results
+            if file.state == State.SAME and (file.name, file.folder) != (file.sample.name, file.sample.folder)
+        ]
+        SampleName.objects.bulk_create(names, ignore_conflicts=True)
+        ImportFile.objects.bulk_update([file for file, _ in results], ["sample", "state", "reason"], batch_size=200)
+    for file, _ in results:
+        store.forget_incoming(file.stored_as)
+
+
+def _sample(file: ImportFile, heard: Heard) -> Sample:
+    return Sample(
+        sha256=heard.sha256,
+        sound_hash=heard.sound_hash,
+        suffix=heard.suffix,
+        size_bytes=heard.size_bytes,
+        format=heard.format,
+        frames=heard.sound_frames,
+        rate_hz=heard.rate_hz,
+        channels=heard.channels,
+        onset_frame=heard.measured.onset_frame,
+        peak_db=heard.measured.peak_db,
+        level_db=heard.measured.level_db,
+        brightness_hz=heard.measured.brightness_hz,
+        seconds=heard.sound_frames / heard.rate_hz,
+        kind=heard.kind,
+        overview=heard.overview,
+        name=file.name,
+        folder=file.folder,
+    )
+
+
+def set_kind(sample_ids: Sequence[int], kind: str) -> int:
+    """Say what kind these samples are; the guess was wrong or too vague."""
+    return Sample.objects.filter(pk__in=sample_ids).update(kind=BY_SLUG[kind].slug)
+
+
+def stop_import(batch: Import) -> None:
+    """Leave out what has not been read yet."""
+    if batch.job and not batch.job.is_over:
+        Job.objects.filter(pk=batch.job_id).update(cancel_requested=True)
+    waiting = list(batch.files.filter(state=State.WAITING))
+    batch.files.filter(state=State.WAITING).update(state=State.REFUSED, reason="You stopped the import before it.")
+    for file in waiting:
+        store.forget_incoming(file.stored_as)

@@ -1,0 +1,159 @@
+"""One incoming file at a time: what it is, and what it sounds like. No database here."""
+
+import hashlib
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+
+from dactyl.core.audio.measure import Measure, measure
+from dactyl.core.audio.overview import overview
+from dactyl.core.errors import AudioError, DactylError
+from dactyl.core.stack.kind import guess_kind
+from dactyl.core.wave.read import SUFFIXES, Sound, read_sound
+from dactyl.shelf import store
+
+MAX_RATIO = 1000  # no sound packs tighter; a bomb does
+
+
+class ArchiveError(DactylError):
+    """A zip that is not unpacked, with the reason."""
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """All that is known of a good file."""
+
+    sha256: str
+    sound_hash: str
+    suffix: str
+    size_bytes: int
+    sound_frames: int
+    rate_hz: int
+    channels: int
+    format: str
+    measured: Measure
+    kind: str
+    overview: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Unpacked:
+    name: str
+    folder: str
+    stored_as: str = ""
+    reason: str = ""
+
+
+def split_path(path: str) -> tuple[str, str]:
+    """``"Snare/close/v1.wav" -> ("v1.wav", "Snare/close")``: evidence only, shortened to what the rows hold."""
+    parts = [
+        part for part in PurePosixPath(path.replace("\\", "/").replace("\0", "")).parts if part not in ("/", "..", ".")
+    ]
+    return (parts[-1] if parts else "unnamed")[-255:], "/".join(parts[:-1])[-500:]
+
+
+def why_not_sound(name: str) -> str:
+    """A reason to leave a file out for its name alone, or nothing."""
+    suffix = PurePosixPath(name).suffix.lower()
+    if suffix in SUFFIXES:
+        return ""
+    if suffix in (".mid", ".midi"):
+        return "It is a MIDI file: read it on the Part page."
+    if suffix == ".zip":
+        return "A zip inside a zip is not opened: unpack it first."
+    return (
+        f"{suffix or 'A file without an ending'} is not a sound file's ending; WAV, AIFF, FLAC, OGG and MP3 are read."
+    )
+
+
+def hear(stored_as: str, name: str, folder: str) -> Heard:
+    """Hash, decode and measure an incoming file and give it its final name. Raises AudioError."""
+    path = store.incoming_folder() / stored_as
+    sha256 = _hash(path)
+    suffix = PurePosixPath(name).suffix.lower()
+    try:
+        sound = read_sound(path)
+    except MemoryError as problem:
+        raise AudioError("It is too large to decode here.") from problem
+    measured = measure(sound.audio, sound.rate_hz)
+    store.adopt(stored_as, sha256, suffix)
+    return Heard(
+        sha256=sha256,
+        sound_hash=_sound_hash(sound),
+        suffix=suffix,
+        size_bytes=path.stat().st_size,
+        sound_frames=sound.frames,
+        rate_hz=sound.rate_hz,
+        channels=sound.channels,
+        format=sound.format,
+        measured=measured,
+        kind=guess_kind(name, folder, measured),
+        overview=overview(sound.audio),
+    )
+
+
+def _hash(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _sound_hash(sound: Sound) -> str:
+    digest = hashlib.blake2b(f"{sound.rate_hz} {sound.audio.shape}".encode(), digest_size=16)
+    digest.update(sound.audio)
+    return digest.hexdigest()
+
+
+def unpack(stored_as: str, *, max_files: int, max_bytes: int, max_file_bytes: int) -> Iterator[Unpacked]:
+    """Yield the files of an incoming zip, each received as an incoming file or refused with its reason.
+
+    Names inside are never used as paths. raises : ArchiveError before anything is unpacked if the zip is
+    damaged or declares more than the limits; while unpacking, when a member turns out to lie about its size
+    """
+    try:
+        archive = zipfile.ZipFile(store.incoming_folder() / stored_as)
+    except (zipfile.BadZipFile, OSError, ValueError) as problem:
+        raise ArchiveError("The zip is damaged or cut short; make it again.") from problem
+    with archive:
+        members = [member for member in archive.infolist() if not member.is_dir()]
+        _refuse_bomb(members, max_files, max_bytes)
+        for member in members:
+            name, folder = split_path(member.filename)
+            if name.startswith(".") or folder.startswith("__MACOSX"):
+                continue
+            reason = why_not_sound(name)
+            if not reason and member.flag_bits & 1:
+                reason = "It is locked with a password: unpack the zip first."
+            if not reason and member.file_size > max_file_bytes:
+                reason = f"It is larger than {max_file_bytes >> 20} MB."
+            if reason:
+                yield Unpacked(name, folder, reason=reason)
+                continue
+            try:
+                yield Unpacked(name, folder, stored_as=_unpack_member(archive, member))
+            except (zipfile.BadZipFile, OSError, ValueError, EOFError, NotImplementedError, RuntimeError):
+                yield Unpacked(name, folder, reason="It is damaged inside the zip and could not be unpacked.")
+
+
+def _refuse_bomb(members: list[zipfile.ZipInfo], max_files: int, max_bytes: int) -> None:
+    if len(members) > max_files:
+        raise ArchiveError(f"The zip holds {len(members):,} files; {max_files:,} is the most. Split it.")
+    declared = sum(member.file_size for member in members)
+    packed = sum(member.compress_size for member in members)
+    if declared > max_bytes:
+        raise ArchiveError(f"The zip unpacks to {declared >> 20:,} MB; {max_bytes >> 20:,} MB is the most. Split it.")
+    if declared > (1 << 20) and declared > MAX_RATIO * max(1, packed):
+        raise ArchiveError("The zip unpacks to over a thousand times its size; sounds don't. It was left out.")
+
+
+def _unpack_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo) -> str:
+    def write(file) -> None:
+        left = member.file_size
+        with archive.open(member) as packed:
+            while block := packed.read(1 << 20):
+                left -= len(block)
+                if left < 0:
+                    raise ValueError("longer than declared")
+                file.write(block)
+
+    return store.receive(write)

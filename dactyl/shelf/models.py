@@ -1,0 +1,86 @@
+"""The shelf: every sample once, the names it came under, and how it came in."""
+
+from django.db import models
+from django.utils import timezone
+
+from dactyl.core.kinds import BY_SLUG, KINDS
+from dactyl.jobs.models import Job
+
+
+class Sample(models.Model):
+    sha256 = models.CharField(max_length=64, unique=True)
+    sound_hash = models.CharField(max_length=32, db_index=True)  # of the decoded sound: equal under other bytes
+    suffix = models.CharField(max_length=8)
+    size_bytes = models.PositiveBigIntegerField()
+    format = models.CharField(max_length=40)
+    frames = models.PositiveBigIntegerField()
+    rate_hz = models.PositiveIntegerField()
+    channels = models.PositiveSmallIntegerField()
+    onset_frame = models.PositiveBigIntegerField()
+    peak_db = models.FloatField()
+    level_db = models.FloatField()
+    brightness_hz = models.FloatField()
+    seconds = models.FloatField(db_index=True)
+    kind = models.CharField(max_length=20, choices=[(kind.slug, kind.label) for kind in KINDS], db_index=True)
+    overview = models.BinaryField()
+    name = models.CharField(max_length=255)  # the first it came under
+    folder = models.CharField(max_length=500, blank=True)
+    added_at = models.DateTimeField(default=timezone.now, db_index=True)
+
+    class Meta:
+        constraints = [models.CheckConstraint(name="sample_has_frames", condition=models.Q(frames__gt=0))]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def kind_label(self) -> str:
+        return BY_SLUG[self.kind].label
+
+
+class SampleName(models.Model):
+    """A further name of a sample that came in more than once."""
+
+    sample = models.ForeignKey(Sample, models.CASCADE, related_name="other_names")
+    name = models.CharField(max_length=255)
+    folder = models.CharField(max_length=500, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["sample", "folder", "name"], name="sample_name_once")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Import(models.Model):
+    """Files brought in together."""
+
+    job = models.ForeignKey(Job, models.SET_NULL, null=True)
+    created_at = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return f"Import {self.pk}"
+
+
+class ImportFile(models.Model):
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        IN = "in"
+        SAME = "same"  # the same bytes were here already
+        UNPACKED = "unpacked"  # an archive whose files stand in rows of their own
+        REFUSED = "refused"
+
+    batch = models.ForeignKey(Import, models.CASCADE, related_name="files")
+    archive = models.ForeignKey("self", models.CASCADE, null=True)
+    name = models.CharField(max_length=255)
+    folder = models.CharField(max_length=500, blank=True)  # evidence, never a path
+    stored_as = models.CharField(max_length=60)  # below the incoming folder
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING)
+    reason = models.TextField(blank=True)
+    sample = models.ForeignKey(Sample, models.SET_NULL, null=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["batch", "state"])]
+
+    def __str__(self) -> str:
+        return self.name

@@ -1,0 +1,71 @@
+"""Reads of the shelf."""
+
+from django.db.models import Count, Q, QuerySet
+
+from dactyl.shelf.models import Import, ImportFile, Sample
+
+PAGE = 100
+SORTS = {  # what a person may sort by, and how
+    "new": ("newest", ["-added_at", "-pk"]),
+    "name": ("name", ["name", "folder", "pk"]),
+    "kind": ("kind", ["kind", "name", "pk"]),
+    "length": ("length", ["seconds", "pk"]),
+    "level": ("loudest", ["-level_db", "pk"]),
+}
+
+
+def search(text: str = "", kind: str = "", sort: str = "") -> QuerySet[Sample]:
+    """Samples whose name, folder or further names hold every word of ``text``."""
+    samples = Sample.objects.all()
+    for word in text.split()[:10]:
+        samples = samples.filter(
+            Q(name__icontains=word)
+            | Q(folder__icontains=word)
+            | Q(kind__icontains=word)
+            | Q(pk__in=Sample.objects.filter(other_names__name__icontains=word).values("pk"))
+        )
+    if kind:
+        samples = samples.filter(kind=kind)
+    return samples.order_by(*SORTS.get(sort, SORTS["new"])[1])
+
+
+def kinds_in_use() -> dict[str, int]:
+    return dict(Sample.objects.values_list("kind").annotate(Count("pk")).order_by())
+
+
+def in_order(sample_ids: list[int]) -> list[Sample]:
+    """The samples of these ids, in the order of the ids; unknown ids are left out."""
+    found = Sample.objects.in_bulk(sample_ids)
+    return [found[sample_id] for sample_id in dict.fromkeys(sample_ids) if sample_id in found]
+
+
+def equal_sounds(samples: list[Sample]) -> dict[int, str]:
+    """For each of ``samples`` that equals another sample in all but its file's bytes: the other's name."""
+    rows = Sample.objects.filter(sound_hash__in={sample.sound_hash for sample in samples}).values_list(
+        "sound_hash", "pk", "name"
+    )
+    twins: dict[str, list[tuple[int, str]]] = {}
+    for sound_hash, pk, name in rows.order_by("pk"):
+        twins.setdefault(sound_hash, []).append((pk, name))
+    return {
+        sample.pk: next(name for pk, name in twins[sample.sound_hash] if pk != sample.pk)
+        for sample in samples
+        if len(twins[sample.sound_hash]) > 1
+    }
+
+
+def import_summary(batch: Import) -> dict:
+    counts = dict(batch.files.values_list("state").annotate(Count("pk")).order_by())
+    files = batch.files.exclude(state=ImportFile.State.UNPACKED)
+    return {
+        "batch": batch,
+        "is_over": batch.job is None or batch.job.is_over,
+        "total": sum(counts.values()) - counts.get("unpacked", 0),
+        "waiting": counts.get("waiting", 0),
+        "came_in": counts.get("in", 0),
+        "same_count": counts.get("same", 0),
+        "refused_count": counts.get("refused", 0),
+        "refused": files.filter(state="refused").order_by("pk")[:200],
+        "same": files.filter(state="same").select_related("sample").defer("sample__overview").order_by("pk")[:200],
+        "latest": files.filter(state="in").select_related("sample").defer("sample__overview").order_by("-pk")[:4],
+    }

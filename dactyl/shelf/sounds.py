@@ -1,0 +1,140 @@
+"""Prepared sounds: made once, kept on disk under the hash of all that made them, handed to players."""
+
+import json
+import os
+import struct
+import threading
+from collections import OrderedDict
+from collections.abc import Iterable
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
+from functools import lru_cache
+
+import numpy as np
+from django.conf import settings
+
+from dactyl.core.audio.prepare import Recipe, prepare, to_int16
+from dactyl.core.errors import AudioError
+from dactyl.core.wave.read import read_sound
+from dactyl.shelf.models import Sample
+from dactyl.shelf.store import prepared_path, sample_path, write_whole
+
+HEAD_SECONDS = 0.2
+CLEAN_EVERY = 500  # sounds made between looks at the size of the cache
+
+
+def prepared_sound(recipe: Recipe) -> np.ndarray:
+    """The sound of ``recipe``, from disk or made now: float32, (channels, frames)."""
+    path = prepared_path(recipe.key)
+    with suppress(FileNotFoundError, ValueError):
+        return np.load(path)
+    try:
+        audio = prepare(read_sound(sample_path(recipe.sha256, _suffix(recipe.sha256))).audio, recipe)
+    except OSError as problem:
+        raise AudioError(
+            f"The sample {recipe.sha256[:12]} is gone from the data folder; bring it in again."
+        ) from problem
+    write_whole(path, lambda file: np.save(file, audio), sync=False)
+    return audio
+
+
+@lru_cache(maxsize=50_000)
+def _suffix(sha256: str) -> str:
+    return Sample.objects.values_list("suffix", flat=True).get(sha256=sha256)
+
+
+class SoundsInMemory:
+    """Loads prepared sounds for a bounce and keeps the latest of them, up to a number of bytes."""
+
+    def __init__(self, limit_bytes: int = 256 << 20) -> None:
+        self._limit_bytes, self._held_bytes = limit_bytes, 0
+        self._sounds: OrderedDict[str, np.ndarray] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def __call__(self, recipe: Recipe) -> np.ndarray:
+        with self._lock:
+            if recipe.key in self._sounds:
+                self._sounds.move_to_end(recipe.key)
+                return self._sounds[recipe.key]
+        audio = prepared_sound(recipe)
+        with self._lock:
+            if recipe.key not in self._sounds:
+                self._sounds[recipe.key] = audio
+                self._held_bytes += audio.nbytes
+            while self._held_bytes > self._limit_bytes and len(self._sounds) > 1:
+                self._held_bytes -= self._sounds.popitem(last=False)[1].nbytes
+        return audio
+
+
+_pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="prepare")
+_waiting: dict[str, Future] = {}
+_made = 0
+
+
+def ready_sounds(recipes: Iterable[Recipe]) -> list[Recipe]:
+    """Those of ``recipes`` that can be served now; the others are being made, in this order.
+
+    They are made in threads of the server, not by its workers: a sound takes milliseconds, is asked for
+    again by the page until it is there, and nothing is lost with it when the server stops.
+    """
+    ready = []
+    for recipe in recipes:
+        if prepared_path(recipe.key).exists():
+            ready.append(recipe)
+        elif recipe.key not in _waiting:
+            _waiting[recipe.key] = _pool.submit(_make, recipe)
+    return ready
+
+
+def broken_sounds(recipes: Iterable[Recipe]) -> dict[str, str]:
+    """Why those of ``recipes`` that could not be made were not, by key."""
+    broken = {}
+    for recipe in recipes:
+        future = _waiting.get(recipe.key)
+        if future and future.done() and (problem := future.exception()):
+            broken[recipe.key] = str(problem)
+            _waiting.pop(recipe.key, None)
+    return broken
+
+
+def _make(recipe: Recipe) -> None:
+    global _made
+    prepared_sound(recipe)
+    _waiting.pop(recipe.key, None)
+    _made += 1
+    if _made % CLEAN_EVERY == 0:
+        shrink_cache(settings.PREPARED_CACHE_BYTES)
+
+
+def shrink_cache(limit_bytes: int) -> None:
+    """Delete the prepared sounds that were longest not read until the rest fits."""
+    files = [(entry.stat(), entry) for folder in (settings.DATA / "prepared").glob("*") for entry in os.scandir(folder)]
+    held = sum(stat.st_size for stat, _ in files)
+    for stat, entry in sorted(files, key=lambda file: file[0].st_atime):
+        if held <= limit_bytes:
+            break
+        with suppress(FileNotFoundError):
+            os.unlink(entry.path)
+        held -= stat.st_size
+
+
+def pack(recipes: Iterable[Recipe], *, heads_only: bool, broken: dict[str, str]) -> bytes:
+    """Sounds for the page: the length of a JSON header (uint32, little endian), the header, then 16-bit frames.
+
+    Each entry of the header's ``sounds`` names key, channels, frames (sent) and of (whole length), and the scale
+    that the 16-bit values are multiplied by; the frames follow planar, channel by channel, in the same order.
+    """
+    entries, bodies = [], []
+    for recipe in recipes:
+        audio = prepared_sound(recipe)
+        whole = audio.shape[1]
+        if heads_only:
+            audio = audio[:, : max(1, int(HEAD_SECONDS * recipe.rate_hz))]
+        values, scale = to_int16(audio)
+        entries.append({
+            "key": recipe.key, "channels": len(values), "frames": values.shape[1], "of": whole, "scale": scale,
+        })  # fmt: skip
+        bodies.append(values.tobytes())
+    header = json.dumps({"sounds": entries, "broken": broken}).encode()
+    header += b" " * (-(4 + len(header)) % 4)
+    return struct.pack("<I", len(header)) + header + b"".join(bodies)

@@ -1,0 +1,62 @@
+"""The import job: everything that waits in a batch, until nothing does."""
+
+import os
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+
+from django.conf import settings
+from django.db import connection
+
+from dactyl.core.errors import AudioError
+from dactyl.jobs.run import Progress
+from dactyl.shelf import edits
+from dactyl.shelf.intake import ArchiveError, Heard, hear, unpack, why_not_sound
+from dactyl.shelf.models import Import, ImportFile
+
+BATCH = 48
+State = ImportFile.State
+
+
+def import_files(batch_id: int) -> Iterator[Progress]:
+    """Read the waiting files of a batch; may be run again after a kill, and goes on where it stopped."""
+    batch = Import.objects.get(pk=batch_id)
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        while waiting := list(batch.files.filter(state=State.WAITING).order_by("pk")[:BATCH]):
+            archives = [file for file in waiting if file.name.lower().endswith(".zip")]
+            for archive in archives:
+                _unpack(archive)
+                yield _progress(batch, archive.name)
+            sounds = [file for file in waiting if file not in archives]
+            edits.record_heard(list(zip(sounds, pool.map(_hear, sounds), strict=True)))
+            yield _progress(batch, sounds[-1].name if sounds else "")
+
+
+def _progress(batch: Import, label: str) -> Progress:
+    files = batch.files.exclude(state=State.UNPACKED)
+    return Progress(files.exclude(state=State.WAITING).count(), files.count(), label)
+
+
+def _unpack(archive: ImportFile) -> None:
+    limits = {
+        "max_files": settings.MAX_ZIP_FILES,
+        "max_bytes": settings.MAX_ZIP_BYTES,
+        "max_file_bytes": settings.MAX_SAMPLE_BYTES,
+    }
+    try:
+        edits.record_unpacked(archive, list(unpack(archive.stored_as, **limits)))
+    except ArchiveError as problem:
+        edits.record_refused(archive, str(problem))
+
+
+def _hear(file: ImportFile) -> Heard | str:
+    """In a thread of its own, without the database."""
+    if reason := why_not_sound(file.name):
+        return reason
+    try:
+        return hear(file.stored_as, file.name, file.folder)
+    except AudioError as problem:
+        return str(problem)
+    except FileNotFoundError:
+        return "Its upload was lost; bring it in again."
+    finally:
+        connection.close()

@@ -1,0 +1,135 @@
+"""The shelf's pages and the parts htmx asks for."""
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET, require_POST
+
+from dactyl.core.audio.prepare import Recipe
+from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
+from dactyl.shelf import edits, queries
+from dactyl.shelf.models import Import, Sample
+from dactyl.shelf.sounds import broken_sounds, pack, ready_sounds
+
+
+@require_GET
+def shelf(request: HttpRequest) -> HttpResponse:
+    return render(request, "shelf/shelf.html", {"shelf": shelf_context(request)})
+
+
+def shelf_context(request: HttpRequest) -> dict:
+    """What ``shelf/_shelf.html`` shows, wherever it is included."""
+    latest = Import.objects.select_related("job").order_by("-pk").first()
+    running = latest if latest and latest.job and not latest.job.is_over else None
+    used = queries.kinds_in_use()
+    return {
+        "count": sum(used.values()),
+        "kinds": [(kind, used[kind.slug]) for kind in IN_SCORE_ORDER if kind.slug in used],
+        "all_kinds": IN_SCORE_ORDER,
+        "sorts": [(slug, label) for slug, (label, _) in queries.SORTS.items()],
+        "running": queries.import_summary(running) if running else None,
+        **_found(request),
+    }
+
+
+def _found(request: HttpRequest) -> dict:
+    asked = {name: request.GET.get(name, "") for name in ("q", "kind", "sort")}
+    try:
+        start = max(0, int(request.GET.get("start", 0)))
+    except ValueError:
+        start = 0
+    found = queries.search(asked["q"], asked["kind"], asked["sort"])
+    page = list(found[start : start + queries.PAGE + 1])
+    shown = page[: queries.PAGE]
+    twins = queries.equal_sounds(shown)
+    for sample in shown:
+        sample.twin = twins.get(sample.pk)
+    return {
+        **asked,
+        "samples": shown,
+        "next_start": start + queries.PAGE if len(page) > queries.PAGE else None,
+        "found": found.count() if start == 0 else None,
+    }
+
+
+@require_GET
+def samples(request: HttpRequest) -> HttpResponse:
+    return render(request, "shelf/_samples.html", {"shelf": _found(request), "count": Sample.objects.count()})
+
+
+@require_GET
+def sample(request: HttpRequest, sample_id: int) -> HttpResponse:
+    chosen = get_object_or_404(Sample.objects.prefetch_related("other_names"), pk=sample_id)
+    chosen.twin = queries.equal_sounds([chosen]).get(chosen.pk)
+    return render(request, "shelf/_about.html", {"sample": chosen, "kinds": IN_SCORE_ORDER})
+
+
+@require_GET
+def sample_sound(request: HttpRequest, sample_id: int, rate_hz: int) -> HttpResponse:
+    """The sample from its onset, prepared for the page; 202 while it is being made."""
+    chosen = get_object_or_404(Sample.objects.defer("overview"), pk=sample_id)
+    rate_hz = min(192_000, max(8000, rate_hz))
+    recipe = Recipe(chosen.sha256, chosen.rate_hz, chosen.channels, chosen.onset_frame, chosen.frames, rate_hz)
+    return packed_sounds([recipe], heads_only=False)
+
+
+def packed_sounds(recipes: list[Recipe], *, heads_only: bool) -> HttpResponse:
+    ready = ready_sounds(recipes)
+    broken = broken_sounds(recipes)
+    whole = len(ready) == len(recipes)
+    response = HttpResponse(
+        pack(ready, heads_only=heads_only, broken=broken),
+        content_type="application/octet-stream",
+        status=200 if whole or broken else 202,
+    )
+    response["Cache-Control"] = "private, max-age=31536000, immutable" if whole else "no-store"
+    return response
+
+
+@require_POST
+def set_kind(request: HttpRequest) -> HttpResponse:
+    ids = [int(text) for text in request.POST.getlist("sample") if text.isdigit()]
+    kind = request.POST.get("kind", "")
+    if kind not in BY_SLUG:
+        return HttpResponse("Choose a kind from the list.", status=422, content_type="text/plain")
+    edits.set_kind(ids, kind)
+    response = HttpResponse(status=204)
+    response["HX-Trigger"] = "shelf-changed"
+    return response
+
+
+@require_POST
+def begin_import(request: HttpRequest) -> HttpResponse:
+    return JsonResponse({"import": edits.begin_import().pk})
+
+
+@require_POST
+def add_file(request: HttpRequest, import_id: int) -> HttpResponse:
+    """Take one uploaded file: multipart field ``file``; ``path`` is its place in a dropped folder."""
+    batch = get_object_or_404(Import, pk=import_id)
+    upload = request.FILES.get("file")
+    if upload is None:
+        return HttpResponse("No file came with this.", status=422, content_type="text/plain")
+    path = request.POST.get("path") or upload.name
+    is_zip = path.lower().endswith(".zip")
+    if not is_zip and upload.size > settings.MAX_SAMPLE_BYTES:
+        edits.refuse_file(batch, path, f"It is larger than {settings.MAX_SAMPLE_BYTES >> 20} MB.")
+    else:
+        edits.add_file(batch, path, upload.chunks())
+    return HttpResponse(status=204)
+
+
+@require_GET
+def import_progress(request: HttpRequest, import_id: int) -> HttpResponse:
+    batch = get_object_or_404(Import.objects.select_related("job"), pk=import_id)
+    edits.ensure_job(batch)
+    uploading = request.GET.get("uploading") == "1"
+    return render(request, "shelf/_import.html", {"import": queries.import_summary(batch), "uploading": uploading})
+
+
+@require_POST
+def stop_import(request: HttpRequest, import_id: int) -> HttpResponse:
+    batch = get_object_or_404(Import.objects.select_related("job"), pk=import_id)
+    edits.stop_import(batch)
+    batch.refresh_from_db()
+    return render(request, "shelf/_import.html", {"import": queries.import_summary(batch)})

@@ -1,0 +1,138 @@
+"""Settings. Everything a person may want to change is an environment variable that begins with DACTYL_."""
+
+import os
+import secrets
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+ROOT = Path(__file__).resolve().parents[2]
+DATA = Path(os.environ.get("DACTYL_DATA", ROOT / "data")).resolve()
+"""Samples, prepared sounds, bounces and the database; never in git."""
+
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("DACTYL_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+
+
+def _secret_key() -> str:
+    DATA.mkdir(parents=True, exist_ok=True)
+    path = DATA / "secret-key"
+    if not path.exists():
+        partial = path.with_suffix(f".{os.getpid()}")
+        partial.touch(mode=0o600)
+        partial.write_text(secrets.token_urlsafe(50))
+        partial.rename(path)
+    return path.read_text()
+
+
+SECRET_KEY = _secret_key()
+
+INSTALLED_APPS = [
+    "django.contrib.staticfiles",
+    "django.contrib.humanize",
+    "django_htmx",
+    "django_tasks",
+    "django_tasks_db",
+    "csp",
+    "dactyl.jobs",
+    "dactyl.shelf",
+    "dactyl.kits",
+    "dactyl.parts",
+    "dactyl.bounces",
+    "dactyl.demo",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "dactyl.site.middleware.PlainErrors",
+]
+ROOT_URLCONF = "dactyl.site.urls"
+WSGI_APPLICATION = "dactyl.site.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [ROOT / "dactyl/site/templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": ["django.template.context_processors.request"],
+            "builtins": ["dactyl.kits.templatetags.ink"],
+        },
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "dactyl.sqlite3",
+        "OPTIONS": {
+            # A deferred transaction that reads and then writes fails at once under a second writer.
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["imports", "bounces"]}}
+EMBEDDED_WORKERS = os.environ.get("DACTYL_WORKERS", "embedded") == "embedded"
+"""Whether the server starts the background workers itself; otherwise run ``manage.py work``."""
+
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [ROOT / "dactyl/site/static"]
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_MAX_AGE = 0
+
+USE_TZ = True
+TIME_ZONE = os.environ.get("TZ", "UTC")
+LANGUAGE_CODE = "en-gb"
+USE_THOUSAND_SEPARATOR = False
+
+CSRF_FAILURE_VIEW = "dactyl.site.views.csrf_failed"
+X_FRAME_OPTIONS = "DENY"
+SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "media-src": [SELF],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+
+# Limits: what one person may bring in at once. Bytes unless named otherwise.
+MEGABYTE = 1 << 20
+MAX_UPLOAD_BYTES = int(os.environ.get("DACTYL_MAX_UPLOAD_MB", 2048)) * MEGABYTE
+MAX_ZIP_FILES = int(os.environ.get("DACTYL_MAX_ZIP_FILES", 20_000))
+MAX_ZIP_BYTES = int(os.environ.get("DACTYL_MAX_ZIP_MB", 8192)) * MEGABYTE
+MAX_SAMPLE_BYTES = int(os.environ.get("DACTYL_MAX_SAMPLE_MB", 512)) * MEGABYTE
+PREPARED_CACHE_BYTES = int(os.environ.get("DACTYL_PREPARED_MB", 4096)) * MEGABYTE
+PAGE_SOUND_BYTES = int(os.environ.get("DACTYL_PAGE_SOUND_MB", 512)) * MEGABYTE
+PLAYING_RATE_HZ = int(os.environ.get("DACTYL_RATE", 48_000))
+MIDDLE_C_OCTAVE = int(os.environ.get("DACTYL_MIDDLE_C", 3))
+"""What MIDI note 60 is called: C3, C4 or C5."""
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = 32 * MEGABYTE
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 5000
+FILE_UPLOAD_TEMP_DIR = DATA / "incoming"
+FILE_UPLOAD_TEMP_DIR.mkdir(parents=True, exist_ok=True)
+
+TEST_RUNNER = "dactyl.site.test_runner.CountingRunner"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

@@ -1,0 +1,14 @@
+from django.urls import include, path
+
+from dactyl.kits import views as kits
+
+urlpatterns = [
+    path("", kits.home, name="home"),
+    path("shelf/", include("dactyl.shelf.urls")),
+    path("kits/", include("dactyl.kits.urls")),
+    path("parts/", include("dactyl.parts.urls")),
+    path("bounces/", include("dactyl.bounces.urls")),
+]
+handler400 = "dactyl.site.views.bad_request"
+handler404 = "dactyl.site.views.not_found"
+handler500 = "dactyl.site.views.failed"

@@ -1,0 +1,15 @@
+/** Dialogs, the theme, and things that close. Needed on every page. */
+export function startDialogs() {
+  document.addEventListener("click", ({ target }) => {
+    const opener = target.closest?.("[data-open]");
+    if (opener) document.getElementById(opener.dataset.open)?.showModal();
+    if (target.closest?.("[data-close]") || target.matches?.("dialog[open]")) target.closest("dialog")?.close();
+    const dismiss = target.closest?.("[data-dismiss]");
+    if (dismiss) dismiss.closest(dismiss.dataset.dismiss)?.remove();
+    if (target.closest?.("[data-theme-switch]")) {
+      const theme = document.documentElement.dataset.theme === "night" ? "paper" : "night";
+      document.documentElement.dataset.theme = theme;
+      localStorage.setItem("theme", theme);
+    }
+  });
+}

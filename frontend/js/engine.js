@@ -1,0 +1,124 @@
+/**
+ * Sound for the page: owns the AudioContext, the playbook on the audio thread, and the sounds it needs.
+ * Fires "report" (what was played, peaks, position), "state" (can it sound), "stand-in", "ended".
+ */
+import { SoundLoader } from "./loader.js";
+
+export class Engine extends EventTarget {
+  #context;
+  #node = null;
+  #waiting = [];
+  #loader;
+
+  /** @param {{ rate: number, worklet: string, kit: string | undefined, soundBytes: number }} options */
+  constructor({ rate, worklet, kit, soundBytes }) {
+    super();
+    this.kit = kit;
+    this.#context = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
+    this.#loader = new SoundLoader({ limitBytes: soundBytes, send: (message, transfer) => this.#send(message, transfer) });
+    this.#loader.addEventListener("unknown", () => this.loadPlaybook());
+    this.#loader.addEventListener("broken", ({ detail }) => this.#fire("broken", detail));
+    this.#loader.addEventListener("loaded", ({ detail }) => this.#fire("loaded", detail));
+    this.#context.addEventListener("statechange", () => this.#fire("state", this.state));
+    this.ready = this.#begin(worklet);
+  }
+
+  get rate() {
+    return this.#context.sampleRate;
+  }
+
+  get state() {
+    return this.#context.state;
+  }
+
+  get node() {
+    return this.#node;
+  }
+
+  async #begin(worklet) {
+    await this.#context.audioWorklet.addModule(worklet);
+    this.#node = new AudioWorkletNode(this.#context, "dactyl", { numberOfInputs: 0, outputChannelCount: [2] });
+    this.#node.port.onmessage = ({ data }) => this.#receive(data);
+    this.#node.connect(this.#context.destination);
+    for (const [message, transfer] of this.#waiting.splice(0)) this.#node.port.postMessage(message, transfer);
+    if (this.kit) await this.loadPlaybook();
+  }
+
+  /** Browsers let a page sound only after a press of a key or a button. */
+  wake() {
+    if (this.#context.state === "suspended") this.#context.resume();
+  }
+
+  /** Fetch the tables of some pads, or of all; the next hit plays by them. @param {number[] | null} pads */
+  async loadPlaybook(pads = null) {
+    const query = pads ? `?pads=${pads.join(",")}` : "";
+    const answer = await fetch(`/kits/${this.kit}/playbook/${this.rate}/${query}`);
+    if (!answer.ok) return;
+    const book = await answer.json();
+    this.#send({ type: "playbook", book });
+    this.#loader.want(book);
+    this.#fire("playbook", book);
+  }
+
+  hitNote(note, velocity) {
+    this.#send({ type: "hit", note, velocity });
+  }
+
+  hitPad(pad, velocity) {
+    this.#send({ type: "pad", pad, velocity });
+  }
+
+  /** Play a sample of the shelf by itself. */
+  async hear(sample) {
+    const key = await this.#loader.sample(sample, this.rate);
+    if (key) this.#send({ type: "audition", key });
+  }
+
+  async setPart(id) {
+    const answer = await fetch(`/parts/${id}/hits/${this.rate}/`);
+    if (!answer.ok) return null;
+    const part = await answer.json();
+    this.#send({ type: "part", part });
+    return part;
+  }
+
+  setSolo(pads) {
+    this.#send({ type: "solo", pads });
+  }
+
+  setLoop(isLooping) {
+    this.#send({ type: "loop", isLooping });
+  }
+
+  play() {
+    this.#send({ type: "play" });
+  }
+
+  stop() {
+    this.#send({ type: "stop" });
+  }
+
+  silence() {
+    this.#send({ type: "silence" });
+  }
+
+  #send(message, transfer = []) {
+    if (this.#node) this.#node.port.postMessage(message, transfer);
+    else this.#waiting.push([message, transfer]);
+  }
+
+  #receive(message) {
+    if (message.type === "ended") this.#fire("ended");
+    else {
+      if (message.standIns.length) {
+        this.#loader.hurry(message.standIns);
+        this.#fire("stand-in", message.standIns);
+      }
+      this.#fire("report", message);
+    }
+  }
+
+  #fire(name, detail) {
+    this.dispatchEvent(new CustomEvent(name, { detail }));
+  }
+}

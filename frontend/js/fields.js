@@ -1,0 +1,26 @@
+/** Numbers in the page: arrow keys change them, a double click resets, a refused value is marked. */
+export function startFields() {
+  document.addEventListener("keydown", (event) => {
+    const field = event.target.closest?.("input.num");
+    if (!field || !["ArrowUp", "ArrowDown"].includes(event.key)) return;
+    event.preventDefault();
+    const step = Number(field.dataset.step ?? 1) * (event.shiftKey ? 0.2 : 1) * (event.key === "ArrowUp" ? 1 : -1);
+    const stepped = (Number(field.value.replace("−", "-").replace(",", ".")) || 0) + step;
+    field.value = String(Math.round(stepped * 100) / 100).replace("-", "−");
+    clearTimeout(field.changeTimer);
+    field.changeTimer = setTimeout(() => field.dispatchEvent(new Event("change", { bubbles: true })), 250);
+  });
+  document.addEventListener("dblclick", ({ target }) => {
+    const field = target.closest?.("input[data-reset]");
+    if (!field) return;
+    field.value = field.dataset.reset;
+    field.dispatchEvent(new Event("change", { bubbles: true }));
+  });
+  document.addEventListener("focusin", ({ target }) => {
+    if (target.matches?.("input.cell")) target.select();
+  });
+  document.addEventListener("htmx:beforeRequest", ({ detail }) => detail.elt.removeAttribute?.("aria-invalid"));
+  document.addEventListener("htmx:afterRequest", ({ detail }) => {
+    if (detail.xhr?.status === 422 && detail.elt.matches?.("input")) document.getElementById(detail.elt.id)?.setAttribute("aria-invalid", "true");
+  });
+}

@@ -1,0 +1,35 @@
+/** Starts what the page needs. Each module owns one job; they meet in `session`. */
+import { startBounces } from "./bounces.js";
+import { startDialogs } from "./dialogs.js";
+import { Engine } from "./engine.js";
+import { startFields } from "./fields.js";
+import { HitInput } from "./hits.js";
+import { startKeys } from "./keys.js";
+import { startMeters } from "./meters.js";
+import { startMidi } from "./midi.js";
+import { startPart } from "./part.js";
+import { startPractice } from "./practice.js";
+import { Session } from "./session.js";
+import { startShelf } from "./shelf.js";
+import { startSurface } from "./surface.js";
+
+startDialogs();
+const workshop = document.getElementById("workshop");
+if (workshop) {
+  const { kit, rate, worklet, soundBytes } = workshop.dataset;
+  const engine = new Engine({ kit, rate: Number(rate), worklet, soundBytes: Number(soundBytes) });
+  const session = new Session(workshop, engine);
+  const shelf = startShelf(session, engine);
+  if (kit) {
+    const input = new HitInput(engine);
+    startFields();
+    startSurface(session, engine, input);
+    startMeters(engine);
+    const part = startPart(session, engine);
+    const practice = startPractice(input, part);
+    startMidi(input);
+    startKeys({ session, engine, input, part, shelf });
+    startBounces();
+    window.dactyl = { engine, input, practice }; // for looking in from the console, and for the tests
+  } else startKeys({ session, engine, shelf });
+}

@@ -1,0 +1,197 @@
+/** The shelf: opens and folds, selects and hears samples, brings files in, and hands samples to pads. */
+import { filesOf, upload } from "./upload.js";
+
+const DRAG_TYPE = "application/x-dactyl-samples";
+
+export function startShelf(session, engine) {
+  const shelf = document.getElementById("shelf");
+  const edge = document.getElementById("shelf-edge");
+  const list = () => document.getElementById("samples");
+  const options = () => [...list().querySelectorAll(".sample")];
+  const picked = new Set();
+  let at = null; // the sample the keyboard is at
+  let anchor = null;
+
+  const open = (isOpen) => {
+    shelf.classList.toggle("open", isOpen);
+    document.body.classList.toggle("shelf-open", isOpen);
+    edge?.setAttribute("aria-expanded", String(isOpen));
+    if (session.kit) localStorage.setItem("shelf", isOpen ? "open" : "folded");
+  };
+  const toggle = () => {
+    open(!shelf.classList.contains("open"));
+    if (shelf.classList.contains("open")) list().focus();
+  };
+  const search = () => {
+    open(true);
+    document.getElementById("shelf-q").select();
+  };
+
+  const show = () => {
+    for (const option of options()) {
+      const id = Number(option.dataset.sample);
+      option.setAttribute("aria-selected", String(picked.has(id)));
+      option.classList.toggle("at", id === at);
+    }
+    const count = picked.size;
+    list().setAttribute("aria-activedescendant", at ? `sample-${at}` : "");
+    document.getElementById("picked").textContent = count ? `${count} selected` : "Click to hear; Shift or Ctrl for several";
+    shelf.querySelector(".set-kind").hidden = !count;
+    document.getElementById("give-picked").hidden = !count || !session.kit;
+  };
+
+  const pick = (id, { more = false, range = false, hear = true } = {}) => {
+    if (range && anchor) {
+      const ids = options().map((option) => Number(option.dataset.sample));
+      const [from, to] = [ids.indexOf(anchor), ids.indexOf(id)].sort((a, b) => a - b);
+      if (!more) picked.clear();
+      ids.slice(from, to + 1).forEach((each) => picked.add(each));
+    } else if (more) {
+      if (!picked.delete(id)) picked.add(id);
+      anchor = id;
+    } else {
+      picked.clear();
+      picked.add(id);
+      anchor = id;
+    }
+    at = id;
+    show();
+    document.getElementById(`sample-${id}`)?.scrollIntoView({ block: "nearest" });
+    if (hear) engine.hear(id);
+  };
+
+  /** Keys while the list has the focus; true where one was taken. */
+  const key = (event) => {
+    const ids = options().map((option) => Number(option.dataset.sample));
+    const place = ids.indexOf(at);
+    const moves = { ArrowDown: 1, ArrowUp: -1, PageDown: 10, PageUp: -10, Home: -1e6, End: 1e6 };
+    if (event.key in moves && ids.length) {
+      const next = place < 0 ? 0 : Math.min(ids.length - 1, Math.max(0, place + moves[event.key]));
+      pick(ids[next], { range: event.shiftKey });
+    } else if (event.key === "Enter") give(session.selected);
+    else if (event.key === " " && at) engine.hear(at);
+    else if (event.code === "KeyA" && (event.ctrlKey || event.metaKey)) {
+      ids.forEach((id) => picked.add(id));
+      show();
+    } else return false;
+    return true;
+  };
+
+  /** Give samples to a pad: at once where there is one way only, else ask how. */
+  const give = (pad, samples = inListOrder()) => {
+    if (!pad || !samples.length) return session.say("Select samples on the shelf, and a pad, first.", true);
+    session.select(pad, { delay: 1 });
+    const url = `/kits/${session.kit}/pads/${pad}/give/`;
+    const isEmpty = document.querySelector(`.pad[data-pad="${pad}"][data-empty]`);
+    if (samples.length === 1 && isEmpty)
+      window.htmx.ajax("POST", url, { source: list(), swap: "none", values: { samples: String(samples[0]), way: "takes", mode: "replace" } });
+    else
+      window.htmx.ajax("GET", `${url}?samples=${samples.join(",")}`, { target: "#ask", swap: "innerHTML" }).then(() => {
+        const ask = document.getElementById("ask");
+        if (ask.firstElementChild && !ask.open) ask.showModal();
+      });
+  };
+  const inListOrder = () => {
+    const order = options().map((option) => Number(option.dataset.sample));
+    return [...picked].sort((a, b) => order.indexOf(a) - order.indexOf(b));
+  };
+
+  const bringIn = (files) => upload(files, { session, onListed: () => document.body.dispatchEvent(new Event("shelf-changed")) });
+
+  shelf.addEventListener("click", (event) => {
+    const option = event.target.closest(".sample");
+    if (option) {
+      list().focus({ preventScroll: true });
+      pick(Number(option.dataset.sample), { more: event.ctrlKey || event.metaKey, range: event.shiftKey });
+    }
+    if (event.target.closest("#shelf-edge, #shelf-fold")) toggle();
+    if (event.target.closest("#choose-files")) document.getElementById("files-input").click();
+    if (event.target.closest("#choose-folder")) document.getElementById("folder-input").click();
+    if (event.target.closest("#give-picked")) give(session.selected);
+  });
+  shelf.addEventListener("change", (event) => {
+    if (event.target.matches("#files-input, #folder-input")) {
+      bringIn([...event.target.files].map((file) => ({ file, path: file.webkitRelativePath || file.name })));
+      event.target.value = "";
+    }
+    if (event.target.id === "set-kind" && event.target.value) {
+      window.htmx.ajax("POST", "/shelf/kind/", { source: event.target, swap: "none", values: { sample: [...picked].map(String), kind: event.target.value } });
+      event.target.value = "";
+    }
+  });
+  document.getElementById("shelf-q").addEventListener("keydown", (event) => {
+    if (event.key !== "ArrowDown" && event.key !== "Enter") return;
+    event.preventDefault();
+    list().focus();
+    if (at === null || !options().some((option) => Number(option.dataset.sample) === at)) {
+      const first = options()[0];
+      if (first) pick(Number(first.dataset.sample));
+    }
+  });
+  document.addEventListener("click", (event) => {
+    const fill = event.target.closest?.("[data-fill]");
+    if (fill) session.dispatchEvent(new CustomEvent("fill", { detail: Number(fill.dataset.fill) }));
+  });
+  session.addEventListener("fill", ({ detail }) => {
+    session.select(detail);
+    if (picked.size) give(detail);
+    else {
+      open(true);
+      list().focus();
+      session.say("Select samples here, then press Enter to give them to the pad.");
+    }
+  });
+
+  document.addEventListener("dragstart", (event) => {
+    const option = event.target.closest?.(".sample");
+    if (!option) return;
+    const id = Number(option.dataset.sample);
+    if (!picked.has(id)) pick(id, { hear: false });
+    event.dataTransfer.setData(DRAG_TYPE, inListOrder().join(","));
+    event.dataTransfer.effectAllowed = "copy";
+  });
+  const padUnder = (event) => event.target.closest?.(".row[data-pad], .pad[data-pad], .card-body[data-pad]");
+  let over = null;
+  document.addEventListener("dragover", (event) => {
+    const isSamples = event.dataTransfer.types.includes(DRAG_TYPE);
+    const isFiles = event.dataTransfer.types.includes("Files");
+    if (!isSamples && !isFiles) return;
+    const pad = isSamples ? padUnder(event) : null;
+    if (pad || isFiles) event.preventDefault();
+    if (over !== pad) {
+      over?.classList.remove("drop-here");
+      pad?.classList.add("drop-here");
+      over = pad;
+    }
+    document.body.classList.toggle("files-over", isFiles);
+  });
+  document.addEventListener("dragleave", (event) => {
+    if (!event.relatedTarget) document.body.classList.remove("files-over");
+  });
+  document.addEventListener("drop", async (event) => {
+    over?.classList.remove("drop-here");
+    document.body.classList.remove("files-over");
+    const ids = event.dataTransfer.getData(DRAG_TYPE);
+    if (ids) {
+      event.preventDefault();
+      const pad = padUnder(event);
+      if (pad) give(Number(pad.dataset.pad), ids.split(",").map(Number));
+    } else if (event.dataTransfer.types.includes("Files")) {
+      event.preventDefault();
+      open(true);
+      bringIn(await filesOf(event.dataTransfer));
+    }
+  });
+  document.body.addEventListener("htmx:afterSettle", ({ target }) => {
+    if (target.id === "samples" || target.closest?.("#samples")) show();
+    const finished = document.querySelector("#import [data-over]:not([data-told])");
+    if (finished) {
+      finished.dataset.told = "";
+      document.body.dispatchEvent(new Event("shelf-changed"));
+    }
+  });
+
+  if (session.kit && localStorage.getItem("shelf") === "open") open(true);
+  show();
+  return { toggle, search, key, give };
+}

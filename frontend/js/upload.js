@@ -1,0 +1,64 @@
+/** Sends files to the shelf, one request each, a few at a time; the server reads them while more arrive. */
+const AT_ONCE = 4;
+const TRIES = 3;
+
+/** @param {{ file: File, path: string }[]} files */
+export async function upload(files, { session, onListed }) {
+  if (!files.length) return session.say("There were no files in that.", true);
+  const begun = await post("/shelf/imports/", new FormData()).catch(() => null);
+  if (!begun?.ok) return session.say("The import could not begin: the server does not answer. Try again.", true);
+  const { import: id } = await begun.json();
+  const queue = [...files];
+  const lost = [];
+  const send = async () => {
+    for (let next = queue.shift(); next; next = queue.shift()) if (!(await sendOne(id, next))) lost.push(next.path);
+  };
+  const progress = (uploading) => window.htmx.ajax("GET", `/shelf/imports/${id}/${uploading ? "?uploading=1" : ""}`, { target: "#import", swap: "innerHTML" });
+  const told = setInterval(() => session.say(`Sending ${files.length - queue.length} of ${files.length} files…`), 500);
+  await sendOne(id, queue.shift());
+  progress(true);
+  await Promise.all(Array.from({ length: AT_ONCE }, send));
+  clearInterval(told);
+  await progress(false);
+  onListed();
+  if (lost.length) session.say(`${lost.length} file${lost.length === 1 ? "" : "s"} could not be sent (${lost[0]}…). Bring them in again; the others are here.`, true);
+}
+
+async function sendOne(id, { file, path }) {
+  for (let tries = 0; tries < TRIES; tries++) {
+    const body = new FormData();
+    body.append("path", path);
+    body.append("file", file, file.name);
+    const answer = await post(`/shelf/imports/${id}/files/`, body).catch(() => null);
+    if (answer?.ok) return true;
+    await new Promise((resolve) => setTimeout(resolve, 300 * (tries + 1)));
+  }
+  return false;
+}
+
+function post(url, body) {
+  const headers = JSON.parse(document.body.getAttribute("hx-headers"));
+  return fetch(url, { method: "POST", body, headers });
+}
+
+/** Every file of a drop, those in folders too, with its path there. */
+export async function filesOf(dataTransfer) {
+  const entries = [...dataTransfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
+  if (!entries.length) return [...dataTransfer.files].map((file) => ({ file, path: file.name }));
+  return (await Promise.all(entries.map(walk))).flat();
+}
+
+async function walk(entry) {
+  if (entry.isFile) {
+    const file = await new Promise((resolve, reject) => entry.file(resolve, reject)).catch(() => null);
+    return file && !file.name.startsWith(".") ? [{ file, path: entry.fullPath.replace(/^\//, "") }] : [];
+  }
+  const reader = entry.createReader();
+  const inside = [];
+  for (;;) {
+    const some = await new Promise((resolve, reject) => reader.readEntries(resolve, reject)).catch(() => []);
+    if (!some.length) break;
+    inside.push(...some);
+  }
+  return (await Promise.all(inside.map(walk))).flat();
+}
