@@ -41,7 +41,7 @@ def build() -> Iterator[str]:
     """Yield a line for each step."""
     batch = Import.objects.create()
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        for kit in KITS:
+        for kit in reversed(KITS):  # the first page shows the latest first
             keys = {}
             for pad, files in zip(kit.pads, pool.map(_synthesise, [kit] * len(kit.pads), kit.pads), strict=True):
                 for key, data in files.items():

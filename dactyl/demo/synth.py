@@ -56,7 +56,7 @@ def strike(voice: Voice, force: float, rng: np.random.Generator) -> np.ndarray:
     out += voice.click * force * sosfilt(butter(1, 900 + 2500 * force, "highpass", fs=RATE_HZ, output="sos"), click)
     if voice.drive:
         out = np.tanh(out * (1 + voice.drive * force)) / np.tanh(1 + voice.drive)
-    out *= 10 ** (-34 * (1 - force) / 20)
+    out *= 10 ** (-23 * (1 - force) / 20)
     out[-2400:] *= np.linspace(1, 0, 2400)
     return out
 

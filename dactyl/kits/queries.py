@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass, field
 
-from django.db.models import F, QuerySet
+from django.db.models import QuerySet
 
 from dactyl.core import kit as core
 from dactyl.core.kinds import BY_SLUG
@@ -233,7 +233,7 @@ def home_kits(*, put_away: bool) -> list[Kit]:
     rows = (
         Layer.objects.filter(pad__kit__in=kits)
         .order_by("pad__position", "high")
-        .values_list("pad__kit", "pad", "pad__kind", "high", level=F("takes__samples__sample__level_db"))
+        .values_list("pad__kit", "pad", "pad__kind", "high", "takes__samples__sample__level_db")
     )
     pictures = defaultdict(dict)
     for kit, pad, kind, high, level in rows:

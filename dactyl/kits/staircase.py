@@ -1,4 +1,4 @@
-"""The staircase of a pad: velocity to the right, level up. Layout only; paths in a box 127 wide and 60 high.
+"""The staircase of a pad: velocity to the right, level up. Layout only; paths in a box 127 wide and 42 high.
 
 One unit to the right is one velocity, one unit down is one dB; the same box for every row, so that rows compare.
 """
@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from dactyl.core.play.playbook import curved, dynamics_gain
 
-TOP_DB, FLOOR_DB = 6.0, -54.0
+TOP_DB, FLOOR_DB = 0.0, -42.0
 OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
 
 

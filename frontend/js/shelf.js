@@ -11,6 +11,7 @@ export function startShelf(session, engine) {
   const picked = new Set();
   let at = null; // the sample the keyboard is at
   let anchor = null;
+  let aboutTimer = 0;
 
   const open = (isOpen) => {
     shelf.classList.toggle("open", isOpen);
@@ -58,6 +59,8 @@ export function startShelf(session, engine) {
     show();
     document.getElementById(`sample-${id}`)?.scrollIntoView({ block: "nearest" });
     if (hear) engine.hear(id);
+    clearTimeout(aboutTimer);
+    aboutTimer = setTimeout(() => window.htmx.ajax("GET", `/shelf/samples/${id}/`, { target: "#about", swap: "innerHTML" }), 180);
   };
 
   /** Keys while the list has the focus; true where one was taken. */
