@@ -111,7 +111,6 @@ def _sample(file: ImportFile, heard: Heard) -> Sample:
     return Sample(
         sha256=heard.sha256,
         sound_hash=heard.sound_hash,
-        suffix=heard.suffix,
         size_bytes=heard.size_bytes,
         format=heard.format,
         frames=heard.sound_frames,

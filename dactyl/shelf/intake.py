@@ -26,7 +26,6 @@ class Heard:
 
     sha256: str
     sound_hash: str
-    suffix: str
     size_bytes: int
     sound_frames: int
     rate_hz: int
@@ -71,17 +70,15 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
     """Hash, decode and measure an incoming file and give it its final name. Raises AudioError."""
     path = store.incoming_folder() / stored_as
     sha256 = _hash(path)
-    suffix = PurePosixPath(name).suffix.lower()
     try:
         sound = read_sound(path)
     except MemoryError as problem:
         raise AudioError("It is too large to decode here.") from problem
     measured = measure(sound.audio, sound.rate_hz)
-    store.adopt(stored_as, sha256, suffix)
+    store.adopt(stored_as, sha256)
     return Heard(
         sha256=sha256,
         sound_hash=_sound_hash(sound),
-        suffix=suffix,
         size_bytes=path.stat().st_size,
         sound_frames=sound.frames,
         rate_hz=sound.rate_hz,

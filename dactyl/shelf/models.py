@@ -10,7 +10,6 @@ from dactyl.jobs.models import Job
 class Sample(models.Model):
     sha256 = models.CharField(max_length=64, unique=True)
     sound_hash = models.CharField(max_length=32, db_index=True)  # of the decoded sound: equal under other bytes
-    suffix = models.CharField(max_length=8)
     size_bytes = models.PositiveBigIntegerField()
     format = models.CharField(max_length=40)
     frames = models.PositiveBigIntegerField()

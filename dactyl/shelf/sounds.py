@@ -8,7 +8,6 @@ from collections import OrderedDict
 from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
-from functools import lru_cache
 
 import numpy as np
 from django.conf import settings
@@ -16,7 +15,6 @@ from django.conf import settings
 from dactyl.core.audio.prepare import Recipe, prepare, to_int16
 from dactyl.core.errors import AudioError
 from dactyl.core.wave.read import read_sound
-from dactyl.shelf.models import Sample
 from dactyl.shelf.store import prepared_path, sample_path, write_whole
 
 HEAD_SECONDS = 0.2
@@ -29,18 +27,13 @@ def prepared_sound(recipe: Recipe) -> np.ndarray:
     with suppress(FileNotFoundError, ValueError):
         return np.load(path)
     try:
-        audio = prepare(read_sound(sample_path(recipe.sha256, _suffix(recipe.sha256))).audio, recipe)
+        audio = prepare(read_sound(sample_path(recipe.sha256)).audio, recipe)
     except OSError as problem:
         raise AudioError(
             f"The sample {recipe.sha256[:12]} is gone from the data folder; bring it in again."
         ) from problem
     write_whole(path, lambda file: np.save(file, audio), sync=False)
     return audio
-
-
-@lru_cache(maxsize=50_000)
-def _suffix(sha256: str) -> str:
-    return Sample.objects.values_list("suffix", flat=True).get(sha256=sha256)
 
 
 class SoundsInMemory:

@@ -13,8 +13,9 @@ def incoming_folder() -> Path:
     return settings.DATA / "incoming"
 
 
-def sample_path(sha256: str, suffix: str) -> Path:
-    return settings.DATA / "samples" / sha256[:2] / f"{sha256}{suffix}"
+def sample_path(sha256: str) -> Path:
+    """The format is told by the content, so names carry no ending."""
+    return settings.DATA / "samples" / sha256[:2] / sha256
 
 
 def prepared_path(key: str) -> Path:
@@ -42,9 +43,9 @@ def write_whole(path: Path, write: Callable[[IO[bytes]], None], *, sync: bool = 
         partial.unlink(missing_ok=True)
 
 
-def adopt(stored_as: str, sha256: str, suffix: str) -> None:
+def adopt(stored_as: str, sha256: str) -> None:
     """Give an incoming file its final name; it keeps the incoming one until its row is written."""
-    path = sample_path(sha256, suffix)
+    path = sample_path(sha256)
     path.parent.mkdir(parents=True, exist_ok=True)
     try:
         os.link(incoming_folder() / stored_as, path)

@@ -48,7 +48,7 @@ def _found(request: HttpRequest) -> dict:
         **asked,
         "samples": shown,
         "next_start": start + queries.PAGE if len(page) > queries.PAGE else None,
-        "found": found.count() if start == 0 else None,
+        "is_start": start == 0,
     }
 
 

@@ -1,19 +1,33 @@
-"""Django's test runner, with one closing line that counts."""
+"""Django's test runner with a data folder of its own, and one closing line that counts."""
 
+import shutil
+import tempfile
+from pathlib import Path
 from typing import Any
 from unittest import TestResult
 
+from django.conf import settings
 from django.test.runner import DiscoverRunner
 
 
 class CountingRunner(DiscoverRunner):
+    def setup_test_environment(self, **kwargs: Any) -> None:
+        super().setup_test_environment(**kwargs)
+        settings.DATA = Path(tempfile.mkdtemp(prefix="dactyl-test-"))
+        settings.FILE_UPLOAD_TEMP_DIR = settings.DATA / "incoming"
+        settings.FILE_UPLOAD_TEMP_DIR.mkdir()
+
+    def teardown_test_environment(self, **kwargs: Any) -> None:
+        shutil.rmtree(settings.DATA, ignore_errors=True)
+        super().teardown_test_environment(**kwargs)
+
     def suite_result(self, suite: Any, result: TestResult, **kwargs: Any) -> int:
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-        line = f"{result.testsRun - failed - len(result.skipped)} passed, {failed} failed"
+        line = f"{max(0, result.testsRun - failed - len(result.skipped))} passed, {failed} failed"
         self.closing_line = line + (f", {len(result.skipped)} skipped" if result.skipped else "")
         return super().suite_result(suite, result, **kwargs)
 
     def run_tests(self, *args: Any, **kwargs: Any) -> int:
         failures = super().run_tests(*args, **kwargs)
-        print(self.closing_line)
+        print(self.closing_line, flush=True)
         return failures

@@ -45,15 +45,14 @@ def measure(audio: np.ndarray, rate_hz: int) -> Measure:
 def _onset_frame(magnitude: np.ndarray, envelope: np.ndarray, hop: int) -> int:
     """Walk back from where the envelope comes within 30 dB of its peak to where that rise leaves the floor.
 
-    The floor is what sounded in the 20 ms before the last 5 ms: noise ahead of the hit is not its onset.
+    The floor is twice the quietest of the 20 ms before: noise ahead of the hit is not its onset.
     A pause of 1 ms (a zero crossing of a low partial) does not end the walk.
     """
     threshold = envelope.max() * 10 ** (-30 / 20)
     first = int(np.argmax(envelope >= threshold))
     crossing = first * hop + int(np.argmax(magnitude[first * hop : (first + 1) * hop] >= threshold))
-    before = magnitude[max(0, crossing - 25 * hop) : max(0, crossing - 5 * hop)]
-    floor = float(before.max()) if len(before) else 0.0
-    rising = magnitude[max(0, crossing - 10 * hop) : crossing] > max(1.5 * floor, threshold * 10 ** (-30 / 20))
+    floor = 2 * float(envelope[max(0, first - 20) : first].min(initial=threshold / 2))
+    rising = magnitude[max(0, crossing - 10 * hop) : crossing] > max(floor, threshold * 10 ** (-30 / 20))
     steps = np.flatnonzero(rising)[::-1]  # the frames above the floor, last first
     onset, start = crossing, max(0, crossing - 10 * hop)
     for step in steps:  # at most 10 ms of them

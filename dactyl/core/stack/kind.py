@@ -5,7 +5,7 @@ import re
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import KINDS
 
-_CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])")
+_CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])|(?<=[A-Z])(?=[A-Z][a-z])")
 _NOT_WORD = re.compile(r"[\W_]+|(?<=\D)(?=\d)|(?<=\d)(?=\D)")
 
 

@@ -1,0 +1,184 @@
+"""Stems against a reference that is slow and plain; parts against bytes."""
+
+import tempfile
+from contextlib import suppress
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dactyl.core.bounce.render import bounce_frames, render, voices_of
+from dactyl.core.bounce.stems import bounce, stem_files, unanswered
+from dactyl.core.errors import BounceError, KitError, PartError
+from dactyl.core.formats.midi import read_midi
+from dactyl.core.formats.notes import note_label, parse_note
+from dactyl.core.parts.part import Hit, Note, Part
+from dactyl.core.play.playbook import compile_kit
+from dactyl.core.tests.kits import CHOKE_A, RATE, kit, pad
+
+
+def noise(recipe) -> np.ndarray:
+    """A sound of its own for each recipe."""
+    rng = np.random.default_rng(int(recipe.sha256[-6:], 16))
+    return rng.normal(0, 0.1, (recipe.channels, recipe.frames)).astype(np.float32)
+
+
+def reference(playbook, hits, frames) -> np.ndarray:
+    """One stem for each output, frame by frame in float64, from the voices' own numbers."""
+    stems = np.zeros((len(playbook.outputs), 2, frames))
+    for voice in voices_of(playbook, hits):
+        for region in voice.regions:
+            sound = noise(region.recipe).astype(np.float64)
+            level, fades = 1.0, list(voice.fades)
+            for n in range(min(sound.shape[1], frames - voice.start_frame)):
+                at = voice.start_frame + n
+                gain = level
+                for place, (cut_at, length) in enumerate(fades):
+                    if at >= cut_at:
+                        start = 1.0 if not place else 1 - (cut_at - fades[place - 1][0]) / fades[place - 1][1]
+                        gain = start * max(0.0, 1 - (at - cut_at) / length)
+                stems[region.output, 0, at] += voice.gain * region.left * gain * sound[0, n]
+                stems[region.output, 1, at] += voice.gain * region.right * gain * sound[-1, n]
+    return stems * np.array([output.gain for output in playbook.outputs])[:, None, None]
+
+
+class Rendering(SimpleTestCase):
+    kit = kit(
+        pad("kick", note=36, takes=2, frames=900, output="Kick"),
+        pad("closed", note=42, takes=3, frames=400, choke=CHOKE_A, pan=-0.4, highs=(60, 127), crossfade=20),
+        pad("open", note=46, frames=3000, choke=CHOKE_A, max_voices=2),
+        outputs=("Main", "Kick"),
+    )
+    hits = [Hit(n * 170, (36, 42, 46, 46)[n % 4], 30 + 9 * n % 97) for n in range(40)]
+
+    def test_stems_are_the_reference(self):
+        playbook = compile_kit(self.kit, RATE)
+        voices = voices_of(playbook, self.hits)
+        frames = bounce_frames(voices, 1000)
+        stems = np.concatenate([block.stems for block in render(voices, playbook.outputs, frames, noise)], axis=2)
+        self.assertLess(np.abs(stems - reference(playbook, self.hits, frames)).max(), 1e-6)
+
+    def test_blocks_and_threads_change_no_bit_and_the_mix_is_the_sum(self):
+        playbook = compile_kit(self.kit, RATE)
+        results = []
+        for block_frames, threads in [(1 << 16, 1), (777, 1), (64, 2)]:
+            voices = voices_of(playbook, self.hits)
+            how = {"block_frames": block_frames, "threads": threads}
+            blocks = list(render(voices, playbook.outputs, bounce_frames(voices, 0), noise, **how))
+            stems = np.concatenate([block.stems for block in blocks], axis=2)
+            mix = np.concatenate([block.mix for block in blocks], axis=1)
+            self.assertTrue(np.array_equal(mix, stems[0] + stems[1]))
+            results.append(stems.tobytes())
+        self.assertEqual(len(set(results)), 1)
+
+
+class Stems(SimpleTestCase):
+    part = Part(name="p", ticks_per_beat=480, tempos=((0, 500_000),), end_tick=4 * 480,
+                notes=(Note(0, 36, 100), Note(480, 46, 90), Note(960, 42, 80), Note(970, 99, 80)))  # fmt: skip
+
+    def bounced(self, bits: str, seed: int = 0):
+        with tempfile.TemporaryDirectory() as folder:
+            *_, last = bounce(
+                compile_kit(Rendering.kit, RATE), self.part, Path(folder), bits=bits, load_sound=noise, seed=seed
+            )
+            rows = {
+                s.name: soundfile.read(Path(folder) / s.file, dtype="float64", always_2d=True)[0] for s in last.stems
+            }
+            return last.stems, rows, {s.name: (Path(folder) / s.file).read_bytes() for s in last.stems}
+
+    def test_stems_are_of_one_length_and_add_up_to_the_mix(self):
+        for bits, step in [("32f", 0.0), ("24", 2.0**-23), ("16", 2.0**-15)]:
+            with self.subTest(bits=bits):
+                stems, rows, _ = self.bounced(bits)
+                self.assertEqual([stem.name for stem in stems], ["Main", "Kick", "Mix"])
+                self.assertEqual({len(sound) for sound in rows.values()}, {2 * RATE})
+                worst = np.abs(rows["Main"] + rows["Kick"] - rows["Mix"]).max()
+                allowed = {"32f": 1e-7, "24": 3 / 2 * step, "16": 3 * 1.5 * step}[bits]
+                self.assertLessEqual(worst, allowed)
+
+    def test_the_same_bounce_gives_the_same_bytes(self):
+        for bits in ("16", "32f"):
+            self.assertEqual(self.bounced(bits)[2], self.bounced(bits)[2])
+
+    def test_hits_without_a_pad_are_named(self):
+        missing = unanswered(compile_kit(Rendering.kit, RATE), self.part)
+        self.assertEqual([(note.note, note.hits) for note in missing], [(99, 1)])
+
+    def test_a_part_that_sounds_nowhere_is_refused(self):
+        silent = Part(name="s", ticks_per_beat=480, tempos=((0, 500_000),), notes=(Note(0, 5, 9),), end_tick=480)
+        with (
+            self.assertRaisesRegex(BounceError, "Nothing in this part sounds"),
+            tempfile.TemporaryDirectory() as folder,
+        ):
+            list(bounce(compile_kit(Rendering.kit, RATE), silent, Path(folder), bits="24", load_sound=noise))
+
+    def test_file_names_are_safe_and_in_order(self):
+        self.assertEqual(
+            stem_files(["Main", "a/b:c", "..", "Mix"]), ["01 Main.wav", "02 a-b-c.wav", "03 Output.wav", "Mix.wav"]
+        )
+
+
+def midi(*tracks: str, type_: int = 1, division: str = "01e0") -> bytes:
+    """A MIDI file from hex: MThd, type, count, division; then each track."""
+    bodies = [bytes.fromhex(track) for track in tracks]
+    head = b"MThd" + (6).to_bytes(4, "big") + type_.to_bytes(2, "big") + len(bodies).to_bytes(2, "big")
+    return head + bytes.fromhex(division) + b"".join(b"MTrk" + len(b).to_bytes(4, "big") + b for b in bodies)
+
+
+class Midi(SimpleTestCase):
+    def test_type_1_with_tempo_change_and_running_status(self):
+        tempo_track = "00 ff5103 07a1208360 ff5103 03d09000 ff5804 0302180800 ff2f00"  # 120, after a beat 240 bpm; 3/4
+        drums = "00 99 24 648360 26 508360 24 0000 26 0000 ff2f00"  # running status; velocity 0 ends
+        part = read_midi(midi(tempo_track, drums), "demo.mid")
+        self.assertEqual(
+            [(n.tick, n.note, n.velocity, n.length_ticks) for n in part.notes], [(0, 36, 100, 960), (480, 38, 80, 480)]
+        )
+        self.assertEqual((part.beats_per_bar, part.bars, part.name), (3, 1, "demo"))
+        self.assertEqual([part.frame_at(tick, 48_000) for tick in (0, 480, 960)], [0, 24_000, 36_000])
+
+    def test_type_0_is_read(self):
+        part = read_midi(midi("00 99 2a 40 60 89 2a 00 00 ff2f00", type_=0), "one.mid")
+        self.assertEqual([(n.note, n.velocity) for n in part.notes], [(42, 64)])
+
+    def test_what_cannot_be_read_says_why(self):
+        table = [
+            (b"RIFFxxxx", "not a MIDI file"),
+            (midi("00 99 2a 40 00 ff2f00")[:25], "damaged"),
+            (midi("00 ff2f00"), "no notes"),
+            (midi("00 99 2a 40 00 ff2f00", type_=2), "type 2"),
+            (midi("00 99 2a 40 00 ff2f00", division="e728"), "SMPTE"),
+        ]
+        for data, words in table:
+            with self.subTest(words=words), self.assertRaisesRegex(PartError, words):
+                read_midi(data, "x.mid")
+
+    @given(st.binary(max_size=200))
+    def test_no_bytes_raise_anything_but_our_own(self, tail):
+        for data in (tail, midi("00 99 2a 40 00 ff2f00")[:22] + tail):
+            with suppress(PartError):
+                read_midi(data, "fuzz.mid")
+
+    @given(
+        ticks=st.integers(0, 10**6),
+        tempo=st.integers(1, 10**7),
+        ppq=st.integers(1, 10_000),
+        rate=st.sampled_from([44_100, 96_000]),
+    )
+    def test_frames_are_exact(self, ticks, tempo, ppq, rate):
+        part = Part(name="x", ticks_per_beat=ppq, tempos=((0, 500_000), (777, tempo)), notes=(), end_tick=ticks)
+        seconds = Fraction(min(ticks, 777) * 500_000 + max(0, ticks - 777) * tempo, ppq * 1_000_000)
+        self.assertEqual(part.frame_at(ticks, rate), int(seconds * rate + Fraction(1, 2)))
+
+
+class Notes(SimpleTestCase):
+    def test_names_and_numbers(self):
+        self.assertEqual(note_label(38), "D1 · 38")
+        self.assertEqual([parse_note(text) for text in ("38", "D1", "Eb2", "D1 · 38", "c-2")], [38, 38, 51, 38, 0])
+        self.assertEqual(parse_note("C4", middle_c_octave=4), 60)
+        for text in ("", "H2", "128", "G9"):
+            with self.subTest(text=text), self.assertRaisesRegex(KitError, "not a note"):
+                parse_note(text)

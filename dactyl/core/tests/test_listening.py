@@ -1,0 +1,162 @@
+"""What the core hears in a file: format, onset, level, kind."""
+
+import io
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from django.test import SimpleTestCase
+
+from dactyl.core.audio.measure import measure
+from dactyl.core.audio.overview import outline, overview
+from dactyl.core.audio.prepare import Recipe, prepare, to_int16
+from dactyl.core.errors import AudioError
+from dactyl.core.stack.kind import guess_kind
+from dactyl.core.stack.layers import layers_by_level, split_evenly
+from dactyl.core.wave.read import read_sound
+
+
+def hit_at(frame: int, rate_hz: int, *, peak: float = 0.5, floor: float = 0.0, attack_ms: float = 0.0) -> np.ndarray:
+    """A decaying 180 Hz tone that begins at ``frame``, over noise of peak ``floor``; (1, frames)."""
+    rng = np.random.default_rng(frame)
+    time = np.arange(rate_hz) / rate_hz
+    tone = peak * np.cos(2 * np.pi * 180 * time) * np.exp(-8 * time)
+    if attack_ms:
+        tone *= np.minimum(1, time * 1000 / attack_ms)
+    audio = np.concatenate([np.zeros(frame), tone])
+    return (audio + floor * rng.uniform(-1, 1, len(audio)))[np.newaxis].astype(np.float32)
+
+
+class Measuring(SimpleTestCase):
+    def test_onset_is_within_a_millisecond_of_the_truth(self):
+        for rate_hz in (22_050, 44_100, 48_000, 96_000):
+            for at_ms in (0, 3.7, 41, 250):
+                for floor in (0.0, 0.0002, 0.004):
+                    for peak in (0.02, 0.9):
+                        with self.subTest(rate_hz=rate_hz, at_ms=at_ms, floor=floor, peak=peak):
+                            frame = round(at_ms * rate_hz / 1000)
+                            audio = hit_at(frame, rate_hz, peak=peak, floor=floor * peak)
+                            found_ms = measure(audio, rate_hz).onset_frame * 1000 / rate_hz
+                            self.assertLess(abs(found_ms - at_ms), 1.0)
+
+    def test_level_is_rms_over_50_ms_of_the_loudest_channel(self):
+        tone = np.sin(2 * np.pi * 1000 * np.arange(48_000) / 48_000 + 0.5)
+        quiet_and_loud = np.stack([0.1 * tone, 0.5 * tone]).astype(np.float32)
+        measured = measure(quiet_and_loud, 48_000)
+        self.assertAlmostEqual(measured.level_db, 20 * np.log10(0.5 / np.sqrt(2)), delta=0.05)
+        self.assertAlmostEqual(measured.peak_db, 20 * np.log10(0.5), delta=0.01)
+
+    def test_silence_measures_as_silence(self):
+        measured = measure(np.zeros((2, 100), np.float32), 44_100)
+        self.assertEqual((measured.onset_frame, measured.level_db), (0, -144.0))
+
+    def test_overview_keeps_the_extremes(self):
+        audio = np.zeros((2, 10_000), np.float32)
+        audio[1, 5000], audio[0, 9000] = 1.0, -0.5
+        pairs = np.frombuffer(overview(audio), np.int8).reshape(-1, 2)
+        self.assertEqual((pairs[:, 1].max(), pairs[:, 0].min()), (127, -64))
+        self.assertEqual(len(overview(audio[:, :3])), 6)
+        self.assertTrue(outline(overview(audio), 100, 20).startswith("M"))
+
+
+class Reading(SimpleTestCase):
+    def test_formats_decode_to_the_same_sound(self):
+        tone = (0.5 * np.sin(np.arange(9000) / 20)).astype(np.float32)
+        table = [
+            ("WAV", "PCM_U8", 0.02), ("WAV", "PCM_16", 1e-4), ("WAV", "PCM_24", 1e-6), ("WAV", "PCM_32", 1e-7),
+            ("WAV", "FLOAT", 0), ("WAVEX", "PCM_24", 1e-6), ("WAV", "ALAW", 0.02), ("AIFF", "PCM_16", 1e-4),
+            ("FLAC", "PCM_24", 1e-6), ("OGG", "VORBIS", 0.08), ("MP3", "MPEG_LAYER_III", 0.12),
+        ]  # fmt: skip
+        for container, subtype, tolerance in table:
+            for channels in (1, 2):
+                with self.subTest(container=container, subtype=subtype, channels=channels), Scratch() as path:
+                    rows = np.repeat(tone[:, np.newaxis], channels, axis=1)
+                    soundfile.write(path, rows, 44_100, subtype, format=container)
+                    sound = read_sound(path)
+                    self.assertEqual((sound.channels, sound.rate_hz), (channels, 44_100))
+                    shared = min(sound.frames, 8000)
+                    self.assertLessEqual(np.abs(sound.audio[0, 2000:shared] - tone[2000:shared]).max(), tolerance)
+
+    def test_unusable_files_say_why(self):
+        def wav(rows, subtype="FLOAT"):
+            file = io.BytesIO()
+            soundfile.write(file, rows, 44_100, subtype, format="WAV")
+            return file.getvalue()
+
+        table = [
+            (b"", "empty"),
+            (bytes(5000), "only zeros"),
+            (b"Dear desk, the stems are late.", "not a sound file"),
+            (wav(np.zeros(4000))[:30], "damaged"),
+            (wav(np.zeros((0, 1))), "zero frames"),
+            (wav(np.zeros((100, 4))), "4 channels"),
+            (wav(np.array([0.0, np.nan, 0.1])), "not numbers"),
+        ]
+        for data, words in table:
+            with self.subTest(words=words), Scratch() as path:
+                path.write_bytes(data)
+                with self.assertRaisesRegex(AudioError, words):
+                    read_sound(path)
+
+
+class Scratch:
+    def __enter__(self) -> Path:
+        self._folder = tempfile.TemporaryDirectory()
+        return Path(self._folder.name) / "sound"
+
+    def __exit__(self, *problem) -> None:
+        self._folder.cleanup()
+
+
+class Preparing(SimpleTestCase):
+    def test_length_is_known_before_the_sound_is_made(self):
+        for from_hz, to_hz, frames in [(44_100, 48_000, 12_345), (96_000, 44_100, 777), (48_000, 48_000, 50)]:
+            recipe = Recipe("0" * 64, from_hz, 2, 10, 10 + frames, to_hz)
+            audio = np.random.default_rng(1).normal(0, 0.1, (2, frames + 40)).astype(np.float32)
+            self.assertEqual(prepare(audio, recipe).shape, (2, recipe.frames))
+
+    def test_resampling_keeps_a_tone_where_it_was(self):
+        tone = np.sin(2 * np.pi * 1000 * np.arange(44_100) / 44_100)[np.newaxis].astype(np.float32)
+        out = prepare(tone, Recipe("0" * 64, 44_100, 1, 0, 44_100, 48_000))
+        expected = np.sin(2 * np.pi * 1000 * np.arange(48_000) / 48_000)
+        self.assertLess(np.abs(out[0, 500:-500] - expected[500:-500]).max(), 1e-4)
+
+    def test_other_settings_make_other_keys(self):
+        keys = {Recipe("a" * 64, 44_100, 1, start, 100, rate).key for start in (0, 1) for rate in (44_100, 48_000)}
+        self.assertEqual(len(keys), 4)
+
+    def test_sixteen_bits_err_by_half_a_step_at_most(self):
+        audio = np.random.default_rng(2).normal(0, 0.01, (1, 5000)).astype(np.float32)
+        values, scale = to_int16(audio)
+        self.assertLessEqual(np.abs(values * scale - audio).max(), scale * 0.501)
+
+
+class Kinds(SimpleTestCase):
+    def test_names_tell_the_kind(self):
+        table = {
+            "Kick_01.wav": "kick", "BD 808ish.wav": "kick", "sn_ctr_v03.wav": "snare", "SNARE-rimshot.wav": "snare",
+            "HHClosed_v2.wav": "closed_hat", "hat-open (3).wav": "open_hat", "OHH_r2.aif": "open_hat",
+            "HiHat Pedal 2.wav": "pedal_hat", "floorTom_hard.wav": "low_tom", "tom1_soft.flac": "high_tom",
+            "RideBell_04.wav": "ride_bell", "ride_bow.wav": "ride", "Crash16.wav": "crash", "xstick.wav": "side_stick",
+            "cowbell.ogg": "cowbell", "handclap.mp3": "clap", "tamb_up.wav": "tambourine", "shaker_in.wav": "shaker",
+        }  # fmt: skip
+        unsure = measure(np.zeros((1, 10), np.float32), 48_000)
+        self.assertEqual({name: guess_kind(name, "", unsure) for name in table}, table)
+        self.assertEqual(guess_kind("v1_r1.wav", "Set/Snare", unsure), "snare")
+
+
+class Layers(SimpleTestCase):
+    def test_even_borders_cover_every_velocity(self):
+        self.assertEqual([split_evenly(n) for n in (1, 2, 3, 4)], [[127], [64, 127], [42, 85, 127], [32, 64, 95, 127]])
+        for count in range(1, 128):
+            borders = split_evenly(count)
+            widths = {b - a for a, b in zip([0, *borders], borders, strict=False)}
+            self.assertEqual((borders[-1], len(set(borders))), (127, count))
+            self.assertLessEqual(max(widths) - min(widths), 1)
+
+    def test_levels_make_layers_softest_first(self):
+        levels = [-6.0, -30.2, -18.1, -6.4, -29.8, -17.6]
+        self.assertEqual(layers_by_level(levels), [[1, 4], [2, 5], [0, 3]])
+        self.assertEqual(layers_by_level(levels, 2), [[1, 4], [0, 2, 3, 5]])
+        self.assertEqual(layers_by_level([-6.0]), [[0]])

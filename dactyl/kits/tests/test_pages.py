@@ -1,0 +1,137 @@
+"""What the pages of a kit answer: right values, refused ones, stale ones, and the tables a player needs."""
+
+import json
+import time
+
+from django.test import TestCase
+
+from dactyl.core.audio.prepare import to_int16
+from dactyl.kits import edits
+from dactyl.kits.models import Kit, Output
+from dactyl.kits.playing import recipes_of
+from dactyl.kits.staircase import staircase
+from dactyl.kits.tests.test_edits import KitCase, version
+from dactyl.shelf.sounds import prepared_sound
+
+
+class Answers(KitCase):
+    def post(self, path: str, value: str = "", *, seen: int | None = None, **data):
+        headers = {
+            "X-Kit-Version": str(seen or version(self.kit)),
+            "X-Selected-Pad": str(self.pad.pk),
+            "HX-Request": "true",
+        }
+        return self.client.post(f"/kits/{self.kit.pk}/{path}", {"value": value, **data}, headers=headers)
+
+    def test_typed_values_are_set_or_refused_with_a_sentence(self):
+        self.give()
+        table = [
+            ("gain_db", "−3,5 dB", 200, "Level of Snare"),
+            ("gain_db", "loud", 422, "not a number from −96 to 24"),
+            ("pan", "140", 422, "not a number from −100 to 100"),
+            ("notes", "D1, 40", 200, "Note of Snare: D1 · 38, E1 · 40"),
+            ("notes", "H9", 422, "is not a note"),
+            ("choke", "a", 200, "in choke group A"),
+            ("choke", "44", 422, "one letter from A to Z"),
+            ("output", "Snare bus", 200, "to output Snare bus"),
+            ("output", "x" * 41, 422, "40 is the most"),
+            ("piece_name", "  ", 422, "empty"),
+            ("kind", "gong", 422, "not a kind"),
+            ("nonsense", "1", 422, "no setting named"),
+        ]
+        for field, value, status, words in table:
+            with self.subTest(field=field, value=value):
+                answer = self.post(f"pads/{self.pad.pk}/set/{field}/", value)
+                self.assertEqual(answer.status_code, status)
+                self.assertContains(answer, words, status_code=status, html=False)
+        self.pad.refresh_from_db()
+        self.assertEqual((self.pad.gain_db, self.pad.choke.letter, self.pad.output.name), (-3.5, "A", "Snare bus"))
+
+    def test_choosing_an_output_makes_it_once_and_the_rest_stays_on_main(self):
+        self.give()
+        for name in ("Snare", "snare"):
+            self.post(f"pads/{self.pad.pk}/set/output/", name)
+        self.assertEqual([output.name for output in Output.objects.filter(kit=self.kit)], ["Main", "Snare"])
+
+    def test_a_stale_tab_is_told_and_shown_the_kit_as_it_is(self):
+        self.give()
+        seen = version(self.kit)
+        self.post(f"pads/{self.pad.pk}/set/pan/", "20", seen=seen)
+        answer = self.post(f"pads/{self.pad.pk}/set/gain_db/", "-9", seen=seen)
+        self.assertContains(
+            answer, "“Level of Snare” was not done: this kit was changed in another tab", status_code=409
+        )
+        self.assertContains(answer, f'data-version="{version(self.kit)}"', status_code=409)
+        self.pad.refresh_from_db()
+        self.assertEqual((self.pad.gain_db, self.pad.pan), (0.0, 20.0))
+
+    def test_what_an_edit_touched_is_named_for_the_player(self):
+        self.give()
+        changed = json.loads(self.post(f"pads/{self.pad.pk}/set/gain_db/", "-9").headers["HX-Trigger"])["kit-changed"]
+        self.assertEqual(changed, {"version": version(self.kit), "pads": [self.pad.pk], "refused": False})
+        undone = json.loads(self.post("undo/").headers["HX-Trigger"])["kit-changed"]
+        self.assertEqual(undone["pads"], [self.pad.pk])
+
+    def test_many_on_one_pad_asks_with_a_drawing_of_each_way(self):
+        ids = ",".join(str(sample.pk) for sample in self.samples)
+        asked = self.client.get(
+            f"/kits/{self.kit.pk}/pads/{self.pad.pk}/give/?samples={ids}", headers={"HX-Request": "true"}
+        )
+        self.assertContains(asked, 'name="layers" min="1" max="127" value="3"')
+        self.assertContains(asked, "Stacked as layers: 1 to 42 at")
+        answer = self.post(f"pads/{self.pad.pk}/give/", samples=ids, way="layers", mode="replace", layers="2")
+        self.assertEqual((answer.status_code, self.pad.layers.count()), (200, 2))
+
+    def test_sounds_come_as_they_are_ready_and_scaled_to_16_bits(self):
+        self.give(samples=self.samples[:1])
+        book = self.client.get(f"/kits/{self.kit.pk}/playbook/44100/").json()
+        key, frames, *_ = book["pads"][0]["takes"][0][0]
+        for _ in range(100):
+            answer = self.client.get(f"/kits/sounds/whole/{key}/")
+            if answer.status_code == 200:
+                break
+            time.sleep(0.02)
+        self.assertIn("immutable", answer.headers["Cache-Control"])
+        length = int.from_bytes(answer.content[:4], "little")
+        (entry,) = json.loads(answer.content[4 : 4 + length])["sounds"]
+        values, scale = to_int16(prepared_sound(recipes_of([key])[0]))
+        self.assertEqual((entry["key"], entry["frames"], entry["scale"]), (key, frames, scale))
+        self.assertEqual(answer.content[4 + length :], values.tobytes())
+        self.assertEqual(self.client.get(f"/kits/sounds/whole/{'0' * 32}/").status_code, 404)
+
+
+class Site(TestCase):
+    def test_pages_say_what_went_wrong_in_a_sentence(self):
+        for path, status in [("/kits/999/", 404), ("/nothing/", 404), ("/kits/sounds/head/zz/", 404)]:
+            answer = self.client.get(path)
+            self.assertEqual(answer.status_code, status)
+            self.assertNotIn(b"Traceback", answer.content)
+
+    def test_foreign_hosts_and_forged_forms_are_refused(self):
+        self.assertEqual(self.client.get("/", headers={"host": "elsewhere.example"}).status_code, 400)
+        strict = type(self.client)(enforce_csrf_checks=True)
+        self.assertContains(strict.post("/kits/new/", {"name": "x"}), "too old to be trusted", status_code=403)
+        self.assertEqual(Kit.objects.count(), 0)
+
+    def test_no_inline_script_or_style_is_allowed_or_needed(self):
+        kit = edits.create_kit("k")
+        answer = self.client.get(f"/kits/{kit.pk}/")
+        policy = answer.headers["Content-Security-Policy"]
+        self.assertIn("script-src 'self';", policy)
+        self.assertNotIn("unsafe", policy)
+        self.assertNotRegex(answer.content.decode(), r"<script>|<style|\sstyle=|\son\w+=")
+
+    def test_a_new_kit_opens_with_sixteen_pads_that_say_how_to_fill_them(self):
+        answer = self.client.post("/kits/new/", {"name": ""}, follow=True)
+        self.assertContains(answer, "Drop samples here", count=16)
+        self.assertContains(answer, "Add samples…", count=16)
+
+
+class Drawing(TestCase):
+    def test_steps_stand_at_the_measured_levels(self):
+        drawn = staircase([(1, 64, [-30.0, -29.0]), (65, 127, [-10.0, -15.0])], dynamics=0.0)
+        self.assertEqual(drawn.edge, "M0.0 29.5 L31.5 29.5 L64.0 29.5M64.0 12.5 L95.0 12.5 L127.0 12.5")
+        self.assertEqual(drawn.dots.count("h0"), 4)
+        self.assertEqual(drawn.rings, "M79.8 10.0h0M111.2 15.0h0")
+        self.assertEqual(drawn.borders, "M64 0V42")
+        self.assertEqual(drawn.summary, "1 to 64 at -30 dB; 65 to 127 at -12 dB")
