@@ -52,7 +52,7 @@ def kit_page(request: HttpRequest, kit: Kit, view: str, template: str, context: 
     if request.htmx and not request.htmx.history_restore_request:
         return render(request, "kits/_view.html", {**context, **_history(kit), "is_part": True})
     rows = context.get("rows") or queries.sheet_rows(kit, levels_of=[])
-    context |= _history(kit) | _banks(rows) | _card(request, kit, rows)
+    context |= _history(kit) | _lists(kit) | _banks(rows) | _card(request, kit, rows)
     context |= {"shelf": shelf_context(request), "page_sound_bytes": settings.PAGE_SOUND_BYTES}
     return render(request, "kits/kit.html", context)
 
@@ -60,7 +60,7 @@ def kit_page(request: HttpRequest, kit: Kit, view: str, template: str, context: 
 @require_GET
 def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    return kit_page(request, kit, "kit", "kits/_sheet.html", {"rows": queries.sheet_rows(kit), **_lists(kit)})
+    return kit_page(request, kit, "kit", "kits/_sheet.html", {"rows": queries.sheet_rows(kit)})
 
 
 @require_GET

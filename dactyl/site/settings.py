@@ -60,7 +60,7 @@ TEMPLATES = [
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": ["django.template.context_processors.request"],
-            "builtins": ["dactyl.kits.templatetags.ink"],
+            "builtins": ["dactyl.kits.templatetags.ink", "dactyl.parts.templatetags.transport"],
         },
     }
 ]

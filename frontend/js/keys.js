@@ -25,9 +25,9 @@ export function startKeys({ session, engine, input, part, shelf }) {
       document.getElementById(event.shiftKey ? "redo" : "undo")?.click();
       return;
     }
+    if (target.closest?.("#samples") && shelf.key(event)) return event.preventDefault();
     if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
     if (isTyping || (code === "Space" && target.matches?.("[type=checkbox], [type=radio], summary"))) return;
-    if (target.closest?.("#samples") && shelf.key(event)) return event.preventDefault();
     if (input && playPad(event)) return event.preventDefault();
     if (key === "?") return document.getElementById("keys").showModal();
     if (commands[code] && !repeat) {

@@ -2,9 +2,10 @@
 export function startPart(session, engine) {
   const button = document.getElementById("play");
   const loop = document.getElementById("loop");
-  const name = document.getElementById("part-name");
+  const choice = document.getElementById("part-choice");
+  const about = document.getElementById("part-about");
   const part = { current: null, isPlaying: false, toggle, stopped };
-  let wanted = null;
+  let wanted = "";
 
   async function choose(id) {
     if (!id || id === wanted) return;
@@ -13,13 +14,13 @@ export function startPart(session, engine) {
     await engine.ready;
     const chosen = await engine.setPart(id);
     if (wanted !== id) return;
-    if (!chosen) {
-      sessionStorage.removeItem("part");
-      return;
-    }
+    if (!chosen) return sessionStorage.removeItem("part");
     part.current = { ...chosen, rate: engine.rate };
-    name.textContent = `${chosen.name} · ${chosen.bars} bar${chosen.bars === 1 ? "" : "s"} · ${chosen.bpm} bpm`;
-    button.disabled = false;
+    if (![...choice.options].some((option) => option.value === id)) choice.add(new Option(chosen.name, id));
+    choice.value = id;
+    choice.disabled = button.disabled = false;
+    about.textContent = `${chosen.bars} bar${chosen.bars === 1 ? "" : "s"} · ${Math.round(chosen.bpm)}`;
+    about.title = `${chosen.bpm} beats a minute`;
   }
 
   function show() {
@@ -42,15 +43,19 @@ export function startPart(session, engine) {
 
   button.addEventListener("click", toggle);
   loop.addEventListener("change", () => engine.setLoop(loop.checked));
+  choice.addEventListener("change", () => {
+    choose(choice.value);
+    document.querySelector(`.choice[data-part="${choice.value}"]`)?.click();
+  });
   engine.addEventListener("ended", stopped);
   engine.addEventListener("report", ({ detail }) => {
     const head = document.getElementById("playhead");
     if (head) head.setAttribute("transform", `translate(${(detail.position ?? 0) * 1000} 0)`);
     head?.classList.toggle("running", detail.position !== null);
   });
-  const lookForPart = () => choose(document.getElementById("lanes")?.dataset.part);
-  session.addEventListener("marked", lookForPart);
-  lookForPart();
-  if (!wanted) choose(sessionStorage.getItem("part") ?? document.getElementById("part-name").dataset.part);
+  const shown = () => document.getElementById("lanes")?.dataset.part;
+  const kept = () => [...choice.options].find(({ value }) => value === sessionStorage.getItem("part"))?.value;
+  session.addEventListener("marked", () => choose(shown()));
+  choose(shown() ?? kept() ?? choice.value);
   return part;
 }

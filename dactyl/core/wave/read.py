@@ -7,6 +7,7 @@ import numpy as np
 import soundfile
 
 from dactyl.core.errors import AudioError
+from dactyl.core.wave.chunks import missing_bytes
 
 MAX_SECONDS = 600
 SUFFIXES = frozenset({".wav", ".wave", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".mp3"})
@@ -31,12 +32,14 @@ class Sound:
 def read_sound(path: Path) -> Sound:
     """Decode the whole file.
 
-    raises : AudioError if it is no sound file we read, has no frames, more than two channels, is longer
-             than ten minutes, or holds values that are not numbers
+    raises : AudioError if it is no sound file we read, has no frames, is cut short, has more than two channels, is
+             longer than ten minutes, or holds values that are not numbers
     """
     try:
         with soundfile.SoundFile(path) as file:
             _refuse_unfit(file)
+            if missing := missing_bytes(path):
+                raise AudioError(f"It is cut short: {missing:,} bytes of its sound are missing; copy it again.")
             frames_in_rows = file.read(dtype="float32", always_2d=True)
             rate_hz, label = file.samplerate, _format_label(file.format, file.subtype)
     except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:

@@ -1,0 +1,96 @@
+"""Dactyl as a person runs it: the real server with its workers, and a real browser without a monitor."""
+
+import os
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from django.conf import settings
+from playwright.sync_api import Browser, ConsoleMessage, Page, sync_playwright
+
+CHROMIUM = "/usr/bin/chromium"
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+SOUND_WITHOUT_GESTURE = "--autoplay-policy=no-user-gesture-required"
+VIEWPORT = {"width": 1280, "height": 800}
+
+
+class Server:
+    """``manage.py serve`` on a free port, with a data folder of its own."""
+
+    def __init__(self, data: Path) -> None:
+        self.data = data
+        self._environment = os.environ | {"DACTYL_DATA": str(data)}
+        self._process: subprocess.Popen | None = None
+        self.url = ""
+
+    def manage(self, *command: str) -> None:
+        subprocess.run([sys.executable, "manage.py", *command], check=True, cwd=settings.ROOT, env=self._environment,
+                       stdout=subprocess.DEVNULL)  # fmt: skip
+
+    def start(self) -> None:
+        command = [sys.executable, "manage.py", "serve", "--port", "0"]
+        self._process = subprocess.Popen(
+            command,
+            cwd=settings.ROOT,
+            env=self._environment,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+        )
+        line = self._process.stdout.readline()
+        self.url = re.search(r"http://\S+?(?=/? )", line)[0]
+
+    def stop(self, how: signal.Signals = signal.SIGINT) -> None:
+        self._process.send_signal(how)
+        self._process.wait(timeout=20)
+        self._process.stdout.close()
+
+
+@contextmanager
+def server(*, with_demo: bool = False) -> Iterator[Server]:
+    data = Path(tempfile.mkdtemp(prefix="dactyl-served-"))
+    served = Server(data)
+    try:
+        served.manage("migrate", "--verbosity", "0")
+        if with_demo:
+            served.manage("build_demo")
+        served.start()
+        yield served
+    finally:
+        served.stop()
+        shutil.rmtree(data, ignore_errors=True)
+
+
+@contextmanager
+def browser(*, sound_at_once: bool = True) -> Iterator[Browser]:
+    arguments = ARGUMENTS + ([SOUND_WITHOUT_GESTURE] if sound_at_once else [])
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=arguments)
+        try:
+            yield chromium
+        finally:
+            chromium.close()
+
+
+def open_page(chromium: Browser, served: Server) -> tuple[Page, list[str]]:
+    """A page, and the list in which every error of its scripts is collected."""
+    page = chromium.new_page(viewport=VIEWPORT, base_url=served.url)
+    page.set_default_timeout(10_000)
+    problems: list[str] = []
+    page.on("pageerror", lambda problem: problems.append(str(problem)))
+    page.on("console", lambda message: problems.append(message.text) if _is_problem(message) else None)
+    return page, problems
+
+
+def _is_problem(message: ConsoleMessage) -> bool:
+    """The browser notes every refused edit (409, 422) as an error; the page shows those as sentences."""
+    return message.type == "error" and not re.search(r"status of (409|422)", message.text)
