@@ -2,7 +2,6 @@
 
 import json
 import zlib
-from dataclasses import asdict
 
 from django.db import transaction
 
@@ -11,6 +10,7 @@ from dactyl.bounces.models import Bounce
 from dactyl.core import kit as core
 from dactyl.core.bounce.stems import RATES_HZ
 from dactyl.core.errors import BounceError
+from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.wave.write import SUBTYPES
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.models import Kit
@@ -31,7 +31,7 @@ def begin_bounce(kit: Kit, part: Part, *, rate_hz: int, bits: str) -> Bounce:
             part=part,
             rate_hz=rate_hz,
             bits=bits,
-            kit_snapshot=zlib.compress(json.dumps(asdict(kit_value(kit.pk))).encode()),
+            kit_snapshot=zlib.compress(json.dumps(to_json(kit_value(kit.pk))).encode()),
         )
         row.job = enqueue(WORK, row.pk, queue="bounces")
         row.save(update_fields=["job"])
@@ -40,29 +40,7 @@ def begin_bounce(kit: Kit, part: Part, *, rate_hz: int, bits: str) -> Bounce:
 
 def read_snapshot(row: Bounce) -> core.Kit:
     """The kit that ``begin_bounce`` kept."""
-    values = json.loads(zlib.decompress(row.kit_snapshot))
-    return core.Kit(
-        name=values["name"],
-        seed=values["seed"],
-        outputs=tuple(core.Output(**output) for output in values["outputs"]),
-        mics=tuple(core.Mic(**mic) for mic in values["mics"]),
-        pieces=tuple(
-            core.Piece(**{**piece, "pads": tuple(_pad(pad) for pad in piece["pads"])}) for piece in values["pieces"]
-        ),
-    )
-
-
-def _pad(values: dict) -> core.Pad:
-    choke = core.ChokeGroup(**values["choke"]) if values["choke"] else None
-    layers = tuple(
-        core.Layer(**{**layer, "takes": tuple(_take(take) for take in layer["takes"])}) for layer in values["layers"]
-    )
-    return core.Pad(**{**values, "choke": choke, "layers": layers, "notes": tuple(values["notes"])})
-
-
-def _take(values: dict) -> core.Take:
-    samples = tuple((mic, core.Sample(**sample)) for mic, sample in values["samples"])
-    return core.Take(**{**values, "samples": samples})
+    return from_json(core.Kit, json.loads(zlib.decompress(row.kit_snapshot)), "kit")
 
 
 def cancel_bounce(row: Bounce) -> None:

@@ -9,9 +9,10 @@ from django.db import transaction
 from dactyl.bounces import store
 from dactyl.bounces.edits import read_snapshot
 from dactyl.bounces.models import Bounce, Stem
+from dactyl.core.bounce.stems import Order
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.bounce.stems import bounce as bounce_files
-from dactyl.core.play.playbook import compile_kit
+from dactyl.core.play.compile import compile_kit
 from dactyl.jobs.run import Progress
 from dactyl.parts.queries import part_value
 from dactyl.shelf.sounds import SoundsInMemory
@@ -28,9 +29,8 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
             compile_kit(kit, row.rate_hz),
             part_value(row.part),
             partial,
-            bits=row.bits,
+            Order(bits=row.bits, seed=kit.seed),
             load_sound=SoundsInMemory(),
-            seed=kit.seed,
             threads=os.cpu_count() or 1,
         )
         for step in steps:

@@ -2,11 +2,13 @@
 
 from collections import OrderedDict
 from collections.abc import Collection, Iterable
+from dataclasses import asdict
 from threading import Lock
 from typing import Any
 
 from dactyl.core.audio.prepare import Recipe
-from dactyl.core.play.playbook import PadTable, Playbook, compile_kit
+from dactyl.core.play.compile import compile_kit
+from dactyl.core.play.playbook import PadTable, Playbook
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 
@@ -18,7 +20,7 @@ _lock = Lock()
 def playbook_for_page(kit: Kit, rate_hz: int, pad_ids: Collection[int] | None = None) -> dict[str, Any]:
     """The playbook, whole or of some pads. ``docs/formats.md`` describes it."""
     playbook = compile_kit(kit_value(kit.pk, pad_ids), rate_hz)
-    _remember(region.recipe for pad in playbook.pads for take in pad.takes for region in take)
+    _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
     return {
         "version": kit.version,
         "rate": rate_hz,
@@ -30,20 +32,46 @@ def playbook_for_page(kit: Kit, rate_hz: int, pad_ids: Collection[int] | None = 
 
 
 def _pad(pad: PadTable) -> dict[str, Any]:
-    return {
+    """What differs from the plainest pad; the page fills in the rest."""
+    curves = list(dict.fromkeys(region.gains for region in pad.regions))
+    row: dict[str, Any] = {
         "id": pad.id,
-        "muted": pad.muted,
-        "steps": pad.steps,
-        "layers": [{"counter": layer.counter, "cycle": layer.cycle, "takes": layer.takes} for layer in pad.layers],
-        "takes": [
-            [[r.recipe.key, r.recipe.frames, r.left, r.right, r.output] for r in take] for take in pad.takes
+        "gains": curves,
+        "regions": [
+            {
+                "gains": curves.index(region.gains),
+                "counter": region.counter,
+                "length": region.length,
+                "places": region.places,
+                "sounds": [
+                    [s.recipe.key, s.recipe.frames, s.left, s.right, s.output, s.gain, s.pan] for s in region.sounds
+                ],
+            }
+            for region in pad.regions
         ],
-        "emits": pad.emits,
-        "listens": pad.listens,
-        "cutsItself": pad.cuts_itself,
-        "fadeFrames": pad.fade_frames,
         "maxVoices": pad.max_voices,
-    }  # fmt: skip
+        "limitFade": pad.limit_fade,
+        "cutsItself": pad.cuts_itself,
+    }
+    if pad.muted:
+        row["muted"] = True
+    if pad.emits:
+        row["emits"] = pad.emits
+    if pad.listens:
+        row["listens"] = pad.listens
+    if pad.companions:
+        row["companions"] = pad.companions
+    if pad.is_held:
+        row["held"] = True
+    if pad.is_held or not pad.envelope.is_flat:
+        row["envelope"] = asdict(pad.envelope) | {"end": pad.envelope.end}
+    if pad.filter:
+        row["filter"] = {"rows": pad.filter.coefficients, "tails": pad.filter.tail_frames, "curve": pad.curve}
+    if pad.cents_per_key:
+        row["centsPerKey"], row["root"] = pad.cents_per_key, pad.root
+    if pad.variation:
+        row["variation"] = asdict(pad.variation)
+    return row
 
 
 def _remember(recipes: Iterable[Recipe]) -> None:

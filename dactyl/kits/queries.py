@@ -217,11 +217,12 @@ def takes_of(pad: Pad) -> list[dict]:
     for take in Take.objects.filter(layer__pad=pad).order_by("position"):
         take.heard = heard[take.pk]
         takes[take.layer_id].append(take)
-    result, low = [], 1
+    result, low, place = [], 1, 0
     for number, layer in enumerate(Layer.objects.filter(pad=pad), start=1):
         levels = [take.heard[0].sample.level_db + take.gain_db for take in takes[layer.pk] if take.heard]
         mean = sum(levels) / len(levels) if levels else 0.0
         for take in takes[layer.pk]:
+            take.number, place = place, place + 1  # among all takes of the pad, as players count them
             take.deviation_db = take.heard[0].sample.level_db + take.gain_db - mean if take.heard else 0.0
         result.append({"number": number, "row": layer, "low": low, "high": layer.high, "takes": takes[layer.pk]})
         low = layer.high + 1

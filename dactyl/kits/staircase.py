@@ -7,7 +7,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from dactyl.core.play.playbook import curved, dynamics_gain
+from dactyl.core.kit import Curve
+from dactyl.core.play.compile import curve_table, dynamics_gain
 
 TOP_DB, FLOOR_DB = 0.0, -42.0
 OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
@@ -28,7 +29,7 @@ def staircase(
     *,
     gain_db: float = 0.0,
     dynamics: float = 1.0,
-    curve: str = "even",
+    curve: Curve = "even",
 ) -> Staircase:
     """layers : (low, high, level in dB of each take), softest first; gain_db is the pad's and what comes after it."""
     edges, fills, dots, rings, words = [], [], [], [], []
@@ -51,8 +52,8 @@ def staircase(
     return Staircase("".join(edges), "".join(fills), borders, "".join(dots), "".join(rings), "; ".join(words))
 
 
-def _played_db(velocity: float, dynamics: float, curve: str) -> float:
-    shaped = curved(max(1, min(127, round(velocity))), curve) if curve != "even" else velocity
+def _played_db(velocity: float, dynamics: float, curve: Curve) -> float:
+    shaped = curve_table(curve)[max(1, min(127, round(velocity))) - 1] if curve != "even" else velocity
     return 20 * math.log10(max(1e-4, dynamics_gain(min(127.0, shaped), dynamics)))
 
 

@@ -5,6 +5,7 @@ from dactyl.kits import views
 app_name = "kits"
 urlpatterns = [
     path("new/", views.new_kit, name="new"),
+    path("kernel/", views.kernel, name="kernel"),
     path("sounds/<str:extent>/<str:keys>/", views.sounds, name="sounds"),
     path("<int:kit_id>/", views.sheet, name="kit"),
     path("<int:kit_id>/outputs/", views.outputs, name="outputs"),

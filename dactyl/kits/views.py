@@ -10,6 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from django_htmx.http import trigger_client_event
 
+from dactyl.core.audio import interpolate
 from dactyl.core.errors import DactylError
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import CURVE_EXPONENTS, ROTATIONS
@@ -94,6 +95,14 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     rate_hz = min(192_000, max(8000, rate_hz))
     response = JsonResponse(playing.playbook_for_page(kit, rate_hz, pads), json_dumps_params={"separators": (",", ":")})
     response["Cache-Control"] = "no-store"
+    return response
+
+
+@require_GET
+def kernel(request: HttpRequest) -> HttpResponse:
+    """The core's interpolation kernel: float64, little endian."""
+    response = HttpResponse(interpolate.kernel().astype("<f8").tobytes(), content_type="application/octet-stream")
+    response["Cache-Control"] = "private, max-age=86400"
     return response
 
 

@@ -15,4 +15,5 @@ def add_midi(data: bytes, filename: str) -> Part:
 def add_part(value: PartValue) -> Part:
     fields = asdict(value)
     fields["notes"] = [[n.tick, n.note, n.velocity, n.channel, n.length_ticks] for n in value.notes]
+    fields["offs"] = [[off.place, off.tick, off.note, off.channel] for off in value.offs]
     return Part.objects.create(**fields)

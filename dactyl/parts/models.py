@@ -9,6 +9,7 @@ class Part(models.Model):
     ticks_per_beat = models.PositiveIntegerField()
     tempos = models.JSONField()  # [[tick, microseconds per beat], ...]
     notes = models.JSONField()  # [[tick, note, velocity, channel, length in ticks], ...] in time order
+    offs = models.JSONField(default=list)  # [[notes before it, tick, note, channel], ...]
     end_tick = models.PositiveBigIntegerField()
     beats_per_bar = models.PositiveSmallIntegerField(default=4)
     beat_unit = models.PositiveSmallIntegerField(default=4)

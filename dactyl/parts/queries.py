@@ -4,7 +4,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from dactyl.core.formats.notes import note_label
-from dactyl.core.parts.part import Note
+from dactyl.core.parts.part import Note, Off
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.kits.queries import PadRow
 from dactyl.parts.models import Part
@@ -17,6 +17,7 @@ def part_value(part: Part) -> PartValue:
         ticks_per_beat=part.ticks_per_beat,
         tempos=tuple((tick, tempo) for tick, tempo in part.tempos),
         notes=tuple(Note(*note) for note in part.notes),
+        offs=tuple(Off(*off) for off in part.offs),
         end_tick=part.end_tick,
         beats_per_bar=part.beats_per_bar,
         beat_unit=part.beat_unit,
@@ -24,7 +25,7 @@ def part_value(part: Part) -> PartValue:
 
 
 def all_parts() -> list[Part]:
-    return list(Part.objects.defer("notes"))
+    return list(Part.objects.defer("notes", "offs"))
 
 
 @dataclass(frozen=True, slots=True)

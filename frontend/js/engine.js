@@ -41,7 +41,10 @@ export class Engine extends EventTarget {
     this.#node.port.onmessage = ({ data }) => this.#receive(data);
     this.#node.connect(this.#context.destination);
     for (const [message, transfer] of this.#waiting.splice(0)) this.#node.port.postMessage(message, transfer);
-    if (this.kit) await this.loadPlaybook();
+    if (!this.kit) return;
+    const kernel = await fetch("/kits/kernel/");
+    if (kernel.ok) this.#send({ type: "kernel", kernel: new Float64Array(await kernel.arrayBuffer()) });
+    await this.loadPlaybook();
   }
 
   /** Browsers let a page sound only after a press of a key or a button. */
@@ -60,12 +63,21 @@ export class Engine extends EventTarget {
     this.#fire("playbook", book);
   }
 
-  hitNote(note, velocity) {
-    this.#send({ type: "hit", note, velocity });
+  hitNote(note, velocity, channel = 0) {
+    this.#send({ type: "hit", note, velocity, channel });
   }
 
   hitPad(pad, velocity) {
     this.#send({ type: "pad", pad, velocity });
+  }
+
+  releasePad(pad) {
+    this.#send({ type: "padOff", pad });
+  }
+
+  /** Play one take of a pad by itself, by its place among the pad's takes. */
+  hearTake(pad, number) {
+    this.#send({ type: "take", pad, number });
   }
 
   /** Play a sample of the shelf by itself. */

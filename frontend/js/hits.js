@@ -10,10 +10,13 @@ export class HitInput extends EventTarget {
     this.#engine = engine;
   }
 
-  /** A MIDI message as a device sends it: only note-ons with a velocity strike. @param {Uint8Array | number[]} message */
+  /** A MIDI message as a device sends it: note-ons strike, note-offs (or velocity 0) release. @param {Uint8Array | number[]} message */
   midi([status, note, velocity], from) {
-    if ((status & 0xf0) !== 0x90 || !velocity) return;
-    this.#engine.hitNote(note, velocity);
+    const [kind, channel] = [status & 0xf0, status & 0x0f];
+    if (kind !== 0x90 && kind !== 0x80) return;
+    const isOff = kind === 0x80 || !velocity;
+    this.#engine.hitNote(note, isOff ? 0 : velocity, channel);
+    if (isOff) return;
     this.dispatchEvent(new CustomEvent("hit", { detail: { note, velocity, from } }));
   }
 
@@ -22,5 +25,10 @@ export class HitInput extends EventTarget {
     const clipped = Math.min(127, Math.max(1, Math.round(velocity)));
     this.#engine.hitPad(pad, clipped);
     this.dispatchEvent(new CustomEvent("hit", { detail: { pad, velocity: clipped, from } }));
+  }
+
+  /** The finger, the mouse or the key let go. */
+  release(pad) {
+    this.#engine.releasePad(pad);
   }
 }

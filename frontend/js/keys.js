@@ -37,10 +37,18 @@ export function startKeys({ session, engine, input, part, shelf }) {
     if (target.closest?.(".row[data-pad]") === target || target === document.body) onRow(event);
   });
 
+  const held = new Map(); // key -> the pad it holds
+  document.addEventListener("keyup", ({ code }) => {
+    if (held.has(code)) input.release(held.get(code));
+    held.delete(code);
+  });
+
   function playPad({ code, shiftKey, repeat }) {
     const pad = document.querySelector(`#surface .bank:not([hidden]) .pad[data-code="${code}"]`);
     if (!pad) return false;
-    if (!repeat && !("empty" in pad.dataset)) input.pad(Number(pad.dataset.pad), keyVelocity() * (shiftKey ? SOFT : 1), "key");
+    if (repeat || "empty" in pad.dataset) return true;
+    held.set(code, Number(pad.dataset.pad));
+    input.pad(Number(pad.dataset.pad), keyVelocity() * (shiftKey ? SOFT : 1), "key");
     return true;
   }
 

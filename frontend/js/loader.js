@@ -36,7 +36,7 @@ export class SoundLoader extends EventTarget {
 
   /** These takes were struck before they arrived: fetch them next. @param {[number, number][]} takes */
   hurry(takes) {
-    const keys = takes.flatMap(([pad, take]) => (this.#pads.get(pad)?.takes[take] ?? []).map(([key]) => key));
+    const keys = takes.flatMap(([pad, number]) => (this.#pads.get(pad)?.regions[number]?.sounds ?? []).map(([key]) => key));
     const missing = keys.filter((key) => this.#held.get(key)?.extent !== "whole");
     this.#queue.whole = [...new Set([...missing, ...this.#queue.whole])];
     this.#queue.head = [...new Set([...missing.filter((key) => !this.#held.has(key)), ...this.#queue.head])];
@@ -129,13 +129,15 @@ export class SoundLoader extends EventTarget {
   }
 }
 
-/** Keys in the order they will sound: the first take of every layer, then the second of every layer, and so on. */
+/** Keys in the order they will sound: the takes of every layer that come first, then those that come second, and so on. */
 export function inOrderOfUse(pads) {
   const rounds = [];
   for (const pad of pads)
-    for (const layer of pad.layers)
-      layer.takes.forEach((take, round) => (rounds[round] ??= []).push(...pad.takes[take].map(([key]) => key)));
-  return [...new Set(rounds.flat())];
+    for (const { places, sounds } of pad.regions) {
+      const round = places.length ? places[0] : 64;
+      (rounds[round] ??= []).push(...sounds.map(([key]) => key));
+    }
+  return [...new Set(rounds.flat())].filter(Boolean);
 }
 
 /** Read what the server packed (docs/formats.md); every sound gets a buffer of its own, so that it can move to the audio thread. */

@@ -1,28 +1,32 @@
 /**
  * The rules of playing, as dactyl/core/play/player.py has them, on the tables that the core compiled.
- * Knows nothing of the page or of Web Audio: hits go in at a frame, blocks of sound come out.
+ * Knows nothing of the page or of Web Audio: hits go in at a frame, blocks of sound come out (voice.js).
  *
  * @typedef {{ key: string, channels: number, frames: number, of: number, scale: number, data: Int16Array[] }} Sound
- * @typedef {[key: string, frames: number, left: number, right: number, output: number]} Region
- * @typedef {{ counter: number, cycle: number[][], takes: number[] }} Layer
- * @typedef {{ id: number, muted: boolean, steps: [number, number][][], layers: Layer[], takes: Region[][],
- *   emits: string[], listens: string[], cutsItself: boolean, fadeFrames: number, maxVoices: number }} Pad
+ * @typedef {[key: string, frames: number, left: number, right: number, output: number, gain: number, pan: number | null]} SoundRow
+ * @typedef {{ gains: number, counter: number, length: number, places: number[], sounds: SoundRow[] }} Region
+ * @typedef {{ id: number, gains: (number | null)[][], regions: Region[], muted?: boolean, emits?: string[],
+ *   listens?: [string, number][], cutsItself: boolean, companions?: [number, number][], maxVoices: number,
+ *   limitFade: number, held?: boolean, envelope?: object, filter?: object, variation?: object,
+ *   centsPerKey?: number, root?: number }} Pad
  * @typedef {{ outputs: {name: string, gain: number}[], notes: Record<string, number[]>, pads: Pad[], whole: boolean }} Playbook
- * @typedef {{ hit: number, pad: Pad, start: number, end: number, gain: number, regions: Region[], fades: [number, number][] }} Voice
  */
+import { beginVoice, cut, lastFrame, mixVoice, release } from "./voice.js";
 
 export class Player {
   /** @type {Map<number, Pad>} */ pads = new Map();
   /** @type {Map<string, Sound>} */ sounds = new Map();
-  /** @type {Voice[]} */ voices = [];
+  /** @type {import("./voice.js").Voice[]} */ voices = [];
   /** @type {Set<number>} pads heard alone; empty: all */ solo = new Set();
+  /** @type {Float64Array | null} right half of the interpolation kernel */ kernel = null;
   outputs = [];
   /** Called with the pad whose take had not arrived and was stood in for. */
-  onStandIn = (_padId, _take) => {};
+  onStandIn = (_padId, _region) => {};
   #notes = {};
   #unwanted = new Set();
   #listeners = new Map();
   #counters = new Map();
+  #strikeCounters = new Map();
   #hits = 0;
 
   /** Take over a playbook, whole or of some pads. Voices and counters stay. @param {Playbook} book */
@@ -34,7 +38,8 @@ export class Player {
     else this.#renote(book);
     this.#listeners.clear();
     for (const pad of this.pads.values())
-      for (const signal of pad.listens) this.#listeners.set(signal, [...(this.#listeners.get(signal) ?? []), pad.id]);
+      for (const [signal, fade] of pad.listens ?? [])
+        this.#listeners.set(signal, [...(this.#listeners.get(signal) ?? []), [pad.id, fade]]);
   }
 
   #renote({ pads, notes }) {
@@ -58,7 +63,7 @@ export class Player {
   /** Let go of sounds, each once no voice plays it any more. */
   forget(keys) {
     for (const key of keys) this.#unwanted.add(key);
-    const playing = new Set(this.voices.flatMap((voice) => voice.regions.map(([key]) => key)));
+    const playing = new Set(this.voices.flatMap((voice) => voice.sounds.map(([key]) => key)));
     for (const key of this.#unwanted)
       if (!playing.has(key)) {
         this.sounds.delete(key);
@@ -68,86 +73,132 @@ export class Player {
 
   rewind() {
     this.#counters.clear();
+    this.#strikeCounters.clear();
   }
 
-  /** Strike what `note` strikes. @returns {number[]} the pads */
-  hit(frame, note, velocity) {
-    this.#hits += 1;
-    const struck = (this.#notes[note] ?? []).map((id) => this.pads.get(id)).filter(Boolean);
-    for (const pad of struck) this.#strike(pad, frame, velocity);
-    return struck.map((pad) => pad.id);
+  /** A note-on strikes its pads and their companions; velocity 0 is a note-off. @returns {number[]} the pads struck */
+  hit(frame, note, velocity, channel = 0) {
+    if (!velocity) {
+      for (const voice of this.voices) if (voice.note === note && voice.channel === channel) release(voice, frame);
+      return [];
+    }
+    return this.#play(frame, this.#notes[note] ?? [], velocity, note, channel);
   }
 
+  /** A pad struck by itself, whatever its notes. */
   hitPad(frame, padId, velocity) {
+    return this.#play(frame, [padId], velocity, null, 0);
+  }
+
+  releasePad(frame, padId) {
+    for (const voice of this.voices) if (voice.note === null && voice.pad.id === padId) release(voice, frame);
+  }
+
+  #play(frame, padIds, velocity, note, channel) {
     this.#hits += 1;
-    const pad = this.pads.get(padId);
-    if (pad) this.#strike(pad, frame, velocity);
-    return pad ? [padId] : [];
-  }
-
-  #strike(pad, frame, velocity) {
-    this.#sendSignals(pad, frame);
-    const chosen = this.#chooseTakes(pad, velocity);
-    this.#makeRoom(pad, chosen.length, frame);
-    if (pad.muted || (this.solo.size && !this.solo.has(pad.id))) return;
-    for (const [take, gain] of chosen) {
-      const regions = this.#loaded(pad, take);
-      if (!regions) continue;
-      const frames = Math.max(...regions.map((region) => region[1]));
-      this.voices.push({ hit: this.#hits, pad, start: frame, end: frame + frames, gain, regions, fades: [] });
+    const strikes = this.#struck(padIds, velocity);
+    const chosen = this.#choose(strikes);
+    this.#sendSignals(strikes, frame);
+    this.#makeRoom(chosen, frame);
+    const strays = this.#strays(strikes);
+    for (const [pad, struck, number] of chosen) {
+      if (pad.muted || (this.solo.size && !this.solo.has(pad.id))) continue;
+      const region = this.#loaded(pad, number);
+      if (!region) continue;
+      const gain = pad.gains[pad.regions[number].gains][struck - 1];
+      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame, gain, velocity: struck, note, channel, stray: strays.get(pad.id) }));
     }
+    return strikes.map(([pad]) => pad.id);
   }
 
-  #sendSignals(pad, frame) {
-    for (const signal of pad.emits)
-      for (const other of this.#listeners.get(signal) ?? []) {
-        if (other === pad.id && !pad.cutsItself) continue;
-        for (const voice of this.voices)
-          if (voice.pad.id === other && voice.hit !== this.#hits && lastFrame(voice) > frame)
-            cut(voice, frame, this.pads.get(other).fadeFrames);
-      }
+  /** The pads of the note, then their companions; none twice. @returns {[Pad, number][]} */
+  #struck(padIds, velocity) {
+    const struck = new Map();
+    for (const id of padIds) if (this.pads.has(id)) struck.set(id, velocity);
+    for (const id of [...struck.keys()]) {
+      const { muted, companions = [] } = this.pads.get(id);
+      if (!muted)
+        for (const [other, strength] of companions)
+          if (!struck.has(other) && this.pads.has(other)) struck.set(other, Math.min(127, Math.max(1, Math.floor(velocity * strength + 0.5))));
+    }
+    return [...struck].map(([id, at]) => [this.pads.get(id), at]);
   }
 
-  #chooseTakes(pad, velocity) {
+  /** Which regions sound now; every counter that the hit touches moves on by one. @returns {[Pad, number, number][]} */
+  #choose(strikes) {
+    const places = new Map();
     const chosen = [];
-    const counted = new Map();
-    for (const [index, gain] of pad.steps[velocity - 1]) {
-      const { counter, cycle } = pad.layers[index];
-      if (!counted.has(counter)) {
-        counted.set(counter, this.#counters.get(counter) ?? 0);
-        this.#counters.set(counter, counted.get(counter) + 1);
-      }
-      if (cycle.length) for (const take of cycle[counted.get(counter) % cycle.length]) chosen.push([take, gain]);
-    }
+    for (const [pad, velocity] of strikes)
+      pad.regions.forEach((region, number) => {
+        if (pad.gains[region.gains][velocity - 1] === null) return;
+        if (!places.has(region.counter)) {
+          places.set(region.counter, this.#counters.get(region.counter) ?? 0);
+          this.#counters.set(region.counter, places.get(region.counter) + 1);
+        }
+        if (region.places.includes(places.get(region.counter) % region.length)) chosen.push([pad, velocity, number]);
+      });
     return chosen;
   }
 
-  #makeRoom(pad, arriving, frame) {
-    const counting = this.voices.filter(
-      (voice) => voice.pad.id === pad.id && voice.hit !== this.#hits && !voice.fades.length && lastFrame(voice) > frame,
-    );
-    for (const voice of counting.slice(0, Math.max(0, counting.length + arriving - pad.maxVoices)))
-      cut(voice, frame, pad.fadeFrames);
+  #sendSignals(strikes, frame) {
+    for (const [pad] of strikes)
+      for (const signal of pad.emits ?? [])
+        for (const [other, fade] of this.#listeners.get(signal) ?? []) {
+          if (other === pad.id && !pad.cutsItself) continue;
+          for (const voice of this.voices) if (voice.pad.id === other && lastFrame(voice) > frame) cut(voice, frame, fade);
+        }
   }
 
-  /** The sounds of a take, or of the nearest take of the pad that has arrived. */
-  #loaded(pad, take) {
-    const isHere = (regions) => regions.length && regions.every(([key]) => this.sounds.has(key));
-    if (isHere(pad.takes[take])) return pad.takes[take];
-    this.onStandIn(pad.id, take);
-    for (let away = 1; away < pad.takes.length; away++)
-      for (const near of [take - away, take + away])
-        if (pad.takes[near] && isHere(pad.takes[near])) return pad.takes[near];
+  #makeRoom(chosen, frame) {
+    const arriving = new Map();
+    for (const [pad] of chosen) if (!pad.muted) arriving.set(pad, (arriving.get(pad) ?? 0) + 1);
+    for (const [pad, count] of arriving) {
+      const counting = this.voices.filter(
+        (voice) => voice.pad.id === pad.id && !voice.fades.length && voice.end > voice.start && lastFrame(voice) > frame,
+      );
+      for (const voice of counting.slice(0, Math.max(0, counting.length + count - pad.maxVoices))) cut(voice, frame, pad.limitFade);
+    }
+  }
+
+  #strays(strikes) {
+    const strays = new Map();
+    for (const [pad] of strikes)
+      if (pad.variation) {
+        strays.set(pad.id, this.#strikeCounters.get(pad.id) ?? 0);
+        this.#strikeCounters.set(pad.id, strays.get(pad.id) + 1);
+      }
+    return strays;
+  }
+
+  /** The region of a take, or of the nearest take of the pad that has arrived. */
+  #loaded(pad, number) {
+    const isHere = (region) => region?.sounds.length && region.sounds.every(([key]) => this.sounds.has(key));
+    if (isHere(pad.regions[number])) return pad.regions[number];
+    this.onStandIn(pad.id, number);
+    for (let away = 1; away < pad.regions.length; away++)
+      for (const near of [number - away, number + away]) if (isHere(pad.regions[near])) return pad.regions[near];
     return null;
+  }
+
+  /** Play one take of a pad by itself, as loud as its layer goes. */
+  hearTake(frame, padId, number) {
+    const pad = this.pads.get(padId);
+    const region = pad && this.#loaded(pad, number);
+    if (!region) return;
+    const gains = pad.gains[region.gains];
+    const velocity = 1 + gains.reduce((best, gain, at) => (gain !== null && gain >= (gains[best] ?? -1) ? at : best), 0);
+    this.#audition(frame, { ...pad, id: AUDITION, variation: undefined }, region, gains[velocity - 1] ?? 1, velocity);
   }
 
   /** Play a sound by itself, as the shelf does; it is no pad's and nothing cuts it but silence. */
   audition(frame, key) {
     const sound = this.sounds.get(key);
-    if (!sound) return;
-    this.silence(frame, 256, (voice) => voice.pad.id === AUDITION.id);
-    const region = [key, sound.of, 1, 1, 0];
-    this.voices.push({ hit: ++this.#hits, pad: AUDITION, start: frame, end: frame + sound.of, gain: 1, regions: [region], fades: [] });
+    if (sound) this.#audition(frame, { id: AUDITION }, { sounds: [[key, sound.of, 1, 1, 0, 1, null]] }, 1, 127);
+  }
+
+  #audition(frame, pad, region, gain, velocity) {
+    this.silence(frame, 256, (voice) => voice.pad.id === AUDITION);
+    this.voices.push(beginVoice({ hit: ++this.#hits, pad, number: -1, region, frame, gain, velocity, note: null, channel: 0 }));
   }
 
   silence(frame, fadeFrames, isMeant = (_voice) => true) {
@@ -159,25 +210,7 @@ export class Player {
    * @param {Float32Array[][]} buses one pair of channels for each output
    */
   mix(buses, first, count) {
-    for (const voice of this.voices)
-      for (const [key, frames, left, right, output] of voice.regions) {
-        const sound = this.sounds.get(key);
-        if (!sound) continue;
-        const bus = buses[output] ?? buses[0];
-        const from = Math.max(first, voice.start);
-        const to = Math.min(first + count, lastFrame(voice), voice.start + Math.min(frames, sound.frames));
-        if (from >= to) continue;
-        const gains = [Math.fround(voice.gain * left) * sound.scale, Math.fround(voice.gain * right) * sound.scale];
-        const isWhole = !voice.fades.length || to <= voice.fades[0][0];
-        for (let channel = 0; channel < 2; channel++) {
-          const data = sound.data[Math.min(channel, sound.channels - 1)];
-          const out = bus[channel];
-          const gain = gains[channel];
-          let at = from - voice.start;
-          if (isWhole) for (let i = from - first; i < to - first; i++) out[i] += data[at++] * gain;
-          else for (let i = from - first; i < to - first; i++) out[i] += data[at++] * gain * fadeAt(voice.fades, first + i);
-        }
-      }
+    for (const voice of this.voices) mixVoice(voice, this.sounds, this.kernel, buses, first, count);
     this.voices = this.voices.filter((voice) => lastFrame(voice) > first + count);
     buses.forEach((bus, number) => {
       const gain = Math.fround(this.outputs[number]?.gain ?? 1);
@@ -186,28 +219,4 @@ export class Player {
   }
 }
 
-const AUDITION = { id: -1 };
-
-/** The first frame in which nothing of `voice` sounds. */
-function lastFrame({ end, fades }) {
-  if (!fades.length) return end;
-  const [at, length] = fades[fades.length - 1];
-  return Math.min(end, at + length);
-}
-
-function cut(voice, frame, fadeFrames) {
-  if (frame + fadeFrames < lastFrame(voice)) voice.fades.push([frame, fadeFrames]);
-}
-
-/** Gain of a cut voice: 1 at the cut, falling on a line; a sooner end starts from where the earlier fade had come to. */
-function fadeAt(fades, frame) {
-  let level = 1;
-  let gain = 1;
-  for (let n = 0; n < fades.length; n++) {
-    const [at, length] = fades[n];
-    if (n) level *= Math.max(0, 1 - (at - fades[n - 1][0]) / fades[n - 1][1]);
-    if (frame < at) break;
-    gain = level * Math.min(1, Math.max(0, 1 - (frame - at) / Math.max(1, length)));
-  }
-  return gain;
-}
+const AUDITION = -1;

@@ -5,6 +5,7 @@ const ROW_LIT_MS = 220;
 export function startSurface(session, engine, input) {
   const surface = () => document.getElementById("surface");
   const dim = new Map();
+  const down = new Map(); // pointer -> the pad it holds
   let bank = 0;
 
   const showBank = (number) => {
@@ -35,7 +36,13 @@ export function startSurface(session, engine, input) {
     if ("empty" in pad.dataset) return; // a click fills it
     pad.releasePointerCapture?.(event.pointerId);
     strike(pad, event);
+    down.set(event.pointerId, Number(pad.dataset.pad));
   });
+  for (const type of ["pointerup", "pointercancel"])
+    document.addEventListener(type, ({ pointerId }) => {
+      if (down.has(pointerId)) input.release(down.get(pointerId));
+      down.delete(pointerId);
+    });
   document.addEventListener("click", (event) => {
     const pad = event.target.closest?.("#surface .pad");
     if (pad) {
@@ -46,6 +53,8 @@ export function startSurface(session, engine, input) {
     const button = event.target.closest?.("[data-bank]");
     if (button) showBank(Number(button.dataset.bank));
     if (event.target.closest?.("[data-sweep]")) sweep();
+    const take = event.target.closest?.("[data-hear-take]");
+    if (take) engine.hearTake(session.selected, Number(take.dataset.hearTake));
   });
 
   engine.addEventListener("report", ({ detail }) => {

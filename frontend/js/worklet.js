@@ -3,6 +3,7 @@ import { Player } from "./player.js";
 
 const FRAMES_BETWEEN_REPORTS = 2048;
 const SILENCE_SECONDS = 0.008;
+const MOST_HEADS = 8; // playheads worth drawing: of the latest voices
 
 class DactylProcessor extends AudioWorkletProcessor {
   #player = new Player();
@@ -21,8 +22,11 @@ class DactylProcessor extends AudioWorkletProcessor {
     sounds: ({ sounds }) => this.#player.addSounds(sounds),
     forget: ({ keys }) => this.#player.forget(keys),
     solo: ({ pads }) => (this.#player.solo = new Set(pads)),
-    hit: ({ note, velocity }) => this.#record(this.#player.hit(currentFrame, note, velocity), velocity),
+    kernel: ({ kernel }) => (this.#player.kernel = kernel),
+    hit: ({ note, velocity, channel }) => this.#record(this.#player.hit(currentFrame, note, velocity, channel), velocity),
     pad: ({ pad, velocity }) => this.#record(this.#player.hitPad(currentFrame, pad, velocity), velocity),
+    padOff: ({ pad }) => this.#player.releasePad(currentFrame, pad),
+    take: ({ pad, number }) => this.#player.hearTake(currentFrame, pad, number),
     audition: ({ key }) => this.#player.audition(currentFrame, key),
     silence: () => {
       this.#isPlaying = false;
@@ -84,9 +88,9 @@ class DactylProcessor extends AudioWorkletProcessor {
     const { hits, loopFrames } = this.#part;
     for (;;) {
       while (this.#next < hits.length && this.#origin + hits[this.#next][0] < stop) {
-        const [frame, note, velocity] = hits[this.#next++];
-        if (frame >= loopFrames && this.#isLooping) continue;
-        this.#record(this.#player.hit(this.#origin + frame, note, velocity), velocity);
+        const [frame, note, velocity, channel] = hits[this.#next++];
+        if (velocity && frame >= loopFrames && this.#isLooping) continue;
+        this.#record(this.#player.hit(this.#origin + frame, note, velocity, channel), velocity);
       }
       if (this.#origin + loopFrames >= stop) return;
       if (!this.#isLooping) {
@@ -115,6 +119,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       played: this.#played,
       standIns: [...this.#standIns.values()],
       voices: this.#player.voices.length,
+      heads: this.#player.voices.slice(-MOST_HEADS).map(({ pad, number, start, ratio }) => [pad.id, number, (currentFrame - start) * ratio]),
       position,
     });
     this.#peaks = [];

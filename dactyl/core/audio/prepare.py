@@ -1,14 +1,18 @@
 """Make the sound that plays: everything about a take that does not depend on the hit (design rule 7)."""
 
 import hashlib
-from dataclasses import dataclass
+import math
+from dataclasses import astuple, dataclass
 
 import numpy as np
 import soxr
+from scipy.signal import sosfilt
 
-from dactyl.core.units import resampled_frames
+from dactyl.core.audio.filter import low_shelf
 
-PREPARE_VERSION = 1  # raise it when the same recipe gives other bytes: old cache entries are then never found
+PREPARE_VERSION = 2  # raise it when the same recipe gives other bytes: old cache entries are then never found
+WEIGHT_HZ = 110.0
+SNAP_SECONDS = 0.012
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,34 +25,77 @@ class Recipe:
     start_frame: int  # in the sample, inclusive
     end_frame: int  # in the sample, exclusive
     rate_hz: int  # of the prepared sound
+    tune_cents: float = 0.0
+    is_reversed: bool = False
+    is_flipped: bool = False
+    weight_db: float = 0.0
+    snap_db: float = 0.0
+    fade_in_frames: int = 0  # of the prepared sound
+    fade_out_frames: int = 0
 
     @property
     def frames(self) -> int:
-        """Length of the prepared sound, known before it is made."""
-        return max(1, resampled_frames(self.end_frame - self.start_frame, self.sample_rate_hz, self.rate_hz))
+        """Length of the prepared sound, known before it is made: floor(n x rate / sample rate / tuning + 1/2)."""
+        taken = self.end_frame - self.start_frame
+        if not self.tune_cents:
+            return max(1, (2 * taken * self.rate_hz + self.sample_rate_hz) // (2 * self.sample_rate_hz))
+        return max(1, math.floor(taken * self.rate_hz / self._read_hz + 0.5))
+
+    @property
+    def _read_hz(self) -> float:
+        """The rate at which the sample is read: tuned up, it runs faster."""
+        return self.sample_rate_hz * 2 ** (self.tune_cents / 1200)
 
     @property
     def key(self) -> str:
         """32 hex digits that name the prepared sound."""
-        parts = (PREPARE_VERSION, self.sha256, self.sample_rate_hz, self.channels, self.start_frame, self.end_frame,
-                 self.rate_hz)  # fmt: skip
-        return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]
+        return hashlib.sha256(repr((PREPARE_VERSION, *astuple(self))).encode()).hexdigest()[:32]
 
 
 def prepare(audio: np.ndarray, recipe: Recipe) -> np.ndarray:
-    """Trim and resample.
+    """Polarity, reverse, start and end, rate and tuning, weight and snap, fades: in this order.
 
-    audio : float32, shape (channels, frames), the decoded sample
+    audio : float32, shape (channels, frames), the decoded sample; it is not changed
     returns : float32, shape (channels, recipe.frames); resampled by soxr at its very high quality
     """
-    trimmed = audio[:, recipe.start_frame : recipe.end_frame]
-    if recipe.sample_rate_hz == recipe.rate_hz:
-        return np.ascontiguousarray(trimmed)
-    resampled = soxr.resample(trimmed.T, recipe.sample_rate_hz, recipe.rate_hz, quality="VHQ").T
-    out = np.zeros((len(audio), recipe.frames), np.float32)
-    shared = min(recipe.frames, resampled.shape[1])
-    out[:, :shared] = resampled[:, :shared]
-    return out
+    sound = audio[:, ::-1] if recipe.is_reversed else audio
+    sound = sound[:, recipe.start_frame : recipe.end_frame]
+    if recipe.is_flipped:
+        sound = -sound
+    sound = _at_rate(sound, recipe)
+    if recipe.weight_db:
+        sound = _weigh(sound, recipe)
+    if recipe.snap_db:
+        rise = 10 ** (recipe.snap_db / 20) - 1
+        time = np.arange(sound.shape[1]) / recipe.rate_hz
+        sound = sound * (1 + rise * np.exp(-time / SNAP_SECONDS)).astype(np.float32)
+    if recipe.fade_in_frames or recipe.fade_out_frames:
+        sound = sound * _fades(recipe)
+    return np.ascontiguousarray(sound, np.float32)
+
+
+def _at_rate(sound: np.ndarray, recipe: Recipe) -> np.ndarray:
+    if recipe.sample_rate_hz == recipe.rate_hz and not recipe.tune_cents:
+        return sound
+    from_hz = recipe._read_hz if recipe.tune_cents else recipe.sample_rate_hz
+    resampled = soxr.resample(sound.T, from_hz, recipe.rate_hz, quality="VHQ").T
+    if resampled.shape[1] >= recipe.frames:
+        return resampled[:, : recipe.frames]
+    return np.pad(resampled, ((0, 0), (0, recipe.frames - resampled.shape[1])))
+
+
+def _weigh(sound: np.ndarray, recipe: Recipe) -> np.ndarray:
+    b0, b1, b2, a1, a2 = low_shelf(WEIGHT_HZ, recipe.weight_db, recipe.rate_hz)
+    return sosfilt([[b0, b1, b2, 1.0, a1, a2]], sound, axis=1)
+
+
+def _fades(recipe: Recipe) -> np.ndarray:
+    """Linear: 0 at the first frame of a fade in; a fade out reaches 0 one frame past the end."""
+    gain = np.ones(recipe.frames)
+    fade_in, fade_out = min(recipe.fade_in_frames, recipe.frames), min(recipe.fade_out_frames, recipe.frames)
+    gain[:fade_in] *= np.arange(fade_in) / max(1, fade_in)
+    gain[recipe.frames - fade_out :] *= np.arange(fade_out, 0, -1) / max(1, fade_out)
+    return gain.astype(np.float32)
 
 
 def to_int16(audio: np.ndarray) -> tuple[np.ndarray, float]:

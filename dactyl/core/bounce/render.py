@@ -1,7 +1,7 @@
-"""Mix voices to one bus for each output, a block at a time.
+"""Mix voices to buses, a block at a time.
 
-Blocks, threads and the number of outputs never change a bit of the result: each frame of a bus is a sum of
-float32 products in the order of the hits.
+Blocks, threads and the number of buses never change a bit of the result: each frame of a bus is a sum of float32
+products in the order of the hits, and what a voice carries from block to block (a filter's state) is float64.
 """
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -9,27 +9,40 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.signal import sosfilt
 
+from dactyl.core.audio.interpolate import interpolate, stretched_frames
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.parts.part import Hit
-from dactyl.core.play.playbook import OutputTable, Playbook, Region
+from dactyl.core.play.playbook import Playbook, Sound
 from dactyl.core.play.player import Player, Voice
 
 BLOCK_FRAMES = 1 << 16
 LoadSound = Callable[[Recipe], np.ndarray]
+BusOf = Callable[[Voice, Sound], int | None]
+"""Which bus a sound goes to; None: to none."""
 
 
 @dataclass(frozen=True, slots=True)
 class Block:
     start_frame: int
-    stems: np.ndarray  # float32, (outputs, 2, frames)
-    mix: np.ndarray  # float32, (2, frames): the stems added in output order
+    buses: np.ndarray  # float32, (buses, 2, frames)
+
+
+@dataclass(slots=True)
+class _Part:
+    """One sound of a voice on its way to a bus."""
+
+    voice: Voice
+    sound: Sound
+    filter_state: np.ndarray | None = None
 
 
 def voices_of(playbook: Playbook, hits: Iterable[Hit]) -> list[Voice]:
     """Every voice of a part, in hit order, with all its cuts decided."""
     player = Player(playbook)
-    return [voice for hit in hits for voice in player.play(hit)]
+    voices = [voice for hit in hits for voice in player.play(hit)]
+    return [voice for voice in voices if voice.last_frame > voice.start_frame]
 
 
 def bounce_frames(voices: Sequence[Voice], part_end_frame: int) -> int:
@@ -39,56 +52,87 @@ def bounce_frames(voices: Sequence[Voice], part_end_frame: int) -> int:
 
 def render(
     voices: Sequence[Voice],
-    outputs: Sequence[OutputTable],
+    gains: Sequence[float],
     frames: int,
     load_sound: LoadSound,
     *,
+    bus_of: BusOf = lambda voice, sound: sound.output,
     block_frames: int = BLOCK_FRAMES,
     threads: int = 1,
 ) -> Iterator[Block]:
-    """Yield the buses from frame 0 to ``frames``, block by block."""
+    """Yield the buses from frame 0 to ``frames``, block by block.
+
+    gains : linear, of each bus; it comes after the sum
+    """
     waiting = sorted(voices, key=lambda voice: voice.start_frame)  # stable: hit order within a frame
     waiting.reverse()
-    sounding: list[Voice] = []
+    sounding: list[tuple[int, _Part]] = []
     with ThreadPoolExecutor(threads) as pool:
         for start in range(0, frames, block_frames):
             stop = min(frames, start + block_frames)
             while waiting and waiting[-1].start_frame < stop:
-                sounding.append(waiting.pop())
-            stems = np.zeros((len(outputs), 2, stop - start), np.float32)
-            heard: list[list[tuple[Voice, Region]]] = [[] for _ in outputs]
-            for voice in sounding:
-                for region in voice.regions:
-                    heard[region.output].append((voice, region))
-            span = ([start] * len(outputs), [stop] * len(outputs), [load_sound] * len(outputs))
-            list(pool.map(_mix_bus, outputs, stems, heard, *span))
-            mix = np.zeros((2, stop - start), np.float32)
-            for stem in stems:
-                mix += stem
-            yield Block(start, stems, mix)
-            sounding = [voice for voice in sounding if voice.last_frame > stop]
+                sounding += _parts(waiting.pop(), bus_of)
+            buses = np.zeros((len(gains), 2, stop - start), np.float32)
+            heard: list[list[_Part]] = [[] for _ in gains]
+            for bus, part in sounding:
+                heard[bus].append(part)
+            jobs = [
+                pool.submit(_mix_bus, bus, gain, parts, start, stop, load_sound)
+                for bus, gain, parts in zip(buses, gains, heard, strict=True)
+            ]
+            for job in jobs:
+                job.result()
+            yield Block(start, buses)
+            sounding = [(bus, part) for bus, part in sounding if part.voice.last_frame > stop]
+
+
+def _parts(voice: Voice, bus_of: BusOf) -> list[tuple[int, _Part]]:
+    buses = [(bus_of(voice, sound), sound) for sound in voice.sounds]
+    return [(bus, _Part(voice, sound)) for bus, sound in buses if bus is not None]
 
 
 def _mix_bus(
-    output: OutputTable,
-    bus: np.ndarray,
-    parts: Sequence[tuple[Voice, Region]],
-    start: int,
-    stop: int,
-    load_sound: LoadSound,
+    bus: np.ndarray, gain: float, parts: Sequence[_Part], start: int, stop: int, load_sound: LoadSound
 ) -> None:
-    for voice, region in parts:
-        first = max(start, voice.start_frame)
-        last = min(stop, voice.last_frame, voice.start_frame + region.recipe.frames)
+    for part in parts:
+        voice = part.voice
+        first, last = max(start, voice.start_frame), min(stop, voice.last_frame)
         if first >= last:
             continue
-        sound = load_sound(region.recipe)[:, first - voice.start_frame : last - voice.start_frame]
+        audio = _played(part, load_sound(part.sound.recipe), first - voice.start_frame, last - voice.start_frame)
+        last = first + audio.shape[1]
+        if not voice.pad.envelope.is_flat:
+            at = np.arange(first, last)
+            if voice.released_frame is not None:
+                at = np.minimum(at, voice.released_frame)
+            audio = audio * voice.pad.envelope.gains(at - voice.start_frame).astype(np.float32)
         if voice.fades and last > voice.fades[0][0]:
-            sound = sound * fade_curve(voice.fades, first, last)
-        bus[0, first - start : last - start] += np.float32(voice.gain * region.left) * sound[0]
-        bus[1, first - start : last - start] += np.float32(voice.gain * region.right) * sound[-1]
-    if output.gain != 1.0:
-        bus *= np.float32(output.gain)
+            audio = audio * fade_curve(voice.fades, first, last)
+        into = slice(first - start, last - start)
+        bus[0, into] += np.float32(voice.gain * part.sound.left) * audio[0]
+        bus[1, into] += np.float32(voice.gain * part.sound.right) * audio[-1]
+    if gain != 1.0:
+        bus *= np.float32(gain)
+
+
+def _played(part: _Part, audio: np.ndarray, first: int, last: int) -> np.ndarray:
+    """Frames ``first..last`` of a voice's sound, at its pitch and through its filter; shorter where it has ended."""
+    voice = part.voice
+    length = audio.shape[1] if voice.ratio == 1.0 else stretched_frames(audio.shape[1], voice.ratio)
+    if voice.ratio == 1.0:
+        played = audio[:, first:last]
+    else:
+        played = interpolate(audio, voice.ratio, first, max(first, min(last, length)))
+    if not voice.pad.filter:
+        return played
+    tail = last - first - played.shape[1]
+    if tail > 0:
+        played = np.pad(played, ((0, 0), (0, tail)))
+    b0, b1, b2, a1, a2 = voice.pad.filter.coefficients[voice.velocity - 1]
+    if part.filter_state is None:
+        part.filter_state = np.zeros((1, len(audio), 2))
+    played, part.filter_state = sosfilt([[b0, b1, b2, 1.0, a1, a2]], played, axis=1, zi=part.filter_state)
+    return played.astype(np.float32)
 
 
 def fade_curve(fades: Sequence[tuple[int, int]], first: int, last: int) -> np.ndarray:
@@ -99,8 +143,8 @@ def fade_curve(fades: Sequence[tuple[int, int]], first: int, last: int) -> np.nd
     level = 1.0
     for number, (at, length) in enumerate(fades):
         if number:
-            before_at, before_length, before_level = *fades[number - 1], level
-            level = before_level * max(0.0, 1 - (at - before_at) / before_length)
+            before_at, before_length = fades[number - 1]
+            level *= max(0.0, 1 - (at - before_at) / max(1, before_length))
         falling = level * np.clip(1 - (frames - at) / max(1, length), 0.0, 1.0)
         gain = np.where(frames >= at, falling, gain)
     return gain.astype(np.float32)

@@ -1,8 +1,8 @@
-"""Write a bounce: one file for each output that sounds, and the mix, all from the part's zero and of one length."""
+"""Write a bounce: one file for each stem that sounds, and the mix, all from the part's zero and of one length."""
 
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,18 +13,24 @@ from dactyl.core.bounce.render import BLOCK_FRAMES, LoadSound, bounce_frames, re
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.parts.part import Part
-from dactyl.core.play.playbook import Playbook
+from dactyl.core.play.playbook import Playbook, Sound
+from dactyl.core.play.player import Voice
 from dactyl.core.units import gain_to_db
 from dactyl.core.wave.write import WaveWriter
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000)
+GROUPINGS = {"output": "by output", "piece": "by piece", "pad": "by pad", "mic": "by mic"}
+MIX = "Mix"
+GroupOf = Callable[[Voice, Sound], str]
 PICTURE_HOP = 256  # frames reduced to one extreme before the picture's columns are known
 
 
 @dataclass(frozen=True, slots=True)
 class Stem:
     name: str
+    output: str  # where it leaves the kit; several where it gathers several
     file: str
+    channels: int
     frames: int
     peak_db: float
     overview: bytes
@@ -37,10 +43,38 @@ class Progress:
     stems: tuple[Stem, ...] = ()  # filled in the last one
 
 
+@dataclass(frozen=True, slots=True)
+class Stems:
+    """Which sounds go together: buses by (output, group), and the stem that each bus is part of."""
+
+    group_of: GroupOf
+    names: tuple[str, ...]
+    outputs: tuple[str, ...]  # of each stem, joined by " + "
+    buses: dict[tuple[int, str], int]
+    stem_of_bus: tuple[int, ...]
+    gains: tuple[float, ...]  # of each bus
+
+    def bus_of(self, voice: Voice, sound: Sound) -> int:
+        return self.buses[sound.output, self.group_of(voice, sound)]
+
+
+@dataclass(frozen=True, slots=True)
+class Order:
+    """How a bounce is written."""
+
+    bits: str  # a key of wave.write.SUBTYPES
+    by: str = "output"  # a key of GROUPINGS
+    format: str = "wav"
+    has_mix: bool = True
+    mono_where_mono: bool = False
+    name_template: str = "{number} {name}"
+    seed: int = 0
+
+
 def bounce(
-    playbook: Playbook, part: Part, folder: Path, *, bits: str, load_sound: LoadSound, seed: int = 0, threads: int = 1
+    playbook: Playbook, part: Part, folder: Path, order: Order, *, load_sound: LoadSound, threads: int = 1
 ) -> Iterator[Progress]:
-    """Write stems and mix into ``folder``, which must be empty; to cancel is to stop iterating.
+    """Write stems, and the mix if wished, into ``folder``, which must be empty; to cancel is to stop iterating.
 
     raises : BounceError if nothing in the part sounds
     """
@@ -48,30 +82,83 @@ def bounce(
     if not voices:
         raise BounceError("Nothing in this part sounds on this kit. Give its notes to pads, or choose another part.")
     frames = bounce_frames(voices, part.end_frame(playbook.rate_hz))
-    heard = sorted({region.output for voice in voices for region in voice.regions})
-    names = [playbook.outputs[number].name for number in heard] + ["Mix"]
+    stems = arrange(playbook, voices, order.by)
+    names = [*stems.names, *([MIX] if order.has_mix else [])]
     tracks = [
-        _Track(name, folder / file, playbook.rate_hz, bits, frames, seed)
-        for name, file in zip(names, stem_files(names), strict=True)
+        _Track(name, folder / file, playbook.rate_hz, order, frames, number)
+        for number, (name, file) in enumerate(zip(names, stem_files(names, order), strict=True))
     ]
+
     try:
-        for block in render(voices, playbook.outputs, frames, load_sound, threads=threads):
-            for track, number in zip(tracks, heard, strict=False):
-                track.write(block.stems[number])
-            tracks[-1].write(block.mix)
+        for block in render(voices, stems.gains, frames, load_sound, bus_of=stems.bus_of, threads=threads):
+            audio = gather(block.buses, stems.stem_of_bus, len(stems.names))
+            for track, stem in zip(tracks, audio, strict=False):
+                track.write(stem)
+            if order.has_mix:
+                tracks[-1].write(mix_of(audio))
             yield Progress(min(frames, block.start_frame + BLOCK_FRAMES), frames)
     finally:
         for track in tracks:
             track.close()
-    yield Progress(frames, frames, tuple(track.stem(frames) for track in tracks))
+    outputs = [*stems.outputs, MIX]
+    yield Progress(frames, frames, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
 
 
-def stem_files(names: list[str]) -> list[str]:
-    """File names in the order of the outputs: "01 Main.wav", ..., and the mix last without a number."""
-    files = []
+def arrange(playbook: Playbook, voices: Sequence[Voice], by: str) -> Stems:
+    """Stems in the order of the outputs, or of the pads; only those that a voice goes to."""
+    group_of: GroupOf = {
+        "output": lambda voice, sound: playbook.outputs[sound.output].name,
+        "piece": lambda voice, sound: voice.pad.piece,
+        "pad": lambda voice, sound: voice.pad.name,
+        "mic": lambda voice, sound: sound.mic,
+    }[by]
+    buses = {(sound.output, group_of(voice, sound)) for voice in voices for sound in voice.sounds}
+    if by == "output":
+        groups = [output.name for output in playbook.outputs]
+    elif by == "mic":
+        groups = sorted({group for _, group in buses})
+    else:
+        groups = list(dict.fromkeys(pad.piece if by == "piece" else pad.name for pad in playbook.pads))
+    names = [group for group in groups if any(group == other for _, other in buses)]
+    ordered = sorted(buses, key=lambda bus: (names.index(bus[1]), bus[0]))
+    return Stems(
+        group_of=group_of,
+        names=tuple(names),
+        outputs=tuple(" + ".join(playbook.outputs[o].name for o, group in ordered if group == name) for name in names),
+        buses={bus: number for number, bus in enumerate(ordered)},
+        stem_of_bus=tuple(names.index(group) for _, group in ordered),
+        gains=tuple(playbook.outputs[output].gain for output, _ in ordered),
+    )
+
+
+def gather(buses: np.ndarray, stem_of_bus: Sequence[int], count: int) -> np.ndarray:
+    """Add the buses of each stem, in order: (buses, 2, frames) -> (stems, 2, frames)."""
+    if len(buses) == count:
+        return buses
+    stems = np.zeros((count, *buses.shape[1:]), np.float32)
+    for bus, stem in zip(buses, stem_of_bus, strict=True):
+        stems[stem] += bus
+    return stems
+
+
+def mix_of(stems: np.ndarray) -> np.ndarray:
+    """The float32 sum of the stems in their order (design rule 11)."""
+    mix = np.zeros(stems.shape[1:], np.float32)
+    for stem in stems:
+        mix += stem
+    return mix
+
+
+def stem_files(names: Sequence[str], order: Order) -> list[str]:
+    """File names in the order of the stems: "01 Main.wav", ..., and the mix last without a number."""
+    files: list[str] = []
     for number, name in enumerate(names, start=1):
         safe = re.sub(r"[^\w \-.]+", "-", name).strip(" .-") or "Output"
-        files.append("Mix.wav" if number == len(names) else f"{number:02} {safe}.wav")
+        is_mix = order.has_mix and number == len(names)
+        stem = safe if is_mix else order.name_template.format(number=f"{number:02}", name=safe)
+        while f"{stem}.{order.format}".lower() in (file.lower() for file in files):
+            stem += " 2"
+        files.append(f"{stem}.{order.format}")
     return files
 
 
@@ -90,7 +177,7 @@ def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
     answered = {
         note
         for note, pads in playbook.notes.items()
-        if any(layer.cycle for index in pads for layer in playbook.pads[index].layers)
+        if any(region.places for index in pads for region in playbook.pads[index].regions)
     }
     missing = Counter(note.note for note in part.notes if note.note not in answered)
     return [Unanswered(note, hits) for note, hits in missing.most_common()]
@@ -99,9 +186,17 @@ def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
 class _Track:
     """One file being written, its peak and its picture."""
 
-    def __init__(self, name: str, path: Path, rate_hz: int, bits: str, frames: int, seed: int) -> None:
-        self._name, self._path = name, path
-        self._writer = WaveWriter(path, rate_hz=rate_hz, channels=2, bits=bits, frames=frames, dither_seed=seed)
+    def __init__(self, name: str, path: Path, rate_hz: int, order: Order, frames: int, number: int) -> None:
+        self._name, self._path, self._channels = name, path, 2
+        self._writer = WaveWriter(
+            path,
+            rate_hz=rate_hz,
+            channels=self._channels,
+            bits=order.bits,
+            format=order.format,
+            frames=frames,
+            dither_seed=[order.seed, number],
+        )
         self._lows: list[np.ndarray] = []
         self._highs: list[np.ndarray] = []
 
@@ -114,7 +209,9 @@ class _Track:
     def close(self) -> None:
         self._writer.close()
 
-    def stem(self, frames: int) -> Stem:
+    def stem(self, frames: int, output: str) -> Stem:
         lows, highs = np.concatenate(self._lows), np.concatenate(self._highs)
         peak = max(float(highs.max()), -float(lows.min()))
-        return Stem(self._name, self._path.name, frames, gain_to_db(peak), pack_columns(lows, highs))
+        return Stem(
+            self._name, output, self._path.name, self._channels, frames, gain_to_db(peak), pack_columns(lows, highs)
+        )

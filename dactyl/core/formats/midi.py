@@ -7,7 +7,7 @@ from pathlib import Path
 import mido
 
 from dactyl.core.errors import PartError
-from dactyl.core.parts.part import Note, Part
+from dactyl.core.parts.part import Note, Off, Part
 
 DEFAULT_TEMPO = 500_000  # microseconds per beat, 120 bpm, where a file names none
 MAX_BYTES = 16 * 1024 * 1024
@@ -42,6 +42,7 @@ def _part(messages: list, ticks_per_beat: int, name: str) -> Part:
     tick, meter = 0, (4, 4)
     tempos: dict[int, int] = {0: DEFAULT_TEMPO}
     notes: list[list[int]] = []
+    offs: list[Off] = []
     open_notes: dict[tuple[int, int], deque[int]] = defaultdict(deque)
     is_first_meter = True
     for message in messages:
@@ -53,9 +54,11 @@ def _part(messages: list, ticks_per_beat: int, name: str) -> Part:
         elif message.type == "note_on" and message.velocity:
             open_notes[message.channel, message.note].append(len(notes))
             notes.append([tick, message.note, message.velocity, message.channel, 0])
-        elif message.type in ("note_on", "note_off") and open_notes[message.channel, message.note]:
-            begun = notes[open_notes[message.channel, message.note].popleft()]
-            begun[4] = tick - begun[0]
+        elif message.type in ("note_on", "note_off"):
+            offs.append(Off(len(notes), tick, message.note, message.channel))
+            if open_notes[message.channel, message.note]:
+                begun = notes[open_notes[message.channel, message.note].popleft()]
+                begun[4] = tick - begun[0]
     if not notes:
         raise PartError(f"{name} holds no notes. Choose a file with a drum track.")
     if len(notes) > MAX_NOTES:
@@ -66,6 +69,7 @@ def _part(messages: list, ticks_per_beat: int, name: str) -> Part:
         tempos=tuple(sorted(tempos.items())),
         notes=tuple(Note(*note) for note in notes),
         end_tick=tick,
+        offs=tuple(offs),
         beats_per_bar=meter[0],
         beat_unit=meter[1],
     )

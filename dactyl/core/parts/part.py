@@ -1,16 +1,18 @@
 """A part: notes in ticks under a tempo map, and the hits they become at a rate."""
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
+from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import pairwise
+from functools import cache, lru_cache
+from itertools import accumulate, pairwise
 
 
 @dataclass(frozen=True, slots=True)
 class Hit:
     frame: int
     note: int  # 0..127
-    velocity: int  # 1..127
+    velocity: int  # 1..127; 0 is a note-off
     channel: int = 0  # 0..15
 
 
@@ -23,6 +25,16 @@ class Note:
     length_ticks: int = 0  # 0 where the file never ended it
 
 
+@dataclass(frozen=True, slots=True)
+class Off:
+    """A note-off, in its order among the notes."""
+
+    place: int  # how many notes stand before it
+    tick: int
+    note: int
+    channel: int
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Part:
     name: str
@@ -30,6 +42,7 @@ class Part:
     tempos: tuple[tuple[int, int], ...]  # (tick, microseconds per beat), the first at tick 0
     notes: tuple[Note, ...]  # in time order, then as they came
     end_tick: int
+    offs: tuple[Off, ...] = ()  # in time order; () where the notes' lengths say it all
     beats_per_bar: int = 4
     beat_unit: int = 4  # 4: quarter notes
 
@@ -47,8 +60,22 @@ class Part:
         return 60_000_000 / self.tempos[0][1]
 
     def hits(self, rate_hz: int) -> Iterator[Hit]:
-        for note in self.notes:
-            yield Hit(self.frame_at(note.tick, rate_hz), note.note, note.velocity, note.channel)
+        """Notes and note-offs, in the order they came."""
+        frame_at = cache(lambda tick: self.frame_at(tick, rate_hz))
+        offs = deque(self.offs or self._offs_by_length())
+        for place, note in enumerate(self.notes):
+            while offs and offs[0].place <= place:
+                off = offs.popleft()
+                yield Hit(frame_at(off.tick), off.note, 0, off.channel)
+            yield Hit(frame_at(note.tick), note.note, note.velocity, note.channel)
+        for off in offs:
+            yield Hit(frame_at(off.tick), off.note, 0, off.channel)
+
+    def _offs_by_length(self) -> list[Off]:
+        """A note ends before another begins at the same tick."""
+        ticks = [note.tick for note in self.notes]
+        ends = sorted((n.tick + n.length_ticks, n.note, n.channel) for n in self.notes if n.length_ticks)
+        return [Off(bisect_left(ticks, tick), tick, note, channel) for tick, note, channel in ends]
 
     def end_frame(self, rate_hz: int) -> int:
         return self.frame_at(self.end_tick, rate_hz)
@@ -67,6 +94,12 @@ class Part:
     def _tick_microseconds(self, tick: int) -> int:
         """Microseconds up to ``tick``, times ticks per beat."""
         index = bisect_right(self.tempos, tick, key=lambda change: change[0]) - 1
-        elapsed = sum((b - a) * tempo for (a, tempo), (b, _) in pairwise(self.tempos[: index + 1]))
         start, tempo = self.tempos[index]
-        return elapsed + (tick - start) * tempo
+        return _elapsed(self.tempos)[index] + (tick - start) * tempo
+
+
+@lru_cache(maxsize=64)
+def _elapsed(tempos: tuple[tuple[int, int], ...]) -> tuple[int, ...]:
+    """Microseconds up to each tempo change, times ticks per beat."""
+    steps = ((later - tick) * tempo for (tick, tempo), (later, _) in pairwise(tempos))
+    return tuple(accumulate(steps, initial=0))

@@ -1,54 +1,118 @@
-"""Compile a kit to the flat tables that every player reads: the bounce in Python, the page in JavaScript.
+"""The playbook: flat tables that every player reads, the bounce in Python and the page in JavaScript.
 
-A player matches, counts and looks up; everything that can be known before the hit is computed here.
+A player matches, counts and looks up; everything that can be known before the hit stands here. A kit's pad is one
+``PadTable`` with a region for each take; a region of an SFZ file is a ``PadTable`` of its own.
 """
 
-import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+import numpy as np
+
+from dactyl.core.audio.filter import FilterTable
 from dactyl.core.audio.prepare import Recipe
-from dactyl.core.kit import CURVE_EXPONENTS, MAIN, MAX_VELOCITY, Kit, Layer, Pad, Piece, Take
-from dactyl.core.play.cycles import take_cycle
-from dactyl.core.units import db_to_gain, ms_to_frames, pan_gains, resampled_frames
+
+ALL_CHANNELS = (0, 15)
+EVEN = tuple(range(1, 128))
 
 
 @dataclass(frozen=True, slots=True)
-class Region:
-    """One sound of a take: what one mic heard, and how loud it goes where."""
+class Sound:
+    """What one mic heard of a take, and where it goes."""
 
     recipe: Recipe
-    left: float  # linear gain; mono goes to both sides, stereo keeps its sides
+    gain: float  # linear, of everything but velocity
+    pan: float | None  # -1..1; None: its image stays as it is
+    left: float  # gain times the pan law, for a hit that does not stray
     right: float
     output: int  # index into Playbook.outputs
+    mic: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Region:
+    """One take: when it answers, and what then sounds."""
+
+    sounds: tuple[Sound, ...]
+    gains: tuple[float | None, ...]  # [struck velocity - 1]; None where it does not answer
+    counter: int | None  # regions with the same counter count together; None: the set of pads that match the hit does
+    length: int = 1  # of the counter's cycle ...
+    places: tuple[int, ...] = (0,)  # ... and the places in it at which this take sounds
+    random: tuple[float, float] = (0.0, 1.0)  # sounds if low <= the hit's draw < high
 
 
 @dataclass(frozen=True, slots=True)
-class LayerTable:
-    id: int
-    counter: int  # layers with the same counter count together
-    cycle: tuple[tuple[int, ...], ...]  # indexes into PadTable.takes, one entry for each strike
-    takes: tuple[int, ...]  # every take of the layer, the disabled ones too
+class EnvelopeTable:
+    """In frames, linear. ``decay`` None: full level to the end."""
+
+    attack: int = 0
+    hold: int = 0
+    decay: int | None = None
+    sustain: float = 0.0
+    release: int = 0
+
+    @property
+    def end(self) -> int | None:
+        """The frame from which it is silent, if it ever is."""
+        return self.attack + self.hold + self.decay if self.decay is not None and self.sustain <= 0 else None
+
+    @property
+    def is_flat(self) -> bool:
+        return not self.attack and (self.decay is None or self.sustain >= 1)
+
+    def gains(self, frames: np.ndarray) -> np.ndarray:
+        """Level at these frames from the voice's start: float64, 0..1."""
+        level = np.ones(len(frames))
+        if self.decay is not None:
+            fallen = (
+                (frames - self.attack - self.hold) / self.decay if self.decay else (frames >= self.attack + self.hold)
+            )
+            level -= (1 - self.sustain) * np.clip(fallen, 0.0, 1.0)
+        if self.attack:
+            level = np.where(frames < self.attack, frames / self.attack, level)
+        return level
 
 
 @dataclass(frozen=True, slots=True)
+class VariationTable:
+    """Cycles of 64 values, one for each strike of a pad (design rule 10)."""
+
+    ratios: tuple[float, ...]
+    gains: tuple[float, ...]
+    pans: tuple[float, ...]
+    delays: tuple[int, ...]  # frames
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PadTable:
     id: int
     name: str
-    muted: bool
-    steps: tuple[tuple[tuple[int, float], ...], ...]  # [velocity - 1] -> (layer index, gain), none, one or two
-    layers: tuple[LayerTable, ...]
-    takes: tuple[tuple[Region, ...], ...]
-    emits: tuple[str, ...]  # signals that a strike of this pad sends ...
-    listens: tuple[str, ...]  # ... and those that cut its voices
-    cuts_itself: bool
-    fade_frames: int
-    max_voices: int
+    piece: str = ""
+    muted: bool = False
+    regions: tuple[Region, ...] = ()
+    channels: tuple[int, int] = ALL_CHANNELS  # 0..15, inclusive
+    curve: tuple[int, ...] = EVEN  # [struck velocity - 1] -> the velocity that the filter follows
+    companions: tuple[tuple[int, float], ...] = ()  # (pad id, strength)
+    emits: tuple[str, ...] = ()  # signals that a strike of this pad sends ...
+    listens: tuple[tuple[str, int], ...] = ()  # ... and those that cut its voices, with the frames of the fade
+    cuts_itself: bool = True  # whether its own signals cut it
+    emits_if_sounding: bool = False  # only a strike that makes a voice sends signals
+    tally: str = ""  # voices with the same tally count together
+    max_voices: int | None = None
+    max_note_voices: int | None = None  # of one note
+    limit_fade: int = 0  # frames
+    envelope: EnvelopeTable = EnvelopeTable()
+    is_held: bool = False
+    filter: FilterTable | None = None
+    delay: int = 0  # frames
+    cents_per_key: float = 0.0
+    root: int = 60
+    variation: VariationTable | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class OutputTable:
     name: str
-    gain: float
+    gain: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,99 +121,13 @@ class Playbook:
     pads: tuple[PadTable, ...]
     notes: dict[int, tuple[int, ...]]  # note -> indexes into pads
     outputs: tuple[OutputTable, ...]
+    seed: int = 0
+    by_id: dict[int, int] = field(default_factory=dict, compare=False)  # pad id -> index into pads
 
+    def __post_init__(self) -> None:
+        self.by_id.update((pad.id, index) for index, pad in enumerate(self.pads))
 
-def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
-    pads, notes = [], {}
-    for index, (piece, pad) in enumerate(kit.pads()):
-        pads.append(compile_pad(kit, piece, pad, rate_hz))
-        for note in pad.notes:
-            notes.setdefault(note, []).append(index)
-    return Playbook(
-        rate_hz=rate_hz,
-        pads=tuple(pads),
-        notes={note: tuple(indexes) for note, indexes in sorted(notes.items())},
-        outputs=tuple(OutputTable(output.name, db_to_gain(output.gain_db)) for output in kit.outputs),
-    )
-
-
-def compile_pad(kit: Kit, piece: Piece, pad: Pad, rate_hz: int) -> PadTable:
-    layers, takes = [], []
-    for layer in pad.layers:
-        first = len(takes)
-        takes += [_regions(kit, piece, pad, layer, take, rate_hz) for take in layer.takes]
-        enabled = tuple(first + i for i, take in enumerate(layer.takes) if take.enabled)
-        layers.append(LayerTable(
-            id=layer.id,
-            counter=pad.layers[0].id if pad.shared_counter else layer.id,
-            cycle=take_cycle(enabled, pad.rotation, seed=kit.seed, layer=layer.id),
-            takes=tuple(range(first, len(takes))),
-        ))  # fmt: skip
-    signals = (f"choke {pad.choke.letter}",) if pad.choke else ()
-    own = (f"pad {pad.id}",) if pad.cuts_itself and not pad.choke else ()
-    return PadTable(
-        id=pad.id,
-        name=pad.name,
-        muted=pad.muted,
-        steps=tuple(_step(pad, struck) for struck in range(1, MAX_VELOCITY + 1)),
-        layers=tuple(layers),
-        takes=tuple(takes),
-        emits=signals + own,
-        listens=signals + own,
-        cuts_itself=pad.cuts_itself,
-        fade_frames=ms_to_frames(pad.choke.fade_ms if pad.choke else 8.0, rate_hz),
-        max_voices=pad.max_voices,
-    )
-
-
-def curved(velocity: int, curve: str) -> int:
-    """Pass a velocity through a pad's curve (design rule 4): clip(floor(127 (n/127)^e + 1/2), 1, 127)."""
-    shaped = math.floor(MAX_VELOCITY * (velocity / MAX_VELOCITY) ** CURVE_EXPONENTS[curve] + 0.5)
-    return min(MAX_VELOCITY, max(1, shaped))
-
-
-def dynamics_gain(velocity: int, dynamics: float) -> float:
-    """1 + d((v/127)^2 - 1), design rule 6."""
-    return 1 + dynamics * ((velocity / MAX_VELOCITY) ** 2 - 1)
-
-
-def _step(pad: Pad, struck: int) -> tuple[tuple[int, float], ...]:
-    """The layers that sound at a velocity, each with dynamics times crossfade."""
-    velocity = curved(struck, pad.curve)
-    loudness = dynamics_gain(velocity, pad.dynamics)
-    sounding = []
-    for index, layer in enumerate(pad.layers):
-        gain = loudness
-        if index:
-            gain *= math.sin(_blend(velocity, pad.layers[index - 1], layer, pad.crossfade) * math.pi / 2)
-        if index + 1 < len(pad.layers):
-            gain *= math.cos(_blend(velocity, layer, pad.layers[index + 1], pad.crossfade) * math.pi / 2)
-        if gain > 1e-9:  # cos(pi/2) is not quite 0
-            sounding.append((index, gain))
-    return tuple(sounding)
-
-
-def _blend(velocity: int, lower: Layer, upper: Layer, width: int) -> float:
-    """How far ``velocity`` is across the border, 0..1; the width stays within the narrower layer."""
-    width = min(width, lower.high - lower.low + 1, upper.high - upper.low + 1)
-    distance = velocity - (lower.high + 0.5)
-    return min(1.0, max(0.0, distance / width + 0.5)) if width else float(distance > 0)
-
-
-def _regions(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz: int) -> tuple[Region, ...]:
-    mics = {mic.name: mic for mic in kit.mics}
-    numbers = {output.name: number for number, output in enumerate(kit.outputs)}
-    level_db = take.gain_db + layer.gain_db + pad.gain_db + piece.gain_db
-    left, right = pan_gains(take.pan + pad.pan + piece.pan)
-    regions = []
-    for name, sample in take.samples:
-        mic = mics[name]
-        start = min(resampled_frames(take.start_frame, take.samples[0][1].rate_hz, sample.rate_hz), sample.frames - 1)
-        gain = db_to_gain(level_db + mic.gain_db)
-        regions.append(Region(
-            recipe=Recipe(sample.sha256, sample.rate_hz, sample.channels, start, sample.frames, rate_hz),
-            left=gain * (left if mic.follows_pan else 1.0),
-            right=gain * (right if mic.follows_pan else 1.0),
-            output=numbers[mic.output or pad.output or piece.output or MAIN],
-        ))  # fmt: skip
-    return tuple(regions)
+    @property
+    def draws(self) -> bool:
+        """Whether any region asks for a draw of the dice."""
+        return any(region.random != (0.0, 1.0) for pad in self.pads for region in pad.regions)

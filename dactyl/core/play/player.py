@@ -1,38 +1,60 @@
 """Turn hits into voices: match, cut, count (design rules 2 to 5). The page's player.js mirrors this file."""
 
 from collections import defaultdict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
+import numpy as np
+
+from dactyl.core.audio.interpolate import stretched_frames
 from dactyl.core.parts.part import Hit
-from dactyl.core.play.playbook import PadTable, Playbook, Region
+from dactyl.core.play.playbook import PadTable, Playbook, Region, Sound
+from dactyl.core.units import pan_gains
+
+Strike = tuple[int, int]
+"""(index of a pad, velocity 1..127)"""
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Voice:
     """One sounding take with all its mics."""
 
     hit: int  # number of the hit that began it
-    pad: int  # index into Playbook.pads
-    take: int
+    pad: PadTable
+    note: int
+    channel: int
+    region: int  # index into the pad's regions
     start_frame: int
-    end_frame: int  # where its longest sound ends
+    end_frame: int  # where its longest sound, or its envelope, ends
     gain: float
-    regions: tuple[Region, ...]
+    velocity: int  # after the pad's curve
+    ratio: float  # of its speed
+    sounds: tuple[Sound, ...]
     fades: list[tuple[int, int]] = field(default_factory=list)  # (first frame, frames): linear, one after another
-
-    @property
-    def is_fading(self) -> bool:
-        return bool(self.fades)
+    released_frame: int | None = None  # from here on its envelope stands still
 
     @property
     def last_frame(self) -> int:
         """The first frame in which nothing of it sounds."""
         return min(self.end_frame, sum(self.fades[-1])) if self.fades else self.end_frame
 
-    def cut(self, frame: int, fade_frames: int) -> None:
-        """Fade to silence from ``frame``; a later cut counts only if it ends sooner."""
-        if frame + fade_frames < self.last_frame:
+    @property
+    def counts(self) -> bool:
+        """Whether it is neither fading nor dropped."""
+        return not self.fades and self.end_frame > self.start_frame
+
+    def cut(self, frame: int, fade_frames: int) -> bool:
+        """Fade to silence from ``frame``; a later cut counts only if it ends sooner. One not yet begun is dropped."""
+        if frame < self.start_frame:
+            self.end_frame = self.start_frame
+        elif frame + fade_frames < self.last_frame:
             self.fades.append((frame, fade_frames))
+        else:
+            return False
+        return True
+
+    def release(self, frame: int) -> None:
+        if self.released_frame is None and self.cut(frame, self.pad.envelope.release):
+            self.released_frame = frame
 
 
 class Player:
@@ -40,63 +62,179 @@ class Player:
 
     def __init__(self, playbook: Playbook) -> None:
         self.playbook = playbook
-        self._counters: dict[int, int] = defaultdict(int)
-        self._sounding: list[list[Voice]] = [[] for _ in playbook.pads]
+        self._counters: dict[object, int] = defaultdict(int)
+        self._strike_counters: dict[int, int] = defaultdict(int)
         self._hits = 0
-        self._listeners: dict[str, list[int]] = defaultdict(list)
+        self._rng = np.random.default_rng(playbook.seed) if playbook.draws else None
+        self._sounding: list[list[Voice]] = [[] for _ in playbook.pads]
+        self._tallied: dict[str, list[Voice]] = defaultdict(list)
+        self._limited = {
+            pad.tally for pad in playbook.pads if pad.max_voices is not None or pad.max_note_voices is not None
+        }
+        self._held: dict[tuple[int, int], list[Voice]] = defaultdict(list)  # by note and channel
+        self._listeners: dict[str, list[tuple[int, int]]] = defaultdict(list)  # signal -> (pad, fade frames)
         for index, pad in enumerate(playbook.pads):
-            for signal in pad.listens:
-                self._listeners[signal].append(index)
+            for signal, fade_frames in pad.listens:
+                self._listeners[signal].append((index, fade_frames))
+        self._strikes: dict[tuple[int, int, int], list[Strike]] = {}
+        self._answers: dict[Strike, list[int]] = {}
 
     def play(self, hit: Hit) -> list[Voice]:
-        """Return the voices that ``hit`` begins; cut those of earlier hits. Hits come in time order."""
+        """Return the voices that ``hit`` begins; cut those of earlier hits. Hits come in time order.
+
+        A hit of velocity 0 is a note-off: it releases the held voices of its note and channel.
+        """
+        if not hit.velocity:
+            for voice in self._held.pop((hit.note, hit.channel), ()):
+                voice.release(hit.frame)
+            return []
         self._hits += 1
-        begun: list[Voice] = []
-        for index in self.playbook.notes.get(hit.note, ()):
-            begun += self._strike(index, hit)
-        return begun
+        draw = float(self._rng.random()) if self._rng else 0.0
+        strikes = self._struck(hit)
+        chosen = self._choose(strikes, draw)
+        self._send_signals(strikes, chosen, hit.frame)
+        self._make_room(chosen, hit)
+        return self._begin(chosen, self._strays(strikes), hit)
 
-    def _strike(self, index: int, hit: Hit) -> list[Voice]:
-        pad = self.playbook.pads[index]
-        self._send_signals(index, pad, hit.frame)
-        chosen = self._choose_takes(pad, hit.velocity)
-        sounding = [voice for voice in self._sounding[index] if voice.last_frame > hit.frame]
-        self._make_room(pad, sounding, len(chosen), hit.frame)
-        if pad.muted:
-            chosen = []
-        begun = [self._voice(index, take, gain, hit.frame) for take, gain in chosen]
-        self._sounding[index] = sounding + begun
-        return begun
+    # Match ---------------------------------------------------------------------------------------------------------
 
-    def _send_signals(self, index: int, pad: PadTable, frame: int) -> None:
-        for signal in pad.emits:
-            for other in self._listeners[signal]:
-                if other == index and not pad.cuts_itself:
-                    continue
-                fade_frames = self.playbook.pads[other].fade_frames
-                for voice in self._sounding[other]:
-                    if voice.hit != self._hits and voice.last_frame > frame:
-                        voice.cut(frame, fade_frames)
+    def _struck(self, hit: Hit) -> list[Strike]:
+        """The pads of the note, then their companions; none twice (design rule 2)."""
+        key = (hit.channel, hit.note, hit.velocity)
+        if key not in self._strikes:
+            pads = self.playbook.pads
+            struck = {
+                index: hit.velocity
+                for index in self.playbook.notes.get(hit.note, ())
+                if pads[index].channels[0] <= hit.channel <= pads[index].channels[1]
+            }
+            for index in tuple(struck):
+                for pad_id, strength in () if pads[index].muted else pads[index].companions:
+                    companion = self.playbook.by_id.get(pad_id)
+                    if companion is not None:
+                        struck.setdefault(companion, min(127, max(1, int(hit.velocity * strength + 0.5))))
+            self._strikes[key] = [
+                strike for strike in struck.items() if self._matches(strike) or _acts(pads[strike[0]])
+            ]
+        return self._strikes[key]
 
-    def _choose_takes(self, pad: PadTable, velocity: int) -> list[tuple[int, float]]:
+    def _matches(self, strike: Strike) -> list[int]:
+        """The regions of the struck pad that answer its velocity."""
+        if strike not in self._answers:
+            regions = self.playbook.pads[strike[0]].regions
+            self._answers[strike] = [
+                number for number, region in enumerate(regions) if region.gains[strike[1] - 1] is not None
+            ]
+        return self._answers[strike]
+
+    # Count -----------------------------------------------------------------------------------------------------------
+
+    def _choose(self, strikes: list[Strike], draw: float) -> list[tuple[Strike, int]]:
+        """Which regions sound now; every counter that the hit touches moves on by one (design rule 5)."""
+        together = tuple(index for index, _ in strikes)
+        places: dict[object, int] = {}
         chosen = []
-        counted = set()
-        for layer_index, gain in pad.steps[velocity - 1]:
-            layer = pad.layers[layer_index]
-            place = self._counters[layer.counter] - (layer.counter in counted)
-            if layer.counter not in counted:
-                self._counters[layer.counter] += 1
-                counted.add(layer.counter)
-            if layer.cycle:
-                chosen += [(take, gain) for take in layer.cycle[place % len(layer.cycle)]]
+        for strike in strikes:
+            regions = self.playbook.pads[strike[0]].regions
+            for number in self._matches(strike):
+                region = regions[number]
+                counter = together if region.counter is None else region.counter
+                if counter not in places:
+                    places[counter] = self._counters[counter]
+                    self._counters[counter] += 1
+                if places[counter] % region.length in region.places and region.random[0] <= draw < region.random[1]:
+                    chosen.append((strike, number))
         return chosen
 
-    def _make_room(self, pad: PadTable, sounding: list[Voice], arriving: int, frame: int) -> None:
-        counting = [voice for voice in sounding if not voice.is_fading and voice.hit != self._hits]
-        for voice in counting[: max(0, len(counting) + arriving - pad.max_voices)]:
-            voice.cut(frame, pad.fade_frames)
+    # Cut (design rule 3) -----------------------------------------------------------------------------------------------
 
-    def _voice(self, index: int, take: int, gain: float, frame: int) -> Voice:
-        regions = self.playbook.pads[index].takes[take]
-        frames = max(region.recipe.frames for region in regions)
-        return Voice(self._hits, index, take, frame, frame + frames, gain, regions)
+    def _send_signals(self, strikes: list[Strike], chosen: list[tuple[Strike, int]], frame: int) -> None:
+        sounding = {strike[0] for strike, _ in chosen}
+        for index, _ in strikes:
+            pad = self.playbook.pads[index]
+            if pad.emits_if_sounding and index not in sounding:
+                continue
+            for signal in pad.emits:
+                for other, fade_frames in self._listeners.get(signal, ()):
+                    if other == index and not pad.cuts_itself:
+                        continue
+                    for voice in self._sounding[other]:
+                        if voice.last_frame > frame:
+                            voice.cut(frame, fade_frames)
+
+    def _make_room(self, chosen: list[tuple[Strike, int]], hit: Hit) -> None:
+        """Cut the oldest voices over a pad's limit, so that the arriving ones find room."""
+        pads = [self.playbook.pads[index] for (index, _), _ in chosen if not self.playbook.pads[index].muted]
+        for pad in {id(pad): pad for pad in pads if pad.tally in self._limited}.values():
+            counting = [v for v in self._tallied[pad.tally] if v.last_frame > hit.frame and v.counts]
+            self._tallied[pad.tally] = counting
+            arriving = sum(other.tally == pad.tally for other in pads)
+            if pad.max_voices is not None:
+                self._cut_oldest(counting, len(counting) + arriving - pad.max_voices, hit.frame, pad.limit_fade)
+            if pad.max_note_voices is not None:
+                same = [voice for voice in counting if voice.note == hit.note and voice.counts]
+                self._cut_oldest(same, len(same) + arriving - pad.max_note_voices, hit.frame, pad.limit_fade)
+
+    def _cut_oldest(self, voices: list[Voice], excess: int, frame: int, fade_frames: int) -> None:
+        for voice in voices[: max(0, excess)]:
+            voice.cut(frame, fade_frames)
+
+    # Begin -------------------------------------------------------------------------------------------------------------
+
+    def _strays(self, strikes: list[Strike]) -> dict[int, int]:
+        """The place of each struck pad in its cycles of variation."""
+        strays = {}
+        for index, _ in strikes:
+            if self.playbook.pads[index].variation:
+                strays[index] = self._strike_counters[index]
+                self._strike_counters[index] += 1
+        return strays
+
+    def _begin(self, chosen: list[tuple[Strike, int]], strays: dict[int, int], hit: Hit) -> list[Voice]:
+        begun = []
+        for (index, velocity), number in chosen:
+            pad = self.playbook.pads[index]
+            if pad.muted:
+                continue
+            voice = self._voice(pad, number, pad.regions[number], velocity, hit, strays.get(index))
+            begun.append(voice)
+            self._sounding[index] = [v for v in self._sounding[index] if v.last_frame > hit.frame] + [voice]
+            if pad.tally in self._limited:
+                self._tallied[pad.tally].append(voice)
+            if pad.is_held:
+                held = self._held[hit.note, hit.channel]
+                held[:] = [v for v in held if v.last_frame > hit.frame] + [voice]
+        return begun
+
+    def _voice(self, pad: PadTable, number: int, region: Region, velocity: int, hit: Hit, stray: int | None) -> Voice:
+        gain, start, sounds = region.gains[velocity - 1], hit.frame + pad.delay, region.sounds
+        ratio = 2 ** (pad.cents_per_key * (hit.note - pad.root) / 1200) if pad.cents_per_key else 1.0
+        if stray is not None:
+            varied = pad.variation
+            place = stray % len(varied.gains)
+            gain, ratio, start = gain * varied.gains[place], ratio * varied.ratios[place], start + varied.delays[place]
+            if varied.pans[place]:
+                sounds = tuple(_moved(sound, varied.pans[place]) for sound in sounds)
+        frames = max((sound.recipe.frames for sound in sounds), default=0)
+        if ratio != 1.0:
+            frames = stretched_frames(frames, ratio)
+        shaped = pad.curve[velocity - 1]
+        if pad.filter:
+            frames += pad.filter.tail_frames[shaped - 1]
+        if pad.envelope.end is not None:
+            frames = min(frames, pad.envelope.end)
+        return Voice(
+            self._hits, pad, hit.note, hit.channel, number, start, start + frames, gain, shaped, ratio, sounds
+        )  # fmt: skip
+
+
+def _acts(pad: PadTable) -> bool:
+    """Whether a strike of it does something even where no region answers."""
+    return bool(pad.emits) and not pad.emits_if_sounding
+
+
+def _moved(sound: Sound, by: float) -> Sound:
+    if sound.pan is None:
+        return sound
+    left, right = pan_gains(sound.pan + by)
+    return replace(sound, left=sound.gain * left, right=sound.gain * right)

@@ -1,6 +1,7 @@
-"""Write WAV files: 16 bit with dither, 24 bit, float. Equal sound gives equal bytes."""
+"""Write WAV and FLAC files: 16 bit with dither, 24 bit, float. Equal sound gives equal bytes."""
 
 import os
+from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
 
@@ -16,15 +17,25 @@ class WaveWriter:
     """Appends blocks of planar float32 to one file; a block never changes how the next is written."""
 
     def __init__(
-        self, path: Path, *, rate_hz: int, channels: int, bits: str, frames: int, dither_seed: int = 0
+        self,
+        path: Path,
+        *,
+        rate_hz: int,
+        channels: int,
+        bits: str,
+        frames: int,
+        format: str = "wav",
+        dither_seed: int | Sequence[int] = 0,
     ) -> None:
-        container = "RF64" if frames * channels * BYTES_PER_VALUE[bits] > 0xF000_0000 else "WAV"
+        """``frames`` is the whole length: above 4 GiB a WAV file becomes RF64. FLAC holds no float."""
+        is_long = frames * channels * BYTES_PER_VALUE[bits] > 0xF000_0000
+        container = "FLAC" if format == "flac" else "RF64" if is_long else "WAV"
         self._file = soundfile.SoundFile(
             path, "w", samplerate=rate_hz, channels=channels, subtype=SUBTYPES[bits], format=container
         )
         soundfile._snd.sf_command(self._file._file, _ADD_PEAK_CHUNK, soundfile._ffi.NULL, 0)
         self._bits = bits
-        self._rng = np.random.default_rng([dither_seed, 16])
+        self._rng = np.random.default_rng(dither_seed)
         self.path = path
 
     def write(self, audio: np.ndarray) -> None:

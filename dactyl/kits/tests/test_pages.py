@@ -85,7 +85,7 @@ class Answers(KitCase):
     def test_sounds_come_as_they_are_ready_and_scaled_to_16_bits(self):
         self.give(samples=self.samples[:1])
         book = self.client.get(f"/kits/{self.kit.pk}/playbook/44100/").json()
-        key, frames, *_ = book["pads"][0]["takes"][0][0]
+        key, frames, *_ = book["pads"][0]["regions"][0]["sounds"][0]
         for _ in range(100):
             answer = self.client.get(f"/kits/sounds/whole/{key}/")
             if answer.status_code == 200:

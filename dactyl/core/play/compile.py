@@ -1,0 +1,200 @@
+"""Compile a kit to its playbook, pad by pad: all rules that do not need the hit are worked out here."""
+
+import math
+from functools import lru_cache
+
+import numpy as np
+
+from dactyl.core.audio.filter import filter_table
+from dactyl.core.audio.prepare import Recipe
+from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, MAIN, MAX_VELOCITY, Curve, Kit, Layer, Pad, Piece, Take, Variation
+from dactyl.core.play.cycles import take_cycle
+from dactyl.core.play.playbook import (
+    EnvelopeTable,
+    OutputTable,
+    PadTable,
+    Playbook,
+    Region,
+    Sound,
+    VariationTable,
+)
+from dactyl.core.units import db_to_gain, ms_to_frames, pan_gains, resampled_frames
+
+VARIATION_LENGTH = 64
+VELOCITIES = range(1, MAX_VELOCITY + 1)
+
+
+def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
+    pads, notes = [], {}
+    for index, (piece, pad) in enumerate(kit.pads()):
+        pads.append(compile_pad(kit, piece, pad, rate_hz))
+        for note in pad.notes:
+            notes.setdefault(note, []).append(index)
+    return Playbook(
+        rate_hz=rate_hz,
+        pads=tuple(pads),
+        notes={note: tuple(indexes) for note, indexes in sorted(notes.items())},
+        outputs=tuple(OutputTable(output.name, db_to_gain(output.gain_db)) for output in kit.outputs),
+        seed=kit.seed,
+    )
+
+
+def compile_pad(kit: Kit, piece: Piece, pad: Pad, rate_hz: int) -> PadTable:
+    curve = curve_table(pad.curve)
+    envelope = pad.envelope
+    return PadTable(
+        id=pad.id,
+        name=pad.name,
+        piece=piece.name,
+        muted=pad.muted,
+        regions=_regions(kit, piece, pad, curve, rate_hz),
+        curve=curve,
+        companions=pad.companions,
+        emits=_emits(pad),
+        listens=_listens(pad, rate_hz),
+        cuts_itself=pad.cuts_itself,
+        tally=f"pad {pad.id}",
+        max_voices=pad.max_voices,
+        limit_fade=ms_to_frames(FADE_MS, rate_hz),
+        envelope=EnvelopeTable(
+            attack=ms_to_frames(envelope.attack_ms, rate_hz),
+            hold=ms_to_frames(envelope.hold_ms, rate_hz),
+            decay=None if envelope.decay_ms is None else ms_to_frames(envelope.decay_ms, rate_hz),
+            sustain=envelope.sustain if pad.is_held else 0.0,
+            release=ms_to_frames(envelope.release_ms, rate_hz),
+        ),
+        is_held=pad.is_held,
+        filter=None
+        if pad.filter.kind == "off"
+        else filter_table(pad.filter.kind, pad.filter.cutoff_hz, pad.filter.q, pad.filter.octaves, rate_hz),
+        cents_per_key=pad.cents_per_key,
+        root=pad.root if pad.root is not None else min(pad.notes, default=60),
+        variation=_variation(pad, kit.seed, rate_hz),
+    )
+
+
+def _emits(pad: Pad) -> tuple[str, ...]:
+    choke = (f"choke {pad.choke.letter}",) if pad.choke else ()
+    own = (f"pad {pad.id}",) if pad.cuts_itself and not pad.choke else ()
+    return choke + own + tuple(f"mute {group.number}" for group in pad.silences)
+
+
+def _listens(pad: Pad, rate_hz: int) -> tuple[tuple[str, int], ...]:
+    choke = [(f"choke {pad.choke.letter}", pad.choke.fade_ms)] if pad.choke else []
+    own = [(f"pad {pad.id}", FADE_MS)] if pad.cuts_itself and not pad.choke else []
+    mutes = [(f"mute {group.number}", group.fade_ms) for group in pad.silenced_by]
+    return tuple((signal, ms_to_frames(fade_ms, rate_hz)) for signal, fade_ms in choke + own + mutes)
+
+
+# Velocity (design rule 4) --------------------------------------------------------------------------------------------
+
+
+@lru_cache(maxsize=256)
+def curve_table(curve: Curve) -> tuple[int, ...]:
+    """What each velocity 1..127 becomes: clip(floor(127 (n/127)^e + 1/2), 1, 127), or along the lines of points."""
+    if isinstance(curve, str):
+        shaped = [MAX_VELOCITY * (n / MAX_VELOCITY) ** CURVE_EXPONENTS[curve] for n in VELOCITIES]
+    else:
+        shaped = np.interp(VELOCITIES, [x for x, _ in curve], [y for _, y in curve])
+    return tuple(min(MAX_VELOCITY, max(1, math.floor(value + 0.5))) for value in shaped)
+
+
+def dynamics_gain(velocity: float, dynamics: float) -> float:
+    """1 + d((v/127)^2 - 1), design rule 6."""
+    return 1 + dynamics * ((velocity / MAX_VELOCITY) ** 2 - 1)
+
+
+def layer_gains(pad: Pad, curve: tuple[int, ...]) -> list[tuple[float | None, ...]]:
+    """For each layer: dynamics times crossfade at each struck velocity, None where the layer is silent."""
+    return [tuple(_gain(pad, index, velocity) for velocity in curve) for index in range(len(pad.layers))]
+
+
+def _gain(pad: Pad, index: int, velocity: int) -> float | None:
+    layers, gain = pad.layers, 1.0
+    if index:
+        gain *= math.sin(_blend(velocity, layers[index - 1], layers[index], pad.crossfade) * math.pi / 2)
+    if index + 1 < len(layers):
+        gain *= math.cos(_blend(velocity, layers[index], layers[index + 1], pad.crossfade) * math.pi / 2)
+    return gain * dynamics_gain(velocity, pad.dynamics) if gain > 1e-9 else None  # cos(pi/2) is not quite 0
+
+
+def _blend(velocity: int, lower: Layer, upper: Layer, width: int) -> float:
+    """How far ``velocity`` is across the border, 0..1; the width stays within the narrower layer."""
+    width = min(width, lower.high - lower.low + 1, upper.high - upper.low + 1)
+    distance = velocity - (lower.high + 0.5)
+    return min(1.0, max(0.0, distance / width + 0.5)) if width else float(distance > 0)
+
+
+# Takes (design rules 5 to 7) -----------------------------------------------------------------------------------------
+
+
+def _regions(kit: Kit, piece: Piece, pad: Pad, curve: tuple[int, ...], rate_hz: int) -> tuple[Region, ...]:
+    regions = []
+    for layer, gains in zip(pad.layers, layer_gains(pad, curve), strict=True):
+        enabled = [number for number, take in enumerate(layer.takes) if take.enabled]
+        cycle = take_cycle(enabled, pad.rotation, seed=kit.seed, layer=layer.id)
+        for number, take in enumerate(layer.takes):
+            regions.append(Region(
+                sounds=_sounds(kit, piece, pad, layer, take, rate_hz),
+                gains=gains,
+                counter=pad.layers[0].id if pad.shared_counter else layer.id,
+                length=max(1, len(cycle)),
+                places=tuple(place for place, sounding in enumerate(cycle) if number in sounding),
+            ))  # fmt: skip
+    return tuple(regions)
+
+
+def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz: int) -> tuple[Sound, ...]:
+    mics = {mic.name: mic for mic in kit.mics}
+    numbers = {output.name: number for number, output in enumerate(kit.outputs)}
+    own_gains_db = dict(piece.mic_gains_db)
+    level_db = take.gain_db + layer.gain_db + pad.gain_db + piece.gain_db
+    sounds = []
+    for name, _ in take.samples:
+        mic = mics[name]
+        gain = db_to_gain(level_db + mic.gain_db + own_gains_db.get(name, 0.0))
+        pan = min(1.0, max(-1.0, take.pan + pad.pan + piece.pan)) if mic.follows_pan else None
+        left, right = (1.0, 1.0) if pan is None else pan_gains(pan)
+        output = numbers[mic.output or pad.output or piece.output or MAIN]
+        sounds.append(Sound(recipe_of(pad, take, name, rate_hz), gain, pan, gain * left, gain * right, output, name))
+    return tuple(sounds)
+
+
+def recipe_of(pad: Pad, take: Take, mic: str, rate_hz: int) -> Recipe:
+    """What ``mic`` heard of ``take``, prepared; its start and end stand at the same times as in the first mic."""
+    first_rate_hz, sample = take.samples[0][1].rate_hz, dict(take.samples)[mic]
+    start = min(resampled_frames(take.start_frame, first_rate_hz, sample.rate_hz), sample.frames - 1)
+    end = sample.frames
+    if take.end_frame is not None:
+        end = min(end, max(start + 1, resampled_frames(take.end_frame, first_rate_hz, sample.rate_hz)))
+    return Recipe(
+        sha256=sample.sha256,
+        sample_rate_hz=sample.rate_hz,
+        channels=sample.channels,
+        start_frame=start,
+        end_frame=end,
+        rate_hz=rate_hz,
+        tune_cents=take.tune_cents + pad.tune_cents,
+        is_reversed=take.is_reversed,
+        is_flipped=take.is_flipped,
+        weight_db=pad.weight_db,
+        snap_db=pad.snap_db,
+        fade_in_frames=ms_to_frames(take.fade_in_ms, rate_hz),
+        fade_out_frames=ms_to_frames(take.fade_out_ms, rate_hz),
+    )
+
+
+def _variation(pad: Pad, seed: int, rate_hz: int) -> VariationTable | None:
+    """Four cycles of uniform values, drawn with default_rng([seed, pad]) in the order tune, level, pan, delay."""
+    asked: Variation = pad.variation
+    if asked.is_off:
+        return None
+    rng = np.random.default_rng([seed, pad.id])
+    tune, level, pan = rng.uniform(-1, 1, (3, VARIATION_LENGTH))
+    delay = rng.uniform(0, 1, VARIATION_LENGTH)
+    return VariationTable(
+        ratios=tuple(float(2 ** (asked.tune_cents * value / 1200)) for value in tune),
+        gains=tuple(db_to_gain(asked.gain_db * float(value)) for value in level),
+        pans=tuple(asked.pan * float(value) for value in pan),
+        delays=tuple(ms_to_frames(asked.delay_ms * float(value), rate_hz) for value in delay),
+    )
