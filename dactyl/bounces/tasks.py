@@ -9,13 +9,16 @@ from django.db import transaction
 from dactyl.bounces import store
 from dactyl.bounces.edits import read_snapshot
 from dactyl.bounces.models import Bounce, Stem
+from dactyl.core.bounce.memory import SoundMemory
 from dactyl.core.bounce.stems import Order
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.bounce.stems import bounce as bounce_files
 from dactyl.core.play.compile import compile_kit
 from dactyl.jobs.run import Progress
 from dactyl.parts.queries import part_value
-from dactyl.shelf.sounds import SoundsInMemory
+from dactyl.shelf.sounds import prepared_sound
+
+SOUND_BYTES = 256 << 20  # kept in memory while a bounce runs
 
 
 def make_bounce(bounce_id: int) -> Iterator[Progress]:
@@ -30,7 +33,7 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
             part_value(row.part),
             partial,
             Order(bits=row.bits, seed=kit.seed),
-            load_sound=SoundsInMemory(),
+            load_sound=SoundMemory(prepared_sound, SOUND_BYTES),
             threads=os.cpu_count() or 1,
         )
         for step in steps:

@@ -19,3 +19,12 @@ class PartError(DactylError):
 
 class BounceError(DactylError):
     """A bounce that cannot be made."""
+
+
+class KitFileError(DactylError):
+    """A kit file that cannot be used: which file, which line, what is wrong, what to do."""
+
+    def __init__(self, problem: str, hint: str = "", *, file: str, line: int = 0) -> None:
+        place = f"{file}, line {line}" if line else file
+        super().__init__(f"{place}: {problem} {hint}".rstrip())
+        self.problem, self.hint, self.file, self.line = problem, hint, file, line

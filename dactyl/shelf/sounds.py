@@ -3,8 +3,6 @@
 import json
 import os
 import struct
-import threading
-from collections import OrderedDict
 from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
@@ -34,29 +32,6 @@ def prepared_sound(recipe: Recipe) -> np.ndarray:
         ) from problem
     write_whole(path, lambda file: np.save(file, audio), sync=False)
     return audio
-
-
-class SoundsInMemory:
-    """Loads prepared sounds for a bounce and keeps the latest of them, up to a number of bytes."""
-
-    def __init__(self, limit_bytes: int = 256 << 20) -> None:
-        self._limit_bytes, self._held_bytes = limit_bytes, 0
-        self._sounds: OrderedDict[str, np.ndarray] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def __call__(self, recipe: Recipe) -> np.ndarray:
-        with self._lock:
-            if recipe.key in self._sounds:
-                self._sounds.move_to_end(recipe.key)
-                return self._sounds[recipe.key]
-        audio = prepared_sound(recipe)
-        with self._lock:
-            if recipe.key not in self._sounds:
-                self._sounds[recipe.key] = audio
-                self._held_bytes += audio.nbytes
-            while self._held_bytes > self._limit_bytes and len(self._sounds) > 1:
-                self._held_bytes -= self._sounds.popitem(last=False)[1].nbytes
-        return audio
 
 
 _pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="prepare")

@@ -6,7 +6,8 @@ from dactyl.core.errors import KitError
 
 PITCH_CLASSES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 SEMITONE = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
-_NAME = re.compile(r"([A-Ga-g])([#♯b♭]?)(-?\d+)")
+_NAME = re.compile(r"([A-Ga-g])([#♯b♭]?)(-?[0-9]{1,2})")
+_NUMBER = re.compile(r"-?[0-9]{1,4}")
 
 
 def note_name(note: int, *, middle_c_octave: int = 3) -> str:
@@ -23,7 +24,7 @@ def parse_note(text: str, *, middle_c_octave: int = 3) -> int:
     """Read ``"38"``, ``"D1"``, ``"Eb2"`` or ``"D1 · 38"`` (the number wins). Raises KitError outside 0..127."""
     words = text.replace("·", " ").split()
     note = None
-    if words and words[-1].lstrip("-").isdigit():
+    if words and _NUMBER.fullmatch(words[-1]):
         note = int(words[-1])
     elif words and (found := _NAME.fullmatch(words[-1])):
         letter, accidental, octave = found.groups()

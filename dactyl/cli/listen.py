@@ -1,8 +1,9 @@
-"""``dactyl``: the core from a shell. It knows nothing of the web application."""
+"""``dactyl listen FILE...``: what each file sounds like, or why it can't be used."""
 
 import argparse
 import json
-import sys
+from concurrent.futures import ThreadPoolExecutor
+from os import cpu_count
 from pathlib import Path
 
 from dactyl.core.audio.measure import measure
@@ -12,22 +13,18 @@ from dactyl.core.units import frames_to_ms
 from dactyl.core.wave.read import read_sound
 
 
-def main(arguments: list[str] | None = None) -> int:
-    """Run one command; 0 if all went well, 1 if some file could not be used, 2 for a wrong call."""
-    parser = argparse.ArgumentParser(prog="dactyl", description="A workshop for sampled drum kits.")
-    commands = parser.add_subparsers(dest="command", required=True)
-    listening = commands.add_parser("listen", help="measure one-shots: onset, level, peak, kind")
-    listening.add_argument("files", nargs="+", type=Path, metavar="FILE")
-    listening.add_argument("--json", action="store_true", help="one JSON object for each file and line")
-    asked = parser.parse_args(arguments)
-    return listen(asked.files, as_json=asked.json)
+def add_to(commands: argparse._SubParsersAction) -> None:
+    parser = commands.add_parser("listen", help="measure one-shots: onset, level, peak, kind")
+    parser.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    parser.add_argument("--json", action="store_true", help="one JSON object for each file and line")
+    parser.set_defaults(run=run)
 
 
-def listen(files: list[Path], *, as_json: bool) -> int:
-    """Print what each file sounds like, or why it can't be used."""
-    heard = [_heard(path) for path in files]
+def run(asked: argparse.Namespace) -> int:
+    with ThreadPoolExecutor(cpu_count()) as pool:
+        heard = list(pool.map(_heard, asked.files))
     for line in heard:
-        print(json.dumps(line, ensure_ascii=False) if as_json else _plain(line))
+        print(json.dumps(line, ensure_ascii=False) if asked.json else _plain(line))
     return int(any("error" in line for line in heard))
 
 
@@ -58,7 +55,3 @@ def _plain(line: dict) -> str:
         f"{line['file']}: {line['kind'].replace('_', ' ')}, {line['seconds']:.3f} s, {line['rate']} Hz, "
         f"onset {line['onset_ms']:.1f} ms, attack {line['level_db']:.1f} dB, peak {line['peak_db']:.1f} dB"
     )
-
-
-if __name__ == "__main__":
-    sys.exit(main())

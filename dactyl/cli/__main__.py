@@ -1,0 +1,5 @@
+import sys
+
+from dactyl.cli import main
+
+sys.exit(main())

@@ -1,0 +1,120 @@
+"""``dactyl bounce KIT PART --out DIR``: a part through a kit, as stems."""
+
+import argparse
+import json
+import os
+import shutil
+import tempfile
+from pathlib import Path
+
+from dactyl.cli.say import ProgressLine, warn
+from dactyl.core.bounce.source import open_kit
+from dactyl.core.bounce.stems import Order, Stem, bounce, unanswered
+from dactyl.core.errors import BounceError, PartError
+from dactyl.core.formats.midi import read_midi
+from dactyl.core.parts.part import Part
+from dactyl.core.wave.write import SUBTYPES
+
+LOW_HZ, HIGH_HZ = 8000, 384_000
+
+
+def add_to(commands: argparse._SubParsersAction) -> None:
+    parser = commands.add_parser("bounce", help="bounce a MIDI part through a kit to stems")
+    parser.add_argument(
+        "kit", type=Path, metavar="KIT", help="an .sfz file, a kit package or a zip of an SFZ and its samples"
+    )
+    parser.add_argument("part", type=Path, metavar="PART", help="a MIDI file, type 0 or 1")
+    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="where stems and bounce.json go")
+    parser.add_argument("--rate", type=int, default=48_000, metavar="HZ")
+    parser.add_argument("--bits", choices=list(SUBTYPES), default="24", help="16 is dithered, 32f is float")
+    parser.add_argument("--format", choices=["wav", "flac"], default="wav")
+    parser.add_argument("--seed", type=int, metavar="N", help="of every random choice (default: the kit's own, or 0)")
+    parser.add_argument("--by", choices=["output", "piece", "pad"], default="output", help="what makes a stem")
+    parser.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
+    parser.set_defaults(run=run)
+
+
+def run(asked: argparse.Namespace) -> int:
+    if not LOW_HZ <= asked.rate <= HIGH_HZ:
+        raise BounceError(f"--rate {asked.rate} is not a rate from {LOW_HZ} to {HIGH_HZ} Hz.")
+    if asked.format == "flac" and asked.bits == "32f":
+        raise BounceError("FLAC holds no float. Choose --bits 16 or 24, or --format wav.")
+    if asked.seed is not None and asked.seed < 0:
+        raise BounceError(f"--seed {asked.seed} is below 0. Choose a whole number from 0 on.")
+    part = _read_part(asked.part)
+    with open_kit(asked.kit) as kit:
+        kit.check(skip_bad=asked.skip_bad)
+        playbook = kit.compile(asked.rate, seed=asked.seed)
+        warnings = [
+            *kit.warnings,
+            *(f"{asked.part.name}: nothing answers {m.label} ({m.hits} hits)." for m in unanswered(playbook, part)),
+        ]
+        warn(warnings)
+        order = Order(
+            bits=asked.bits, by=asked.by, format=asked.format, has_mix=False, name_template="{name}", seed=playbook.seed
+        )
+        steps = bounce(
+            playbook,
+            part,
+            order=order,
+            folder=(folder := _partial(asked.out)),
+            load_sound=kit.loader(),
+            threads=os.cpu_count() or 1,
+        )
+        progress = ProgressLine("Bouncing")
+        try:
+            for step in steps:
+                progress.show(step.done_frames, step.frames)
+            _report(folder, asked.rate, step.stems, warnings)
+            _hand_over(folder, asked.out)
+        finally:
+            progress.end()
+            shutil.rmtree(folder, ignore_errors=True)
+    return 0
+
+
+def _read_part(path: Path) -> Part:
+    try:
+        return read_midi(path.read_bytes(), path.name)
+    except OSError as problem:
+        raise PartError(f"{path}: It can't be read ({problem.strerror}). Is it there?") from problem
+
+
+def _partial(out: Path) -> Path:
+    """A folder for files that are not whole yet, on the same disk as ``out``."""
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+        return Path(tempfile.mkdtemp(prefix=".bounce-", suffix=".part", dir=out))
+    except OSError as problem:
+        raise BounceError(
+            f"{out}: No files can be written there ({problem.strerror}). Choose another folder."
+        ) from problem
+
+
+def _report(folder: Path, rate_hz: int, stems: tuple[Stem, ...], warnings: list[str]) -> None:
+    report = {
+        "rate": rate_hz,
+        "frames": stems[0].frames,
+        "stems": [
+            {
+                "name": stem.name,
+                "output": stem.output,
+                "file": stem.file,
+                "channels": stem.channels,
+                "frames": stem.frames,
+                "peak_db": round(stem.peak_db, 3),
+            }
+            for stem in stems
+        ],
+        "warnings": warnings,
+    }
+    with (folder / "bounce.json").open("w", encoding="utf-8") as file:
+        json.dump(report, file, ensure_ascii=False, indent=1)
+        file.flush()
+        os.fsync(file.fileno())
+
+
+def _hand_over(folder: Path, out: Path) -> None:
+    """Give whole files their final names, the report last."""
+    for file in sorted(folder.iterdir(), key=lambda file: file.name == "bounce.json"):
+        file.replace(out / file.name)

@@ -1,0 +1,182 @@
+"""Regions of an SFZ file, each with all that it inherits, checked."""
+
+import math
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from dactyl.core.errors import KitError, KitFileError
+from dactyl.core.formats.notes import parse_note
+from dactyl.core.formats.sfz.opcodes import ALIASES, CONTROL, OPCODES, OUTPUT_LABEL, VELOCITY_CURVE, Opcode
+from dactyl.core.formats.sfz.text import Notes, Place, Token, tokens_of
+
+MAX_REGIONS = 50_000
+SFZ_MIDDLE_C = 4  # note 60 is C4
+_LEVELS = ("global", "master", "group", "region")
+
+
+@dataclass(slots=True)
+class SfzRegion:
+    """One region: values by opcode, defaults filled in."""
+
+    place: Place
+    values: dict[str, object]
+    sample: str  # as a path from the kit's folder; "" for silence
+    velocity_curve: dict[int, float] = field(default_factory=dict)
+
+    def __getitem__(self, opcode: str):
+        return self.values[opcode]
+
+    @property
+    def low_key(self) -> int:
+        return self["key"] if self["key"] is not None else self["lokey"]
+
+    @property
+    def high_key(self) -> int:
+        return self["key"] if self["key"] is not None else self["hikey"]
+
+
+@dataclass(slots=True)
+class SfzFile:
+    path: Path
+    regions: list[SfzRegion]
+    output_names: dict[int, str]
+    warnings: list[str]
+
+    @property
+    def folder(self) -> Path:
+        return self.path.parent.resolve()
+
+
+def read_sfz(path: Path) -> SfzFile:
+    """Read the file at ``path`` and what it includes.
+
+    raises : KitFileError where the text cannot be used; what is only not understood stands in ``warnings``
+    """
+    notes = Notes()
+    builder = _Builder(path, notes)
+    for token in tokens_of(path, notes):
+        builder.take(token)
+    builder.end_region()
+    if not builder.regions:
+        raise KitFileError("It has no <region>.", "Is it an SFZ file?", file=path.name)
+    return SfzFile(path, builder.regions, builder.output_names, notes.lines)
+
+
+class _Builder:
+    """Follows the headers; a new <global> clears master and group, a new <master> clears group."""
+
+    def __init__(self, path: Path, notes: Notes) -> None:
+        self._path, self._notes = path, notes
+        self._levels: dict[str, dict[str, tuple[str, Place]]] = {level: {} for level in _LEVELS}
+        self._header = ""
+        self._region_at: Place | None = None
+        self._default_path = ""
+        self.regions: list[SfzRegion] = []
+        self.output_names: dict[int, str] = {}
+
+    def take(self, token: Token) -> None:
+        if token.value is None:
+            self._begin(token)
+        elif self._header in self._levels:
+            self._levels[self._header][ALIASES.get(token.name, token.name)] = (token.value, token.place)
+        elif self._header == "control":
+            self._control(token)
+        elif not self._header:
+            self._notes.add(f"{token.name} stands before any header and is left out.", token.place)
+
+    def _begin(self, token: Token) -> None:
+        self.end_region()
+        self._header = token.name
+        if token.name in self._levels:
+            for level in _LEVELS[_LEVELS.index(token.name) :]:
+                self._levels[level] = {}
+            if token.name == "region":
+                self._region_at = token.place
+        elif token.name != "control":
+            self._notes.add(f"<{token.name[:20]}> is not understood; what stands under it is left out.", token.place)
+
+    def _control(self, token: Token) -> None:
+        number = token.name.removeprefix(OUTPUT_LABEL)
+        if token.name in CONTROL:
+            self._default_path = token.value
+        elif token.name.startswith(OUTPUT_LABEL) and _is_number(number):
+            self.output_names[int(number)] = token.value[:60]
+        else:
+            self._notes.add(f"{token.name} is not understood.", token.place)
+
+    def end_region(self) -> None:
+        if self._region_at is None:
+            return
+        if len(self.regions) >= MAX_REGIONS:
+            raise KitFileError(
+                f"It has over {MAX_REGIONS:,} regions.",
+                "Split the kit.",
+                file=self._path.name,
+                line=self._region_at.line,
+            )
+        given = {name: value for level in _LEVELS for name, value in self._levels[level].items()}
+        self.regions.append(self._region(self._region_at, given))
+        self._region_at = None
+
+    def _region(self, place: Place, given: dict[str, tuple[str, Place]]) -> SfzRegion:
+        values: dict[str, object] = {name: opcode.default for name, opcode in OPCODES.items()}
+        curve: dict[int, float] = {}
+        for name, (text, at) in given.items():
+            point = name.removeprefix(VELOCITY_CURVE)
+            if name in OPCODES:
+                values[name] = self._value(name, OPCODES[name], text, at)
+            elif name.startswith(VELOCITY_CURVE) and _is_number(point) and int(point) <= 127:
+                curve[int(point)] = self._value(name, Opcode("float", 0.0, 0, 1), text, at)
+            else:
+                self._notes.add(f"{name[:40]} is not understood.", at)
+        if values["key"] is not None and "pitch_keycenter" not in given:
+            values["pitch_keycenter"] = values["key"]
+        sample = values["sample"]
+        if not sample:
+            self._notes.add("This region has no sample and is silent.", place)
+        elif sample.startswith("*"):
+            if sample != "*silence":
+                self._notes.add(f"The built-in sound {sample[:20]} is not played.", given["sample"][1])
+            sample = ""
+        else:
+            sample = (self._default_path + sample).replace("\\", "/")
+            place = given["sample"][1]
+        return SfzRegion(place, values, sample, curve)
+
+    def _value(self, name: str, opcode: Opcode, text: str, at: Place) -> object:
+        """The value, or the default with a note about it."""
+        if opcode.kind == "text":
+            return text
+        if opcode.kind == "choice":
+            if text in opcode.choices:
+                return text
+            self._notes.add(f"{name}={text[:20]} is not played; it is taken as {opcode.default}.", at)
+            return opcode.default
+        number = _number(text, opcode.kind)
+        if number is None:
+            self._notes.add(f"{name}={text[:20]} is not a value; it is taken as {opcode.default}.", at)
+            return opcode.default
+        if not opcode.low <= number <= opcode.high:
+            bounded = min(max(number, opcode.low), opcode.high)
+            self._notes.add(f"{name}={text[:20]} is out of range; it is taken as {bounded:g}.", at)
+            number = bounded
+        return float(number) if opcode.kind == "float" else int(number)
+
+
+def _is_number(text: str) -> bool:
+    return text.isascii() and text.isdecimal() and len(text) <= 4
+
+
+def _number(text: str, kind: str) -> float | None:
+    try:
+        value = float(text)
+    except ValueError:
+        if kind != "key":
+            return None
+        try:
+            return parse_note(text, middle_c_octave=SFZ_MIDDLE_C)
+        except KitError:
+            return None
+    if not math.isfinite(value) or len(text) > 30:
+        return None
+    return value

@@ -1,0 +1,80 @@
+"""Unpack a zip into a folder: nothing outside it, nothing without bound."""
+
+import os
+import zipfile
+import zlib
+from pathlib import Path, PurePosixPath
+
+from dactyl.core.errors import KitFileError
+
+MAX_FILES = 20_000
+MAX_BYTES = 8 << 30
+MAX_RATIO = 1000  # no sound packs tighter; a bomb does
+_DAMAGE = (
+    zipfile.BadZipFile,
+    zlib.error,
+    OSError,
+    ValueError,
+    EOFError,
+    NotImplementedError,
+    RuntimeError,
+    MemoryError,
+)
+
+
+def unzip(path: Path, folder: Path, *, max_files: int = MAX_FILES, max_bytes: int = MAX_BYTES) -> None:
+    """raises : KitFileError if it is damaged, locked, too large, or names a place outside ``folder``"""
+    try:
+        archive = zipfile.ZipFile(path)
+    except _DAMAGE:
+        raise KitFileError("The zip is damaged or cut short.", "Copy it again.", file=path.name) from None
+    with archive:
+        members = [member for member in archive.infolist() if not member.is_dir()]
+        refuse_bomb(members, path.name, max_files=max_files, max_bytes=max_bytes)
+        for member in members:
+            target = _target(folder, member.filename, path.name)
+            try:
+                target.parent.mkdir(parents=True, exist_ok=True)
+                unpack_member(archive, member, target)
+            except _DAMAGE as problem:
+                if isinstance(problem, OSError) and problem.errno:
+                    raise
+                raise KitFileError(
+                    f"“{member.filename[:80]}” in it can't be unpacked: damaged or locked.",
+                    "Make the zip again.",
+                    file=path.name,
+                ) from None
+
+
+def refuse_bomb(members: list[zipfile.ZipInfo], name: str, *, max_files: int, max_bytes: int) -> None:
+    """raises : KitFileError for a zip that declares more than any kit needs"""
+    if len(members) > max_files:
+        raise KitFileError(f"It holds {len(members):,} files; {max_files:,} is the most.", "Split it.", file=name)
+    declared = sum(member.file_size for member in members)
+    packed = sum(member.compress_size for member in members)
+    if declared > max_bytes:
+        raise KitFileError(
+            f"It unpacks to {declared >> 20:,} MB; {max_bytes >> 20:,} MB is the most.", "Split it.", file=name
+        )
+    if declared > (1 << 20) and declared > MAX_RATIO * max(1, packed):
+        raise KitFileError("It unpacks to over a thousand times its size; sounds don't.", "It was left out.", file=name)
+
+
+def unpack_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, target: Path) -> None:
+    """raises : ValueError if it is longer than the zip says; what zipfile raises for damage"""
+    left = member.file_size
+    with archive.open(member) as packed, target.open("wb") as file:
+        while block := packed.read(1 << 20):
+            left -= len(block)
+            if left < 0:
+                raise ValueError("longer than declared")
+            file.write(block)
+
+
+def _target(folder: Path, name: str, archive: str) -> Path:
+    parts = PurePosixPath(name.replace("\\", "/")).parts
+    if not parts or ".." in parts or parts[0] == "/" or any(os.sep in part or "\0" in part for part in parts):
+        raise KitFileError(
+            f"“{name[:80]}” in it lies outside the zip's own folder.", "It was not opened.", file=archive
+        )
+    return folder.joinpath(*parts)
