@@ -3,6 +3,7 @@
 import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -90,13 +91,12 @@ def bounce(
     ]
 
     try:
-        for block in render(voices, stems.gains, frames, load_sound, bus_of=stems.bus_of, threads=threads):
-            audio = gather(block.buses, stems.stem_of_bus, len(stems.names))
-            for track, stem in zip(tracks, audio, strict=False):
-                track.write(stem)
-            if order.has_mix:
-                tracks[-1].write(mix_of(audio))
-            yield Progress(min(frames, block.start_frame + BLOCK_FRAMES), frames)
+        with ThreadPoolExecutor(threads) as pool:
+            for block in render(voices, stems.gains, frames, load_sound, bus_of=stems.bus_of, threads=threads):
+                audio = list(gather(block.buses, stems.stem_of_bus, len(stems.names)))
+                list(pool.map(_Track.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
+                yield Progress(min(frames, block.start_frame + BLOCK_FRAMES), frames)
+            list(pool.map(_Track.finish, tracks))
     finally:
         for track in tracks:
             track.close()
@@ -141,9 +141,9 @@ def gather(buses: np.ndarray, stem_of_bus: Sequence[int], count: int) -> np.ndar
     return stems
 
 
-def mix_of(stems: np.ndarray) -> np.ndarray:
+def mix_of(stems: Sequence[np.ndarray]) -> np.ndarray:
     """The float32 sum of the stems in their order (design rule 11)."""
-    mix = np.zeros(stems.shape[1:], np.float32)
+    mix = np.zeros(stems[0].shape, np.float32)
     for stem in stems:
         mix += stem
     return mix
@@ -205,6 +205,10 @@ class _Track:
         starts = np.arange(0, bus.shape[1], PICTURE_HOP)
         self._lows.append(np.minimum.reduceat(bus.min(axis=0), starts))
         self._highs.append(np.maximum.reduceat(bus.max(axis=0), starts))
+
+    def finish(self) -> None:
+        """On disk, whole."""
+        self._writer.close(sync=True)
 
     def close(self) -> None:
         self._writer.close()

@@ -40,20 +40,21 @@ class WaveWriter:
 
     def write(self, audio: np.ndarray) -> None:
         """Append float32 of shape (channels, frames)."""
-        rows = audio.T
+        rows = np.ascontiguousarray(audio.T)
         if self._bits == "16":
-            self._file.write(
-                _quantise(rows + _triangular_dither(self._rng, rows.shape) / 32768, 32768).astype(np.int16)
-            )
+            rows = rows * np.float32(32768) + _triangular_dither(self._rng, rows.shape)
+            self._file.write(_rounded(rows, 32768).astype(np.int16))
         elif self._bits == "24":
-            self._file.write(_quantise(rows, 1 << 23) << 8)  # libsndfile keeps the upper 24 bits
+            whole = _rounded(rows * np.float32(1 << 23), 1 << 23).astype(np.int32)
+            self._file.write(np.left_shift(whole, 8, out=whole))  # libsndfile keeps the upper 24 bits
         else:
-            self._file.write(np.ascontiguousarray(rows))
+            self._file.write(rows)
 
-    def close(self) -> None:
+    def close(self, *, sync: bool = False) -> None:
         self._file.close()
-        with self.path.open("rb") as written:
-            os.fsync(written.fileno())
+        if sync:
+            with self.path.open("rb") as written:
+                os.fsync(written.fileno())
 
     def __enter__(self) -> "WaveWriter":
         return self
@@ -62,8 +63,10 @@ class WaveWriter:
         self.close()
 
 
-def _quantise(values: np.ndarray, full_scale: int) -> np.ndarray:
-    return np.clip(np.rint(values * np.float64(full_scale)), -full_scale, full_scale - 1).astype(np.int32)
+def _rounded(steps: np.ndarray, full_scale: int) -> np.ndarray:
+    """Whole steps, in place; float32 holds every one of 24 bits, and multiplying by a power of two is exact."""
+    np.rint(steps, out=steps)
+    return np.clip(steps, -full_scale, full_scale - 1, out=steps)
 
 
 def _triangular_dither(rng: np.random.Generator, shape: tuple[int, int]) -> np.ndarray:

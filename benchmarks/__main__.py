@@ -1,0 +1,20 @@
+"""Print every figure; end with 1 if a ratio or a count misses its target."""
+
+import sys
+from importlib import import_module
+
+BENCHMARKS = ("bouncing",)
+
+
+def main(names: list[str]) -> int:
+    missed = 0
+    for name in names or BENCHMARKS:
+        for row in import_module(f"benchmarks.{name}").rows():
+            mark = "ok" if row.is_met else "MISSED"
+            ratio = f"{row.ratio:6.2f} x" if row.ratio is not None else " " * 8
+            print(f"{mark:6} {row.name:42} {ratio}  ({row.target})  {row.figure}", flush=True)
+            missed += not row.is_met
+    return int(missed > 0)
+
+
+sys.exit(main(sys.argv[1:]))

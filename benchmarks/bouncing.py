@@ -1,0 +1,155 @@
+"""Bounce: rendering against a bare mixing loop, writing against soundfile, long parts against short ones."""
+
+import os
+import resource
+import tempfile
+from collections import deque
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from benchmarks.measured import Row, against, ratio_row, seconds
+from dactyl.core.audio.prepare import Recipe
+from dactyl.core.bounce.render import bounce_frames, render, voices_of
+from dactyl.core.bounce.stems import Order, bounce
+from dactyl.core.kit import Filter, Kit, Layer, Output, Pad, Piece, Sample, Take
+from dactyl.core.parts.part import Note, Part
+from dactyl.core.play.compile import compile_kit
+from dactyl.core.play.playbook import Playbook
+from dactyl.core.play.player import Voice
+
+RATE = 48_000
+PADS, LAYERS, TAKES, OUTPUTS = 24, 4, 4, 8
+MINUTES, HITS = 10, 9000
+SECONDS = 1.5  # of each sample
+THREADS = os.cpu_count() or 1
+
+
+def rows() -> list[Row]:
+    sounds = _Sounds()
+    kit, part = _kit(), _part(HITS, MINUTES * 60)
+    playbook = compile_kit(kit, RATE)
+    voices = voices_of(playbook, part.hits(RATE))
+    frames = bounce_frames(voices, part.end_frame(RATE))
+    for voice in voices:
+        for sound in voice.sounds:
+            sounds(sound.recipe)
+
+    def ours(threads: int) -> None:
+        for _ in render(voices, [1.0] * OUTPUTS, frames, sounds, threads=threads):
+            pass
+
+    one, floor = against(lambda: ours(1), lambda: _bare_loop(voices, frames, sounds))
+    two = seconds(lambda: ours(THREADS))
+    filtered = compile_kit(_kit(Filter(kind="low", cutoff_hz=4000.0)), RATE)
+    few = voices_of(filtered, _part(1000, 60).hits(RATE))
+    few_frames = bounce_frames(few, 0)
+    heavy, heavy_floor = against(
+        lambda: list(render(few, [1.0] * OUTPUTS, few_frames, sounds)),
+        lambda: _bare_loop(few, few_frames, sounds, has_filter=True),
+    )
+    return [
+        ratio_row("Rendering 9,000 hits", one, floor, 2.0, "a bare float32 mixing loop"),
+        ratio_row(f"... with {THREADS} threads", two, floor, 2.0, "the same loop"),
+        ratio_row("... with a filter on every voice", heavy, heavy_floor, 2.0, "that loop with one sosfilt each"),
+        _writing(playbook, part, sounds),
+        _growth(),
+    ]
+
+
+def _writing(playbook: Playbook, part: Part, sounds: "_Sounds") -> Row:
+    """Bounce to files, less the time of rendering alone, against soundfile on the same audio."""
+    with tempfile.TemporaryDirectory() as folder:
+        out = Path(folder)
+
+        def whole() -> None:
+            for file in out.iterdir():
+                file.unlink()
+            for _ in bounce(playbook, part, out, Order(bits="24", has_mix=False), load_sound=sounds, threads=THREADS):
+                pass
+
+        voices = voices_of(playbook, part.hits(RATE))
+        frames = bounce_frames(voices, part.end_frame(RATE))
+        rendering = seconds(lambda: deque(render(voices, [1.0] * OUTPUTS, frames, sounds, threads=THREADS), maxlen=0))
+        both = seconds(whole)
+        stems = [soundfile.read(file, dtype="float32", always_2d=True)[0] for file in sorted(out.iterdir())[:2]]
+
+        def bare() -> None:
+            for number, stem in enumerate(stems):
+                soundfile.write(out / f"bare{number}.wav", stem, RATE, "PCM_24")
+                with (out / f"bare{number}.wav").open("rb") as file:
+                    os.fsync(file.fileno())
+
+        floor = min(seconds(bare) for _ in range(3)) * OUTPUTS / len(stems)
+    return ratio_row("Writing 8 stems of ten minutes", both - rendering, floor, 1.3, "soundfile and fsync")
+
+
+def _growth() -> Row:
+    """Players' work on 100,000 hits against 10,000: linear is ten times."""
+    playbook = compile_kit(_kit(), RATE)
+    short, long = _part(10_000, 600), _part(100_000, 6000)
+    base = min(seconds(lambda: voices_of(playbook, short.hits(RATE))) for _ in range(3))
+    ten = seconds(lambda: voices_of(playbook, long.hits(RATE)))
+    peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    figure = f"{ten:.2f} s against 10 x {base:.2f} s; peak memory of this run {peak_mb:.0f} MB"
+    return Row("100,000 hits against 10,000", figure, ten / (10 * base), "at most 1.3 x", ten / (10 * base) <= 1.3)
+
+
+def _bare_loop(voices: list[Voice], frames: int, sounds: "_Sounds", *, has_filter: bool = False) -> None:
+    from scipy.signal import sosfilt
+
+    buses = np.zeros((OUTPUTS, 2, frames), np.float32)
+    for voice in voices:
+        (sound,) = voice.sounds
+        audio = sounds(sound.recipe)[:, : voice.last_frame - voice.start_frame]
+        if has_filter:
+            b0, b1, b2, a1, a2 = voice.pad.filter.coefficients[voice.velocity - 1]
+            audio = sosfilt([[b0, b1, b2, 1.0, a1, a2]], audio, axis=1).astype(np.float32)
+        span = slice(voice.start_frame, voice.start_frame + audio.shape[1])
+        buses[sound.output, 0, span] += np.float32(voice.gain * sound.left) * audio[0]
+        buses[sound.output, 1, span] += np.float32(voice.gain * sound.right) * audio[-1]
+
+
+class _Sounds:
+    """Prepared sounds, made once and kept."""
+
+    def __init__(self) -> None:
+        self._made: dict[str, np.ndarray] = {}
+
+    def __call__(self, recipe: Recipe) -> np.ndarray:
+        if recipe.sha256 not in self._made:
+            rng = np.random.default_rng(int(recipe.sha256, 16))
+            decay = np.exp(-np.arange(recipe.frames) / 9000)
+            self._made[recipe.sha256] = (rng.normal(0, 0.1, (2, recipe.frames)) * decay).astype(np.float32)
+        return self._made[recipe.sha256]
+
+
+def _kit(voice_filter: Filter = Filter()) -> Kit:
+    ids = iter(range(1, 1_000_000))
+
+    def take() -> Take:
+        number = next(ids)
+        return Take(id=number, samples=(("close", Sample(f"{number:064x}", int(SECONDS * RATE), RATE, 2)),))
+
+    def pad(number: int) -> Pad:
+        highs = [32, 64, 96, 127]
+        layers = tuple(
+            Layer(id=next(ids), low=high - 31, high=high, takes=tuple(take() for _ in range(TAKES))) for high in highs[:3]
+        ) + (Layer(id=next(ids), low=97, high=127, takes=tuple(take() for _ in range(TAKES))),)
+        return Pad(id=number, name=f"pad {number}", notes=(36 + number,), layers=layers, pan=(number % 5 - 2) / 3,
+                   output=f"out {number % OUTPUTS}", filter=voice_filter)  # fmt: skip
+
+    pieces = tuple(Piece(name=f"piece {n}", kind="other", pads=(pad(n),)) for n in range(PADS))
+    outputs = (Output(name="Main"), *(Output(name=f"out {n}") for n in range(OUTPUTS)))[1:]
+    return Kit(name="bench", pieces=pieces, outputs=outputs)
+
+
+def _part(hits: int, seconds_long: int) -> Part:
+    rng = np.random.default_rng(1)
+    ticks = np.sort(rng.integers(0, 960 * seconds_long, hits))
+    notes = tuple(
+        Note(int(tick), 36 + int(note), int(velocity))
+        for tick, note, velocity in zip(ticks, rng.integers(0, PADS, hits), rng.integers(1, 128, hits), strict=True)
+    )
+    return Part(name="bench", ticks_per_beat=480, tempos=((0, 500_000),), notes=notes, end_tick=960 * seconds_long)
