@@ -23,6 +23,7 @@ RATE = 48_000
 PADS, LAYERS, TAKES, OUTPUTS = 24, 4, 4, 8
 MINUTES, HITS = 10, 9000
 SECONDS = 1.5  # of each sample
+NO_FILTER = Filter()
 THREADS = os.cpu_count() or 1
 
 
@@ -125,7 +126,7 @@ class _Sounds:
         return self._made[recipe.sha256]
 
 
-def _kit(voice_filter: Filter = Filter()) -> Kit:
+def _kit(voice_filter: Filter = NO_FILTER) -> Kit:
     ids = iter(range(1, 1_000_000))
 
     def take() -> Take:
@@ -135,7 +136,8 @@ def _kit(voice_filter: Filter = Filter()) -> Kit:
     def pad(number: int) -> Pad:
         highs = [32, 64, 96, 127]
         layers = tuple(
-            Layer(id=next(ids), low=high - 31, high=high, takes=tuple(take() for _ in range(TAKES))) for high in highs[:3]
+            Layer(id=next(ids), low=high - 31, high=high, takes=tuple(take() for _ in range(TAKES)))
+            for high in highs[:3]
         ) + (Layer(id=next(ids), low=97, high=127, takes=tuple(take() for _ in range(TAKES))),)
         return Pad(id=number, name=f"pad {number}", notes=(36 + number,), layers=layers, pan=(number % 5 - 2) / 3,
                    output=f"out {number % OUTPUTS}", filter=voice_filter)  # fmt: skip

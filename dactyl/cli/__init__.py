@@ -7,10 +7,10 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from dactyl.cli import bounce, listen
+from dactyl.cli import bounce, listen, stack
 from dactyl.core.errors import DactylError
 
-COMMANDS = (listen, bounce)
+COMMANDS = (listen, stack, bounce)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

@@ -11,7 +11,8 @@ from dactyl.core.errors import KitError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.kit import MAIN, ROTATIONS
-from dactyl.core.stack.layers import layered_dynamics, layers_by_level, split_evenly
+from dactyl.core.stack.cluster import layers_by_level
+from dactyl.core.stack.layers import layered_dynamics, split_evenly
 from dactyl.kits import queries
 from dactyl.kits.history import Change, edit
 from dactyl.kits.models import (

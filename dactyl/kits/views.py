@@ -14,7 +14,8 @@ from dactyl.core.audio import interpolate
 from dactyl.core.errors import DactylError
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import CURVE_EXPONENTS, ROTATIONS
-from dactyl.core.stack.layers import layered_dynamics, layers_by_level
+from dactyl.core.stack.cluster import layers_by_level
+from dactyl.core.stack.layers import layered_dynamics
 from dactyl.core.stack.layers import split_evenly as even_borders
 from dactyl.kits import edits, forms, history, playing, queries
 from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Revision, Take

@@ -20,9 +20,12 @@ class Measure:
     peak_db: float
     level_db: float
     brightness_hz: float  # spectral centroid (power) of the attack
-    pitch_hz: float  # strongest partial of the attack
+    pitch_hz: float  # strongest partial of the body: 200 ms that begin 25 ms after the onset
     low_share: float  # share of the attack's power below 150 Hz, 0..1
     decay_seconds: float  # from the onset until the envelope stays 30 dB below its peak
+    tonality: float = 0.0  # share of the body's power in its three strongest partials, 0..1
+    bursts: int = 1  # separate strikes in the first 60 ms
+    attack_ms: float = 0.0  # from the onset to the peak of the envelope
 
 
 def measure(audio: np.ndarray, rate_hz: int) -> Measure:
@@ -36,10 +39,21 @@ def measure(audio: np.ndarray, rate_hz: int) -> Measure:
     onset = _onset_frame(magnitude, envelope, hop)
     attack = audio[:, onset : onset + max(1, round(0.05 * rate_hz))]
     level = float(np.sqrt(np.square(attack, dtype=np.float64).mean(axis=1).max()))
-    brightness, pitch, low = _spectrum(audio, onset, rate_hz)
+    brightness, low = _attack_spectrum(audio, onset, rate_hz)
+    pitch, tonality = _body_spectrum(audio, onset, rate_hz)
     loud = np.flatnonzero(envelope >= peak * 10 ** (-30 / 20))
     decay = max(0.0, ((loud[-1] + 1) * hop - onset) / rate_hz)
-    return Measure(onset, gain_to_db(peak), gain_to_db(level), brightness, pitch, low, decay)
+    return Measure(
+        onset,
+        gain_to_db(peak),
+        gain_to_db(level),
+        brightness,
+        pitch,
+        low,
+        decay,
+        tonality,
+        *_strikes(audio, onset, rate_hz),
+    )
 
 
 def _onset_frame(magnitude: np.ndarray, envelope: np.ndarray, hop: int) -> int:
@@ -62,14 +76,58 @@ def _onset_frame(magnitude: np.ndarray, envelope: np.ndarray, hop: int) -> int:
     return onset
 
 
-def _spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, float, float]:
+def _attack_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, float]:
+    """Spectral centroid of the attack's power in Hz, and the share of it below 150 Hz."""
     size = 1 << round(np.log2(SPECTRUM_SECONDS * rate_hz))
     window = audio[:, onset : onset + size].mean(axis=0)
     tapered = window * np.hanning(2 * len(window) + 1)[len(window) : -1]  # falling half: the attack counts whole
-    power = np.square(np.abs(np.fft.rfft(tapered, n=size)))
-    hz = np.fft.rfftfreq(size, 1 / rate_hz)
-    total = float(power[1:].sum())
+    power = np.square(np.abs(np.fft.rfft(tapered, n=size)))[1:]
+    hz = np.fft.rfftfreq(size, 1 / rate_hz)[1:]
+    total = float(power.sum())
     if total <= 0:
-        return 0.0, 0.0, 0.0
-    strongest = 1 + int(np.argmax(power[1:]))
-    return float((power * hz)[1:].sum() / total), float(hz[strongest]), float(power[1:][hz[1:] < 150].sum() / total)
+        return 0.0, 0.0
+    return float((power * hz).sum() / total), float(power[hz < 150].sum() / total)
+
+
+def _body_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, float]:
+    """The strongest partial between 30 Hz and 16 kHz, and how much of the power the three strongest hold."""
+    start = onset + int(0.025 * rate_hz)
+    window = audio[:, start : start + int(0.2 * rate_hz)].mean(axis=0)
+    if len(window) < 0.02 * rate_hz or not np.abs(window).max() > 0:
+        window = audio[:, onset : onset + int(0.05 * rate_hz)].mean(axis=0)
+    size = 1 << (int(0.25 * rate_hz).bit_length())
+    power = np.square(np.abs(np.fft.rfft(window * np.hanning(len(window) + 2)[1:-1], n=size)))
+    hz = np.fft.rfftfreq(size, 1 / rate_hz)
+    power[(hz < 30) | (hz > 16_000)] = 0
+    total = float(power.sum())
+    if total <= 0:
+        return 0.0, 0.0
+    strongest, held = int(np.argmax(power)), 0.0
+    lobe = max(1, 2 * size // len(window))
+    for _ in range(3):
+        peak = int(np.argmax(power))
+        near = slice(max(0, peak - lobe), peak + lobe + 1)
+        held += float(power[near].sum())
+        power[near] = 0
+    return float(hz[strongest]), min(1.0, held / total)
+
+
+def _strikes(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[int, float]:
+    """How many strikes the first 60 ms hold, and how long the envelope takes to its peak, in ms."""
+    hop = max(1, rate_hz // 1000)
+    sound = audio[:, onset : onset + 120 * hop]
+    usable = sound.shape[1] // hop * hop
+    if not usable:
+        return 1, 0.0
+    power = np.square(sound[:, :usable], dtype=np.float64).mean(axis=0).reshape(-1, hop).mean(axis=1)
+    smooth = np.sqrt(np.convolve(power, np.ones(4) / 4, "same"))
+    top = float(smooth.max())
+    count, valley, last = 1, top, 0.0
+    for level in smooth[:60]:
+        if last and level > 0.3 * top and valley < 0.6 * min(last, level):
+            count, last, valley = count + 1, level, level
+        last = max(last, level) if valley >= level or level > last else last
+        valley = min(valley, level) if last else top
+        if level >= last:
+            last, valley = level, level
+    return count, float(np.argmax(smooth))

@@ -1,6 +1,8 @@
 """Guess the kind of a drum sound from its name, then from how it sounds."""
 
 import re
+from collections import Counter
+from collections.abc import Sequence
 
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import KINDS
@@ -33,26 +35,45 @@ def words(text: str) -> list[str]:
 
 
 def kind_from_sound(measured: Measure) -> str:
-    """Coarse rules on brightness, low end, pitch and decay; wrong where a sound is unusual, so it can be changed."""
-    bright, decay, pitch = measured.brightness_hz, measured.decay_seconds, measured.pitch_hz
+    """Rules on pitch, tonality, brightness, low end and decay; wrong where a sound is unusual, so it can be changed."""
+    bright, pitch, decay = measured.brightness_hz, measured.pitch_hz, measured.decay_seconds
+    is_tonal = measured.tonality > 0.4
     if bright <= 0:
         return "other"
-    if bright < 1500:
-        if pitch < 95 and measured.low_share > 0.4:
-            return "kick"
-        if pitch < 120:
-            return "low_tom"
-        if pitch < 165:
-            return "mid_tom"
-        if pitch < 420:
-            return "high_tom" if decay > 0.12 or bright < 500 else "side_stick"
-        return "side_stick" if decay < 0.15 else "cowbell"
-    if bright < 5200:
-        if measured.low_share > 0.5:
-            return "kick"
-        if decay < 0.06:
-            return "side_stick"
-        return "snare" if decay < 0.8 else "crash"
-    if decay < 0.18:
-        return "closed_hat"
-    return "open_hat" if decay < 0.9 else "crash" if bright < 9000 else "ride"
+    if bright < 1500 and pitch < 420 and (is_tonal or measured.low_share > 0.3):
+        return _drum(pitch, decay)
+    if is_tonal and pitch >= 420 and bright < 6000:
+        return "side_stick" if decay < 0.08 else "cowbell" if decay < 0.35 else "ride_bell"
+    has_body = pitch < 420 and (measured.tonality > 0.04 or bright < 7500)
+    if has_body:
+        return "side_stick" if decay < 0.045 else "snare" if decay < 0.6 else "crash"
+    return _metal(measured) if bright >= 4500 else _noise(measured)
+
+
+def _drum(pitch_hz: float, decay_seconds: float) -> str:
+    if decay_seconds < 0.06 and pitch_hz > 150:
+        return "side_stick"
+    return "kick" if pitch_hz < 75 else "low_tom" if pitch_hz < 115 else "mid_tom" if pitch_hz < 150 else "high_tom"
+
+
+def _metal(measured: Measure) -> str:
+    decay = measured.decay_seconds
+    if measured.bursts >= 3 and decay < 0.4:
+        return "tambourine"
+    if measured.attack_ms >= 25 and decay < 0.3:
+        return "shaker"
+    if decay > 0.4 and measured.tonality >= 0.06 and measured.pitch_hz < 2500:
+        return "ride"
+    return "closed_hat" if decay < 0.2 else "open_hat" if decay < 0.8 else "crash"
+
+
+def _noise(measured: Measure) -> str:
+    if measured.attack_ms >= 25 and measured.bursts == 1:
+        return "shaker"
+    return "clap" if measured.decay_seconds < 0.35 else "crash"
+
+
+def kind_from_sounds(measures: Sequence[Measure]) -> str:
+    """The kind that most of a pad's sounds are heard as, the louder ones first where it is even."""
+    heard = Counter(kind_from_sound(m) for m in sorted(measures, key=lambda m: -m.level_db))
+    return heard.most_common(1)[0][0]

@@ -1,10 +1,10 @@
-"""Velocity layers from measured levels, and borders between them."""
+"""Borders between velocity layers, and how much gain follows velocity on top of them."""
 
 from collections.abc import Sequence
 
 from dactyl.core.kit import MAX_VELOCITY
 
-SAME_LEVEL_DB = 1.5  # two recordings nearer than this count as takes of one layer
+BORDERS = {"even": "evenly", "levels": "by measured level"}
 
 
 def split_evenly(count: int) -> list[int]:
@@ -12,21 +12,24 @@ def split_evenly(count: int) -> list[int]:
     return [(2 * MAX_VELOCITY * (number + 1) + count) // (2 * count) for number in range(count)]
 
 
-def layers_by_level(levels_db: Sequence[float], count: int | None = None) -> list[list[int]]:
-    """Group recordings into layers by loudness, softest layer first.
+def split_by_level(levels_db: Sequence[float]) -> list[int]:
+    """Borders at which loudness rises by as many dB for each velocity: a layer is as wide as its step is high.
 
-    levels_db : shape (n,), the measured level of each recording
-    count : how many layers; by default a new one wherever the level steps by SAME_LEVEL_DB or more
-    returns : for each layer the indexes of its recordings, in the order they were given
+    levels_db : shape (n,), the mean level of each layer, softest first
+    returns : the highest velocity of each layer; even where the levels do not rise
     """
-    order = sorted(range(len(levels_db)), key=lambda i: levels_db[i])
-    steps = [levels_db[b] - levels_db[a] for a, b in zip(order, order[1:], strict=False)]
-    if count is None:
-        count = 1 + sum(step >= SAME_LEVEL_DB for step in steps)
-    count = max(1, min(count, len(order), MAX_VELOCITY))
-    widest = sorted(range(len(steps)), key=lambda i: -steps[i])[: count - 1]
-    bounds = [0, *sorted(i + 1 for i in widest), len(order)]
-    return [sorted(order[a:b]) for a, b in zip(bounds, bounds[1:], strict=False)]
+    count = len(levels_db)
+    if count < 2 or levels_db[-1] - levels_db[0] < 0.5:
+        return split_evenly(count)
+    rising = [max(levels_db[: number + 1]) for number in range(count)]
+    borders = [(a + b) / 2 for a, b in zip(rising, rising[1:], strict=False)]
+    floor = rising[0] - (borders[0] - rising[0])
+    top = rising[-1] + (rising[-1] - borders[-1])
+    highs = [round(MAX_VELOCITY * (border - floor) / (top - floor)) for border in borders] + [MAX_VELOCITY]
+    for number in range(count):  # at least one velocity each, room for those above
+        lowest = highs[number - 1] + 1 if number else 1
+        highs[number] = min(max(highs[number], lowest), MAX_VELOCITY - (count - 1 - number))
+    return highs
 
 
 def layered_dynamics(count: int) -> float:

@@ -12,8 +12,9 @@ from dactyl.core.audio.measure import measure
 from dactyl.core.audio.overview import outline, overview
 from dactyl.core.audio.prepare import Recipe, prepare, to_int16
 from dactyl.core.errors import AudioError
+from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.kind import guess_kind
-from dactyl.core.stack.layers import layers_by_level, split_evenly
+from dactyl.core.stack.layers import split_evenly
 from dactyl.core.wave.read import read_sound
 
 

@@ -1,0 +1,221 @@
+"""What one name, with the folders it lies in, says by itself: words recognised by the tables in words.py.
+
+What a number without a label means can only be told among its neighbours: roles.py.
+"""
+
+import re
+from dataclasses import dataclass, field
+from functools import cache
+from itertools import zip_longest
+from pathlib import PurePosixPath
+
+from dactyl.core.kinds import KINDS
+from dactyl.core.stack.words import (
+    ARTICULATION_OF,
+    DYNAMIC_RANK,
+    LAYER_LABELS,
+    MIC_OF,
+    NOISE,
+    NOTE_LABELS,
+    TAKE_LABELS,
+    WEAK_MICS,
+    Token,
+    tokens,
+)
+
+_SHORT_LABELS = frozenset({"v", "l", "r", "t", "n", "x", "s", "h", "no", "nr"})  # need their number right behind them
+_GLUED_LABEL = re.compile("(?:vel|rr|[vlr])$")
+_NOTE_LETTER = re.compile("[a-g](?:#|♯|b|s)?")
+LEAD, PIECE, END = "lead", "piece", "end"
+Slot = tuple[str, int]
+"""Where a number without a label stands: before all words, behind the piece's word, or counted from the end."""
+
+
+@dataclass(slots=True)
+class Named:
+    """One file's name, read word by word."""
+
+    file: str
+    pieces: list[str] = field(default_factory=list)  # kinds, as spoken: ["floor tom"]
+    kinds: list[str] = field(default_factory=list)
+    articulations: list[str] = field(default_factory=list)
+    others: list[str] = field(default_factory=list)  # words of the name that no table knows
+    folder_words: list[str] = field(default_factory=list)  # the same for its folders, the nearest last
+    layer: float | None = None  # a labelled layer or velocity, or the rank of a dynamic
+    layer_text: str = ""
+    is_velocity: bool = False  # the layer is a velocity: it surely rises with force
+    is_dynamic: bool = False
+    take: int | None = None
+    mics: list[str] = field(default_factory=list)
+    weak_mics: list[str] = field(default_factory=list)  # words that may be mics
+    side: str = ""  # "l" or "r"
+    letter: str = ""  # a single letter that means nothing by itself: a take, a strength, one of two drums
+    numbers: dict[Slot, int] = field(default_factory=dict)
+    number_texts: dict[Slot, str] = field(default_factory=dict)
+
+
+def read_name(file: str) -> Named:
+    """Read ``file``, a path with either slash; only what it says, nothing of how it sounds."""
+    path = PurePosixPath(file.replace("\\", "/"))
+    named = Named(file)
+    for folder in path.parts[:-1]:  # the nearest last, and the name after them: what is nearer tells more
+        if folder not in ("/", ".", ".."):
+            _read(named, _unglued(tokens(folder)), is_folder=True)
+    _read(named, _unglued(tokens(path.stem)), is_folder=False)
+    if not named.pieces and "overhead" in named.mics and "oh" in [token.text for token in tokens(path.stem)]:
+        named.pieces, named.kinds, named.mics = ["oh"], ["open_hat"], [mic for mic in named.mics if mic != "overhead"]
+    return named
+
+
+def _read(named: Named, row: list[Token], *, is_folder: bool) -> None:
+    above = list(named.kinds)
+    unlabelled: list[tuple[str, Token]] = []
+    at = 0
+    while at < len(row):
+        step = _labelled(named, row, at)
+        if not step:
+            step = _piece(named, row, at, above)
+            if step and at + step < len(row) and row[at + step].is_number:
+                if is_folder:
+                    named.others.append(row[at + step].text)
+                else:
+                    unlabelled.append((PIECE, row[at + step]))
+                step += 1
+        step = step or _articulation(named, row, at) or _mic(named, row, at) or _dynamic(named, row, at, is_folder)
+        if not step:
+            _rest(named, row, at, is_folder, unlabelled)
+            step = 1
+        at += step
+    if not is_folder:
+        _place_numbers(named, unlabelled)
+
+
+def _labelled(named: Named, row: list[Token], at: int) -> int:
+    """A label and its number, such as v3, vel 90, RR-02, note 38: how many tokens it takes up."""
+    word, number = row[at].text, row[at + 1] if at + 1 < len(row) else None
+    if number is None or not number.is_number or (word in _SHORT_LABELS and not number.is_glued):
+        return 0
+    value = int(number.text[:9])
+    if word in NOTE_LABELS:
+        named.others.append(f"note {value}")
+    elif word in LAYER_LABELS and named.layer is None:
+        named.layer, named.layer_text = float(value), word + number.text
+        named.is_velocity = word.startswith("vel") and word != "velocitylayer" and value > 12
+    elif word in TAKE_LABELS and named.take is None:
+        named.take = value
+        if word == "r":
+            named.side = "r?"
+    else:
+        return 0
+    if word == "l":
+        named.side = "l?"
+    return 2
+
+
+@cache
+def _phrases() -> tuple[tuple[tuple[str, ...], str], ...]:
+    """Every word of the kinds, as tokens, the longest first; of equal length in the table's order."""
+    rows = [(tuple(t.text for t in tokens(word)), kind.slug) for kind in KINDS for word in kind.words]
+    return tuple(sorted({row: None for row in rows if not row[0][-1].isdecimal()}, key=lambda row: -len(row[0])))
+
+
+def _unglued(row: list[Token]) -> list[Token]:
+    """Part a label from the piece it is run together with: BDV1 -> BD V 1."""
+    parted = []
+    for token, following in zip_longest(row, row[1:]):
+        label = _GLUED_LABEL.search(token.text) if following and following.is_number and following.is_glued else None
+        if label and (token.text[: label.start()],) in dict(_phrases()):
+            parted += [Token(token.text[: label.start()], token.is_glued), Token(label[0], True)]
+        else:
+            parted.append(token)
+    return parted
+
+
+def _piece(named: Named, row: list[Token], at: int, above: list[str]) -> int:
+    """A word for a piece. One in the name takes the place of one in a folder above it."""
+    for phrase, slug in _phrases():
+        if tuple(token.text for token in row[at : at + len(phrase)]) == phrase:
+            if named.kinds and " ".join(phrase) in ARTICULATION_OF:
+                break  # "snare rim shot": how it is struck
+            if named.kinds == above:
+                named.pieces, named.kinds = [], []
+            named.pieces.append(" ".join(phrase))
+            named.kinds.append(slug)
+            return len(phrase)
+    return 0
+
+
+def _articulation(named: Named, row: list[Token], at: int) -> int:
+    for length in (2, 1):
+        name = ARTICULATION_OF.get(" ".join(token.text for token in row[at : at + length]))
+        if name and at + length <= len(row):
+            if name not in named.articulations:
+                named.articulations.append(name)
+            return length
+    return 0
+
+
+def _mic(named: Named, row: list[Token], at: int) -> int:
+    word = row[at].text
+    mic = MIC_OF.get(word)
+    if mic is None and word[-1] in "lr" and word[:-1] in MIC_OF and word[:-1] not in WEAK_MICS:
+        mic = f"{MIC_OF[word[:-1]]} {'left' if word[-1] == 'l' else 'right'}"  # OHL, OHR
+    if mic is None:
+        return 0
+    (named.weak_mics if row[at].text in WEAK_MICS else named.mics).append(mic)
+    return 1
+
+
+def _dynamic(named: Named, row: list[Token], at: int, is_folder: bool) -> int:
+    """A word for how hard: ``soft``, ``mf``, and two together, ``very hard`` or ``med soft``."""
+    word = row[at].text
+    following = row[at + 1].text if at + 1 < len(row) else ""
+    length = 1
+    if at == 0 and not named.kinds and _is_note(row, at):
+        return 0
+    if word in ("very", "v", "sehr", "extra", "x") and following in DYNAMIC_RANK:
+        rank, length = DYNAMIC_RANK[following] + (1 if DYNAMIC_RANK[following] > 4 else -1), 2
+    elif word in DYNAMIC_RANK and word + following in DYNAMIC_RANK and following:
+        rank, length = DYNAMIC_RANK[word + following], 2
+    elif word in DYNAMIC_RANK and (len(word) > 1 or not is_folder or len(row) == 1):
+        rank = DYNAMIC_RANK[word]
+    else:
+        return 0
+    if named.layer is None:
+        named.layer, named.layer_text, named.is_dynamic = float(rank), word, True
+    return length
+
+
+def _rest(named: Named, row: list[Token], at: int, is_folder: bool, unlabelled: list[tuple[str, Token]]) -> None:
+    token = row[at]
+    if token.is_number:
+        if not is_folder:
+            is_first = not any(not other.is_number for other in row[:at])
+            unlabelled.append((LEAD if is_first and len(row) > 1 else END, token))
+    elif len(token.text) == 1 and token.text in "lr" and not is_folder:
+        named.side = token.text
+    elif _is_note(row, at) and not named.kinds and not is_folder:
+        named.others.append(f"note {token.text}{row[at + 1].text}")
+    elif len(token.text) == 1 and not is_folder and token.text.isalpha():
+        named.letter = token.text
+    elif token.text in ("left", "right") and not is_folder:
+        named.side = token.text[0]
+    elif is_folder:
+        named.folder_words.append(token.text)
+    elif token.text not in NOISE:
+        named.others.append(token.text)
+
+
+def _is_note(row: list[Token], at: int) -> bool:
+    """C1, F#2, Bb0: a letter from a to g with its octave glued to it."""
+    following = row[at + 1] if at + 1 < len(row) else None
+    return bool(_NOTE_LETTER.fullmatch(row[at].text) and following and following.is_glued and len(following.text) == 1)
+
+
+def _place_numbers(named: Named, unlabelled: list[tuple[str, Token]]) -> None:
+    ends = [token for kind, token in unlabelled if kind == END]
+    slots = [((kind, 0), token) for kind, token in unlabelled if kind != END]
+    slots += [((END, place), token) for place, token in enumerate(reversed(ends))]
+    for slot, token in slots:
+        named.numbers.setdefault(slot, int(token.text[:9]))
+        named.number_texts.setdefault(slot, token.text)

@@ -1,0 +1,245 @@
+"""From files to a proposal: pads, layers, takes and mics, with the evidence, what is left over, and what is in doubt."""
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import PurePosixPath
+
+import numpy as np
+
+from dactyl.core.audio.measure import Measure
+from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
+from dactyl.core.stack.cluster import layers_by_level
+from dactyl.core.stack.kind import kind_from_name, kind_from_sounds
+from dactyl.core.stack.layers import split_by_level, split_evenly
+from dactyl.core.stack.names import Named, read_name
+from dactyl.core.stack.roles import Hit, assign
+from dactyl.core.stack.words import MIC_ORDER
+
+CONTRADICTION_DB = 1.0  # by which a layer may be softer than the one below before it is said
+
+
+@dataclass(frozen=True, slots=True)
+class File:
+    """What is known of a file before its place is: its path, and its measure or why there is none."""
+
+    path: str
+    measure: Measure | None
+    problem: str = ""
+    channels: int = 1
+
+
+@dataclass(slots=True)
+class ProposedTake:
+    mics: dict[str, str]  # mic -> file
+    level_db: float  # of the first mic
+    said: str = ""  # what the name said of it
+
+    @property
+    def file(self) -> str:
+        return next(iter(self.mics.values()))
+
+
+@dataclass(slots=True)
+class ProposedLayer:
+    takes: list[ProposedTake]
+    said: str = ""
+
+    @property
+    def level_db(self) -> float:
+        return float(np.mean([take.level_db for take in self.takes]))
+
+
+@dataclass(slots=True)
+class ProposedPad:
+    name: str
+    kind: str
+    layers: list[ProposedLayer]  # softest first
+    doubts: list[str] = field(default_factory=list)
+    borders: str = "even"  # a key of layers.BORDERS
+
+    @property
+    def highs(self) -> list[int]:
+        if self.borders == "levels":
+            return split_by_level([layer.level_db for layer in self.layers])
+        return split_evenly(len(self.layers))
+
+    @property
+    def files(self) -> list[str]:
+        return [file for layer in self.layers for take in layer.takes for file in take.mics.values()]
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOver:
+    file: str
+    why: str
+
+
+@dataclass(slots=True)
+class Proposal:
+    pads: list[ProposedPad]
+    left_over: list[LeftOver]
+
+
+def propose(files: Sequence[File]) -> Proposal:
+    """Read names and sounds together. Names win where they say something; the sound orders, checks, and fills gaps."""
+    left_over = [LeftOver(file.path, file.problem) for file in files if file.measure is None]
+    hits = [Hit(read_name(file.path), file.measure) for file in files if file.measure is not None]
+    assign(hits)
+    groups: dict[tuple[str, ...], list[Hit]] = defaultdict(list)
+    for hit in hits:
+        groups[hit.pad].append(hit)
+    pads = []
+    for group in groups.values():
+        pad, more = _pad(group)
+        pads.append(pad)
+        left_over += more
+    _name_apart(pads, list(groups.values()))
+    pads.sort(key=lambda pad: (IN_SCORE_ORDER.index(BY_SLUG[pad.kind]), pad.name))
+    return Proposal(pads, left_over)
+
+
+def _pad(group: Sequence[Hit]) -> tuple[ProposedPad, list[LeftOver]]:
+    takes, left_over = _takes(group)
+    layers, doubts = _layers(takes)
+    kind = _kind(group)
+    return ProposedPad(_name(group[0].named, kind), kind, layers, doubts), left_over
+
+
+# Takes: the files of one hit ------------------------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class _Take:
+    hits: list[Hit]  # one for each mic, in the order of the mics
+
+    @property
+    def layer(self) -> float | None:
+        return next((hit.layer for hit in self.hits if hit.layer is not None), None)
+
+    @property
+    def proposed(self) -> ProposedTake:
+        first = self.hits[0]
+        said = [first.named.layer_text, ".".join(str(number) for number in first.take)]
+        return ProposedTake(
+            {hit.mic: hit.named.file for hit in self.hits}, first.level_db, " ".join(filter(None, said))
+        )
+
+
+def _takes(group: Sequence[Hit]) -> tuple[list[_Take], list[LeftOver]]:
+    """Gather the mics of each hit; a second file for one place becomes a take of its own where no mic is named."""
+    mics = sorted({hit.mic for hit in group}, key=lambda mic: (_mic_rank(mic), mic))
+    places: dict[tuple, dict[str, Hit]] = defaultdict(dict)
+    left_over = []
+    for hit in sorted(group, key=lambda hit: (hit.layer is None, hit.layer or 0.0, hit.take)):
+        place = (hit.layer, hit.take)
+        if hit.mic not in places[place]:
+            places[place][hit.mic] = hit
+        elif len(mics) == 1:
+            places[*place, hit.named.file][hit.mic] = hit
+        else:
+            other = PurePosixPath(places[place][hit.mic].named.file).name
+            left_over.append(LeftOver(hit.named.file, f"By its name it is the same hit and mic as {other}."))
+    return [_Take([heard[mic] for mic in mics if mic in heard]) for heard in places.values()], left_over
+
+
+def _mic_rank(mic: str) -> int:
+    first = mic.split()[0]
+    return MIC_ORDER.index(first) if first in MIC_ORDER else len(MIC_ORDER)
+
+
+# Layers ----------------------------------------------------------------------------------------------------------------
+
+
+def _layers(takes: list[_Take]) -> tuple[list[ProposedLayer], list[str]]:
+    """By name where most takes say their layer, the rest joins the layer nearest in level; else by loudness."""
+    named = [take for take in takes if take.layer is not None]
+    if len(named) * 2 <= len(takes):
+        levels = [take.hits[0].level_db for take in takes]
+        return [ProposedLayer([takes[i].proposed for i in group], "by level") for group in layers_by_level(levels)], []
+    by_layer: dict[float, list[_Take]] = defaultdict(list)
+    for take in named:
+        by_layer[take.layer].append(take)
+    rows = [by_layer[layer] for layer in sorted(by_layer)]
+    doubts = []
+    if _runs_downwards(rows):
+        rows.reverse()
+        doubts.append("The names count from loud to soft; the order follows the sound.")
+    for take in takes:
+        if take.layer is None:
+            nearest = min(rows, key=lambda row: abs(_mean_db(row) - take.hits[0].level_db))
+            nearest.append(take)
+            doubts.append(
+                f"{PurePosixPath(take.hits[0].named.file).name} names no layer; it joined the nearest in level."
+            )
+    doubts += _contradictions(rows)
+    return [ProposedLayer([take.proposed for take in row], row[0].hits[0].named.layer_text) for row in rows], doubts
+
+
+def _mean_db(row: Sequence[_Take]) -> float:
+    return float(np.mean([take.hits[0].level_db for take in row]))
+
+
+def _runs_downwards(rows: Sequence[Sequence[_Take]]) -> bool:
+    """Whether numbered layers fall in level as their numbers rise; words and velocities surely rise."""
+    first = rows[0][0].hits[0].named
+    if len(rows) < 2 or first.is_dynamic or first.is_velocity:
+        return False
+    means = [_mean_db(row) for row in rows]
+    slope = np.corrcoef(range(len(means)), means)[0, 1] if max(means) > min(means) else 0.0
+    return bool(slope < -0.5 and means[0] - means[-1] > 2.0)
+
+
+def _contradictions(rows: Sequence[Sequence[_Take]]) -> list[str]:
+    """Where names and sound disagree about which layer is the louder."""
+    means = [_mean_db(row) for row in rows]
+    return [
+        f"Layer {number + 2} ({rows[number + 1][0].hits[0].named.layer_text}) sounds {means[number] - means[number + 1]:.1f} dB"
+        f" softer than layer {number + 1} ({rows[number][0].hits[0].named.layer_text})."
+        for number in range(len(means) - 1)
+        if means[number] - means[number + 1] > CONTRADICTION_DB
+    ]
+
+
+# Names and kinds -------------------------------------------------------------------------------------------------------
+
+
+def _kind(group: Sequence[Hit]) -> str:
+    named = group[0].named
+    spoken = " ".join([*named.pieces, *named.articulations, *_piece_number(group[0])])
+    if (named.pieces or named.articulations) and (slug := kind_from_name(spoken)):
+        return slug
+    for word in named.folder_words:
+        if slug := kind_from_name(word):
+            return slug
+    return kind_from_sounds([hit.measure for hit in group])
+
+
+def _piece_number(hit: Hit) -> list[str]:
+    return [word for word in hit.pad if word.isdecimal()]
+
+
+def _name(named: Named, kind: str) -> str:
+    """``"Snare rim shot"``: the piece as it was spoken if that is a word, else its kind's name."""
+    piece = named.pieces[0] if named.pieces and len(named.pieces[0].replace(" ", "")) > 3 else ""
+    if not piece and (named.pieces or not named.others):
+        piece = BY_SLUG[named.kinds[0] if named.kinds else kind].label if kind != "other" or named.pieces else ""
+    words = [piece, *named.articulations] if named.pieces else [*named.others, *named.articulations] or [piece]
+    text = " ".join(dict.fromkeys(filter(None, words))).strip()
+    return text[:1].upper() + text[1:] if text else PurePosixPath(named.file).stem[:40]
+
+
+def _name_apart(pads: Sequence[ProposedPad], groups: Sequence[Sequence[Hit]]) -> None:
+    """Add what tells pads apart where their names are equal: their other words and numbers, else a count."""
+    counts = Counter(pad.name for pad in pads)
+    for pad, group in zip(pads, groups, strict=True):
+        if counts[pad.name] > 1:
+            spoken = set(pad.name.lower().split())
+            known = {*group[0].named.kinds, *group[0].named.articulations}
+            more = [word for word in group[0].pad if word not in spoken and word not in known]
+            pad.name = " ".join([pad.name, *more])
+    seen: Counter[str] = Counter()
+    for pad in pads:
+        seen[pad.name] += 1
+        if seen[pad.name] > 1:
+            pad.name = f"{pad.name} {seen[pad.name]}"

@@ -1,0 +1,288 @@
+"""What names mean among their neighbours: which file is which hit of which pad, heard by which mic.
+
+A number without a label, a lone letter, a word that may be a mic: each is told by how it varies in the set, and where
+that leaves it open, by how the files sound.
+"""
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from dactyl.core.audio.measure import Measure
+from dactyl.core.stack.cluster import drums_by_sound
+from dactyl.core.stack.names import LEAD, PIECE, Named, Slot
+
+LAYER_SHARE = 0.6  # of the variance of levels that a number must explain to be a layer
+LAYER_RANGE_DB = 3.0
+SOUND_SHARE = 0.75  # of the variance of pitch or brightness, for a number that tells drums apart
+STRENGTH_LETTERS = ("smh", "lmh", "sml", "pmf")
+MOST_DRUMS = 6  # that one number tells apart
+
+
+@dataclass(slots=True)
+class Hit:
+    """One file, and the place its name gives it."""
+
+    named: Named
+    measure: Measure
+    pad: tuple[str, ...] = ()  # words that tell the pad apart
+    layer: float | None = None
+    take: tuple[int, ...] = ()  # orders takes; () where the name says nothing
+    mic: str = ""
+    doubts: list[str] = field(default_factory=list)
+
+    @property
+    def level_db(self) -> float:
+        return self.measure.level_db
+
+
+def assign(hits: Sequence[Hit]) -> None:
+    """Fill pad, layer, take and mic of every hit."""
+    _sides(hits)
+    for group in _by(hits, _words).values():
+        _mics(group)
+        _assign_group(group)
+    _tell_apart_by_folder(hits)
+    for group in _by(hits, lambda hit: hit.pad).values():
+        if _says_nothing(group):
+            for hit, number in zip(group, drums_by_sound([hit.measure for hit in group]), strict=True):
+                hit.pad += (f"sound {number}",)
+
+
+def _says_nothing(group: Sequence[Hit]) -> bool:
+    named = [hit.named for hit in group]
+    is_known = any(
+        name.kinds or name.articulations or name.layer is not None or name.take is not None for name in named
+    )
+    return len(group) > 1 and not is_known and len({hit.mic for hit in group}) == 1
+
+
+def _by(hits: Iterable[Hit], key) -> dict:
+    groups: dict = defaultdict(list)
+    for hit in hits:
+        groups[key(hit)].append(hit)
+    return groups
+
+
+def _words(hit: Hit) -> tuple[str, ...]:
+    """The words of a pad: what it is, how it is struck, and whatever else its name says, in a settled order."""
+    named = hit.named
+    return (*named.kinds, *sorted(named.articulations), *sorted(named.others))
+
+
+def _sides(hits: Sequence[Hit]) -> None:
+    """L2 and R3 in one name are layer and round robin; where a set has only the one or the other, left and right."""
+    both = [hit for hit in hits if hit.named.side in ("l?", "r?")]
+    letters = {hit.named.side for hit in both}
+    is_side = letters == {"l?", "r?"} and not any(
+        hit.named.layer is not None and hit.named.take is not None for hit in both
+    )
+    for hit in both:
+        named = hit.named
+        if is_side and named.side == "l?":
+            named.numbers.setdefault(("end", 0), int(named.layer or 0))
+            named.layer = None
+        elif is_side:
+            named.numbers.setdefault(("end", 0), int(named.take or 0))
+            named.take = None
+        named.side = named.side[0] if is_side else ""
+
+
+def _mics(group: Sequence[Hit]) -> None:
+    """Words that may be a mic are one where they vary within the pad, or stand beside a sure one."""
+    weak = {tuple(hit.named.weak_mics) for hit in group}
+    has_sure = any(hit.named.mics for hit in group)
+    takes_weak = has_sure or len(weak) > 1
+    for hit in group:
+        named = hit.named
+        words = [*named.mics[:1], *(named.weak_mics if takes_weak else [])]
+        if words and named.side and _is_pair(hit, group):
+            words.append({"l": "left", "r": "right"}[named.side])
+            named.side = ""
+        hit.mic = " ".join(dict.fromkeys(words)) or "close"
+
+
+def _is_pair(hit: Hit, group: Sequence[Hit]) -> bool:
+    """Whether a mic word and a side name the left or right half of one mic pair."""
+    sides = {other.named.side for other in group if other.named.mics == hit.named.mics}
+    return {"l", "r"} <= sides
+
+
+def _assign_group(group: Sequence[Hit]) -> None:
+    """Decide the numbers and letters of hits that share their words."""
+    for hit in group:
+        named = hit.named
+        words = [*_words(hit), *({"l": ["left"], "r": ["right"]}.get(named.side, []))]
+        hit.pad, hit.layer = tuple(words), named.layer
+        hit.take = (named.take,) if named.take is not None else ()
+    slots = _varying_slots(group)
+    _drop_running_number(group, slots)
+    has_layer, has_take = _mostly(group, "layer"), _mostly(group, "take")
+    for slot in [slot for slot in slots if slot[0] == PIECE]:
+        open_roles = (not has_layer) + (not has_take)
+        if _tells_drums_apart(group, slot, spare=len(slots) - 1 >= open_roles or open_roles == 0):
+            for hit in group:
+                if slot in hit.named.numbers:
+                    hit.pad += (str(hit.named.numbers[slot]),)
+            slots.remove(slot)
+    _assign_letters(group)
+    for part in _by(group, lambda hit: hit.pad).values():
+        _assign_numbers(part, [slot for slot in slots if _varies(part, slot)])
+
+
+def _varying_slots(group: Sequence[Hit]) -> list[Slot]:
+    slots = {slot: None for hit in group for slot in hit.named.numbers}
+    order = {LEAD: 0, PIECE: 1, "end": 2}
+    return [slot for slot in sorted(slots, key=lambda slot: (order[slot[0]], -slot[1])) if _varies(group, slot)]
+
+
+def _varies(group: Sequence[Hit], slot: Slot) -> bool:
+    """Whether a number differs between hits; one that only counts the mics says nothing more than they do."""
+    heard: dict[str, set[int | None]] = defaultdict(set)
+    for hit in group:
+        heard[hit.mic].add(hit.named.numbers.get(slot))
+    return any(len(values) > 1 for values in heard.values())
+
+
+def _drop_running_number(group: Sequence[Hit], slots: list[Slot]) -> None:
+    """A number that is different in every file says nothing where the rest of the name tells them apart already."""
+    for slot in list(slots):
+        values = [hit.named.numbers.get(slot) for hit in group]
+        rest = [
+            (
+                hit.mic,
+                hit.layer,
+                hit.take,
+                hit.named.letter,
+                *(hit.named.numbers.get(other) for other in slots if other != slot),
+            )
+            for hit in group
+        ]
+        if len(group) > 2 and len(set(values)) == len(values) and len(set(rest)) == len(rest):
+            slots.remove(slot)
+
+
+def _mostly(group: Sequence[Hit], what: str) -> bool:
+    """Whether most names say their layer, or which take they are; one number in all of them says nothing."""
+    known = [hit.take if what == "take" else hit.layer for hit in group]
+    said = sum(bool(value) if what == "take" else value is not None for value in known)
+    return said * 2 > len(group) and (what == "layer" or len(set(known)) > 1)
+
+
+def _tells_drums_apart(group: Sequence[Hit], slot: Slot, *, spare: bool) -> bool:
+    """Whether the number behind a piece's word says which drum: always among toms, else where they sound different."""
+    numbers = [hit.named.numbers.get(slot) for hit in group]
+    if len(set(numbers)) > MOST_DRUMS:
+        return False
+    is_tom = any(kind.endswith("tom") for kind in group[0].named.kinds)
+    if is_tom and (spare or len(set(numbers)) <= 4):
+        return spare or _differs(group, numbers)
+    if not spare:
+        return False
+    return _differs(group, numbers) or all(hit.layer is not None and hit.take for hit in group)
+
+
+def _differs(group: Sequence[Hit], numbers: Sequence[int | None]) -> bool:
+    """Whether pitch, or brightness beyond what loudness explains, changes with the number far more than within it."""
+    levels = np.array([hit.level_db for hit in group])
+    for quality in ("pitch_hz", "brightness_hz"):
+        values = np.log([max(getattr(hit.measure, quality), 1.0) for hit in group])
+        values = values - np.polyval(np.polyfit(levels, values, 1), levels) if np.ptp(levels) > 0.1 else values
+        if _share_explained(values, numbers) > SOUND_SHARE and _spread_of_means(values, numbers) > 0.06:
+            return True
+    return False
+
+
+def _share_explained(values: np.ndarray, labels: Sequence) -> float:
+    """Share of the variance of ``values`` that lies between the labels, 0..1, corrected for their number (epsilon²)."""
+    total = float(((values - values.mean()) ** 2).sum())
+    kinds = list(dict.fromkeys(labels))
+    if total <= 1e-12 or len(kinds) < 2:
+        return 0.0
+    inside = sum(float(((v - v.mean()) ** 2).sum()) for v in (values[[label == k for label in labels]] for k in kinds))
+    free = len(values) - len(kinds)
+    if free <= 0:
+        return 1.0 if len(kinds) == len(values) else 0.0
+    return max(0.0, 1 - (inside / free) / (total / (len(values) - 1)))
+
+
+def _spread_of_means(values: np.ndarray, labels: Sequence) -> float:
+    means = [values[[label == kind for label in labels]].mean() for kind in dict.fromkeys(labels)]
+    return float(max(means) - min(means))
+
+
+# Numbers and letters -------------------------------------------------------------------------------------------------
+
+
+def _assign_numbers(part: Sequence[Hit], slots: list[Slot]) -> None:
+    """Give each varying number of a pad the role that is still open and that it fits."""
+    if not slots:
+        return
+    has_layer, has_take = _mostly(part, "layer"), _mostly(part, "take")
+    if not has_layer and (len(slots) > 1 or has_take or _are_velocities(part, slots[0])):
+        layer = _layer_slot(part, slots, is_sure=has_take)
+        if layer is not None:
+            for hit in part:
+                if layer in hit.named.numbers:
+                    hit.layer = float(hit.named.numbers[layer])
+                    hit.named.layer_text = hit.named.number_texts[layer]
+                    hit.named.is_velocity = _are_velocities(part, layer)
+            slots.remove(layer)
+    for hit in part:  # what is left orders the takes, the foremost number first
+        hit.take = (*hit.take, *(hit.named.numbers.get(slot, 0) for slot in slots))
+
+
+def _layer_slot(part: Sequence[Hit], slots: Sequence[Slot], *, is_sure: bool) -> Slot | None:
+    mics = Counter(hit.mic for hit in part)
+    heard = [hit for hit in part if hit.mic == mics.most_common(1)[0][0]]
+    levels = np.array([hit.level_db for hit in heard])
+    shares = {}
+    for slot in slots:
+        labels = [hit.named.numbers.get(slot) for hit in heard]
+        if len(set(labels)) == len(labels) and len(slots) > 1:
+            shares[slot] = 0.0  # a running number is no layer while another number varies
+        elif _spread_of_means(levels, labels) >= LAYER_RANGE_DB or _are_velocities(part, slot):
+            shares[slot] = _share_explained(levels, labels)
+    best = max(shares, key=lambda slot: shares[slot], default=None)
+    if best is not None and (shares[best] >= LAYER_SHARE or is_sure):
+        return best
+    return next((slot for slot in slots if _are_velocities(part, slot)), None)
+
+
+def _are_velocities(part: Sequence[Hit], slot: Slot) -> bool:
+    """Numbers such as 32, 64, 96, 127: few, far apart, and none above 127."""
+    values = sorted({hit.named.numbers[slot] for hit in part if slot in hit.named.numbers})
+    return len(values) > 1 and 64 <= values[-1] <= 127 and min(np.diff(values)) >= 5 and len(values) < len(part)
+
+
+def _assign_letters(part: Sequence[Hit]) -> None:
+    """s, m, h: how hard. a, b, c ...: takes where those are open, else drums of one kind."""
+    letters = {hit.named.letter or hit.named.side for hit in part} - {""}
+    if len(letters) < 2 and all(hit.named.letter for hit in part):
+        return
+    has_layer, has_take = _mostly(part, "layer"), _mostly(part, "take")
+    for strengths in STRENGTH_LETTERS:
+        if not has_layer and len(letters) > 1 and letters <= set(strengths):
+            for hit in part:
+                letter = hit.named.letter or hit.named.side
+                hit.layer, hit.named.layer_text, hit.named.is_dynamic = float(strengths.index(letter)), letter, True
+                hit.pad = tuple(word for word in hit.pad if word not in ("left", "right"))
+            return
+    for hit in part:
+        if hit.named.letter and has_layer and has_take:
+            hit.pad += (hit.named.letter,)
+        elif hit.named.letter:
+            hit.take = (*hit.take, ord(hit.named.letter) - ord("a") + 1)
+
+
+def _tell_apart_by_folder(hits: Sequence[Hit]) -> None:
+    """Where two files have one place by their names, what differs in their folders tells their pads apart."""
+    for same in _by(hits, lambda hit: hit.pad).values():
+        places = Counter((hit.layer, hit.take, hit.mic) for hit in same)
+        folders = {tuple(hit.named.folder_words) for hit in same}
+        if max(places.values()) > 1 and len(folders) > 1:
+            shared = set.intersection(*(set(words) for words in folders))
+            for hit in same:
+                hit.pad += tuple(word for word in hit.named.folder_words if word not in shared)

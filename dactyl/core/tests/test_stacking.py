@@ -1,0 +1,66 @@
+"""From names and sound to a proposal: a dozen naming habits with their truth."""
+
+from django.test import SimpleTestCase
+
+from dactyl.core.stack.propose import propose
+from dactyl.core.tests.recordings import Truth, mistakes, record
+
+DYNAMICS = ("pp", "p", "mf", "f", "ff")
+SPOKEN = ("softest", "soft", "medium", "hard", "hardest")
+SPLIT = {
+    "snare": ("Snare", "Centre"),
+    "snare rim": ("Snare", "Rimshot"),
+    "hat closed": ("HiHat", "Closed"),
+    "hat open": ("HiHat", "Open"),
+    "kick": ("Kick", ""),
+    "tom 1": ("Tom1", ""),
+    "tom 2": ("Tom2", ""),
+    "crash": ("Crash", ""),
+}
+SHORT = {
+    "kick": "BD",
+    "snare": "SD",
+    "snare rim": "SD_Rim",
+    "hat closed": "HHC",
+    "hat open": "HHO",
+    "tom 1": "Tom1",
+    "tom 2": "Tom2",
+    "crash": "Cr",
+}
+ALL = list(SPLIT)
+
+
+def piece(truth: Truth, join: str = "_") -> str:
+    return join.join(filter(None, SPLIT[truth.pad]))
+
+
+HABITS = {  # name -> (pads, layers, takes, mics, name of a file)
+    "v and rr": (ALL, 4, 3, ["close"], lambda t: f"{piece(t)}_v{t.layer + 1}_rr{t.take + 1}.wav"),
+    "velocities": (ALL, 4, 3, ["close"], lambda t: f"{piece(t, '-').lower()}-vel{(32, 64, 96, 127)[t.layer]:03}-{t.take + 1:02}.wav"),
+    "dynamics and mics": (ALL, 5, 2, ["Close", "OH", "Room"], lambda t: f"{SHORT[t.pad]}_{DYNAMICS[t.layer]}_{t.take + 1:02}_{t.mic}.wav"),
+    "words and letters": (ALL, 5, 4, ["close"], lambda t: f"{piece(t, ' ')} {SPOKEN[t.layer]} {'abcd'[t.take]}.aif"),
+    "L and R": (ALL, 3, 4, ["direct", "room"], lambda t: f"{piece(t, ' ')} L{t.layer + 1} R{t.take + 1} {t.mic}.wav"),
+    "folders for piece and mic": (ALL, 4, 3, ["Close", "Overhead", "Room"], lambda t: f"Session/{'/'.join(filter(None, SPLIT[t.pad]))}/{t.mic}/v{t.layer + 1}_{t.take + 1}.wav"),
+    "camel case": (ALL, 4, 3, ["Top", "Bottom"], lambda t: f"{piece(t, '')}Hit{t.take + 1}Vel{t.layer + 1}{t.mic}.flac"),
+    "dots": (ALL, 3, 3, ["close"], lambda t: f"{piece(t, '.').lower()}.{DYNAMICS[1:4][t.layer]}.{t.take + 1}.wav"),
+    "two bare numbers": (ALL, 5, 6, ["close"], lambda t: f"{piece(t)}_{t.layer + 1}_{t.take + 1:02}.wav"),
+    "two bare numbers, take first": (ALL, 5, 4, ["close"], lambda t: f"{piece(t)} {t.take + 1} {t.layer + 1}.wav"),
+    "one running number": (["kick", "snare", "crash"], 5, 6, ["close"], lambda t: f"{piece(t)} {1 + t.layer * 6 + t.take:03}.wav"),
+    "a running number in front": (ALL, 3, 3, ["close"], lambda t: f"{1 + ALL.index(t.pad) * 9 + t.layer * 3 + t.take:03} {piece(t, ' ')} v{t.layer + 1} rr{t.take + 1}.wav"),
+    "notes in front": (ALL, 4, 3, ["close"], lambda t: f"{36 + ALL.index(t.pad)}_{piece(t)}_{(20, 60, 100, 127)[t.layer]}_{t.take + 1}.wav"),
+    "loud first": (ALL, 4, 3, ["close"], lambda t: f"{piece(t)}_L{4 - t.layer}_RR{t.take + 1}.wav"),
+    "glued": (ALL, 4, 3, ["cl", "oh"], lambda t: f"{SHORT[t.pad]}V{t.layer + 1}R{t.take + 1}_{t.mic.upper()}.wav"),
+    "mic folders only": (["snare"], 5, 6, ["Close Mic", "OH", "Room"], lambda t: f"Snare 14/{t.mic}/snr_{DYNAMICS[t.layer]}_rr{t.take + 1}.wav"),
+    "letters as takes after a layer": (["snare", "kick"], 3, 5, ["close"], lambda t: f"{piece(t)}{t.layer + 1}{'abcde'[t.take]}.wav"),
+    "not ASCII": (["snare"], 3, 3, ["close"], lambda t: f"Große Röhre/Schlag_{('leise', 'mittel', 'laut')[t.layer]}_{t.take + 1}.wav"),
+    "names that say nothing": (["snare", "kick", "hat open", "crash"], 4, 5, ["close"], lambda t: f"Audio {1 + ALL.index(t.pad) * 20 + (t.layer * 5 + t.take):04}.wav"),
+}  # fmt: skip
+
+
+class Habits(SimpleTestCase):
+    def test_every_habit_is_read_exactly(self):
+        for name, (pads, layers, takes, mics, file_name) in HABITS.items():
+            for seed in (0, 1):
+                files = record(pads, layers, takes, mics, file_name, seed=seed)
+                with self.subTest(name, seed=seed):
+                    self.assertEqual(mistakes(propose([file for _, file in files.values()]), files), [])
