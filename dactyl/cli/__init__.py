@@ -7,10 +7,10 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from dactyl.cli import bounce, listen, stack
+from dactyl.cli import bounce, convert, listen, stack
 from dactyl.core.errors import DactylError
 
-COMMANDS = (listen, stack, bounce)
+COMMANDS = (listen, stack, convert, bounce)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

@@ -2,49 +2,45 @@
 
 import argparse
 import json
-from concurrent.futures import ThreadPoolExecutor
-from os import cpu_count
+from dataclasses import asdict
 from pathlib import Path
 
-from dactyl.core.audio.measure import measure
-from dactyl.core.errors import DactylError
 from dactyl.core.stack.kind import guess_kind
+from dactyl.core.stack.listen import Said, files_in, listen, said_by_names
+from dactyl.core.stack.propose import File
 from dactyl.core.units import frames_to_ms
-from dactyl.core.wave.read import read_sound
 
 
 def add_to(commands: argparse._SubParsersAction) -> None:
     parser = commands.add_parser("listen", help="measure one-shots: onset, level, peak, kind")
-    parser.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    parser.add_argument("files", nargs="+", type=Path, metavar="FILE", help="sound files, or folders of them")
     parser.add_argument("--json", action="store_true", help="one JSON object for each file and line")
     parser.set_defaults(run=run)
 
 
 def run(asked: argparse.Namespace) -> int:
-    with ThreadPoolExecutor(cpu_count()) as pool:
-        heard = list(pool.map(_heard, asked.files))
-    for line in heard:
+    files = listen(files_in(asked.files))
+    said = said_by_names(files)
+    for file in files:
+        line = _line(file, said.get(file.path))
         print(json.dumps(line, ensure_ascii=False) if asked.json else _plain(line))
-    return int(any("error" in line for line in heard))
+    return int(any(file.problem for file in files))
 
 
-def _heard(path: Path) -> dict:
-    try:
-        sound = read_sound(path)
-    except FileNotFoundError:
-        return {"file": str(path), "error": "There is no such file."}
-    except (DactylError, OSError) as problem:
-        return {"file": str(path), "error": str(problem)}
-    measured = measure(sound.audio, sound.rate_hz)
+def _line(file: File, said: Said | None) -> dict:
+    if file.measure is None or said is None:
+        return {"file": file.path, "error": file.problem}
+    path = Path(file.path)
     return {
-        "file": str(path),
-        "rate": sound.rate_hz,
-        "channels": sound.channels,
-        "seconds": round(sound.frames / sound.rate_hz, 6),
-        "onset_ms": round(frames_to_ms(measured.onset_frame, sound.rate_hz), 3),
-        "peak_db": round(measured.peak_db, 2),
-        "level_db": round(measured.level_db, 2),
-        "kind": guess_kind(path.name, path.parent.name, measured),
+        "file": file.path,
+        "rate": file.rate_hz,
+        "channels": file.channels,
+        "seconds": round(file.frames / file.rate_hz, 6),
+        "onset_ms": round(frames_to_ms(file.measure.onset_frame, file.rate_hz), 3),
+        "peak_db": round(file.measure.peak_db, 2),
+        "level_db": round(file.measure.level_db, 2),
+        "kind": guess_kind(path.name, str(path.parent), file.measure),
+        "name": asdict(said),
     }
 
 

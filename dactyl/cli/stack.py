@@ -1,15 +1,17 @@
 """``dactyl stack FILE...``: a proposal of pads, layers, takes and mics, from names and sound together."""
 
 import argparse
+import hashlib
 import json
-import os
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from dactyl.core.audio.measure import measure
-from dactyl.core.errors import DactylError
+from dactyl.cli.convert import check_target, write_kit
+from dactyl.cli.say import warn
+from dactyl.core.errors import KitFileError
+from dactyl.core.kit import Sample
+from dactyl.core.stack.listen import files_in, listen
 from dactyl.core.stack.propose import File, Proposal, propose
-from dactyl.core.wave.read import SUFFIXES, read_sound
+from dactyl.core.stack.to_kit import kit_of
 
 
 def add_to(commands: argparse._SubParsersAction) -> None:
@@ -17,35 +19,40 @@ def add_to(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("files", nargs="+", type=Path, metavar="FILE", help="sound files, or folders of them")
     parser.add_argument("--json", action="store_true", help="the proposal as JSON")
     parser.add_argument("--borders", choices=["even", "levels"], default="even", help="how velocity borders are set")
+    parser.add_argument(
+        "--out", type=Path, metavar="KIT", help="write the proposal as a kit: a name that ends in .sfz or .zip"
+    )
     parser.set_defaults(run=run)
 
 
 def run(asked: argparse.Namespace) -> int:
-    proposal = propose(measured(asked.files))
+    if asked.out:
+        check_target(asked.out)
+    files = listen(files_in(asked.files))
+    proposal = propose(files)
     for pad in proposal.pads:
         pad.borders = asked.borders
-    print(json.dumps(as_json(proposal), ensure_ascii=False, indent=1) if asked.json else _plain(proposal))
+    if asked.json or not asked.out:
+        print(json.dumps(as_json(proposal), ensure_ascii=False, indent=1) if asked.json else _plain(proposal))
+    if asked.out and proposal.pads:
+        _write(asked.out, proposal, files)
     return 0 if proposal.pads else 1
 
 
-def measured(paths: list[Path]) -> list[File]:
-    files = [inner for path in paths for inner in (_inside(path) if path.is_dir() else [path])]
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        return list(pool.map(_measured, dict.fromkeys(files)))
-
-
-def _inside(folder: Path) -> list[Path]:
-    return sorted(path for path in folder.rglob("*") if path.suffix.lower() in SUFFIXES and path.is_file())
-
-
-def _measured(path: Path) -> File:
-    try:
-        sound = read_sound(path)
-    except FileNotFoundError:
-        return File(str(path), None, "There is no such file.")
-    except (DactylError, OSError) as problem:
-        return File(str(path), None, str(problem))
-    return File(str(path), measure(sound.audio, sound.rate_hz), channels=sound.channels)
+def _write(out: Path, proposal: Proposal, files: list[File]) -> None:
+    known = {file.path: file for file in files if file.measure and file.channels <= 2}
+    for pad in proposal.pads:
+        for path in pad.files:
+            if path not in known:
+                raise KitFileError("It has more than two channels.", "Split it into mono files first.", file=path)
+    samples, paths = {}, {}
+    for path, file in known.items():
+        with Path(path).open("rb") as opened:
+            sha256 = hashlib.file_digest(opened, "sha256").hexdigest()
+        samples[path], paths[sha256] = Sample(sha256, file.frames, file.rate_hz, file.channels), Path(path)
+    kit = kit_of(proposal, out.stem, samples, {path: file.measure.onset_frame for path, file in known.items()})
+    names = {sha256: (path.name, path.parent.name) for sha256, path in paths.items()}
+    warn(write_kit(out, kit, names, paths))
 
 
 def as_json(proposal: Proposal) -> dict:

@@ -3,6 +3,7 @@
 Notes are General MIDI Level 1 percussion key numbers (MIDI Association, GM System Level 1).
 """
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 
@@ -54,3 +55,11 @@ IN_SCORE_ORDER = tuple(BY_SLUG[slug] for slug in (
     "kick", "snare", "side_stick", "clap", "closed_hat", "pedal_hat", "open_hat", "low_tom", "mid_tom", "high_tom",
     "crash", "ride", "ride_bell", "cowbell", "tambourine", "shaker", "other",
 ))
+
+
+def free_note(kind: str, taken: Collection[int]) -> int | None:
+    """The standard drum note of ``kind`` if it is free, else the lowest free note from 60 that no kind claims."""
+    claimed = {note for other in KINDS for note in other.notes}
+    usual = [note for note in BY_SLUG[kind].notes if note not in taken]
+    spare = [note for note in (*range(60, 128), *range(60)) if note not in taken and note not in claimed]
+    return next(iter(usual + spare), None)

@@ -52,6 +52,7 @@ class Layer:
     high: int
     takes: tuple[Take, ...]
     gain_db: float = 0.0
+    dice: int | None = None  # what its random cycle is drawn with; its id where nothing is set
 
     def __post_init__(self) -> None:
         if not 1 <= self.low <= self.high <= MAX_VELOCITY:
@@ -136,13 +137,39 @@ class Pad:
     weight_db: float = 0.0  # of the low end
     snap_db: float = 0.0  # of the transient
     variation: Variation = Variation()
+    dice: int | None = None  # what its variation is drawn with; its id where nothing is set
     output: str | None = None
 
     def __post_init__(self) -> None:
+        self._check_values()
         lows = [layer.low for layer in self.layers]
         follows = [1, *(layer.high + 1 for layer in self.layers)]
         if self.layers and lows + [MAX_VELOCITY + 1] != follows:
             raise KitError(f"The layers of {self.name} leave a gap or overlap: they must cover 1 to 127 once.")
+
+    def _check_values(self) -> None:
+        wrong = [
+            ("rotation", self.rotation, self.rotation in ROTATIONS),
+            ("velocity curve", self.curve, not isinstance(self.curve, str) or self.curve in CURVE_EXPONENTS),
+            ("drawn curve", self.curve, isinstance(self.curve, str) or _is_drawn(self.curve)),
+            ("filter", self.filter.kind, self.filter.kind in FILTERS),
+            ("filter Q", self.filter.q, 0.01 <= self.filter.q <= 1000),
+            ("voices at most", self.max_voices, 1 <= self.max_voices <= 1024),
+            ("dynamics", self.dynamics, 0 <= self.dynamics <= 1),
+            ("crossfade", self.crossfade, 0 <= self.crossfade <= MAX_VELOCITY),
+            ("notes", self.notes, all(0 <= note <= 127 for note in self.notes)),
+            ("tuning", self.tune_cents, abs(self.tune_cents) <= 12_000),
+            ("cents per key", self.cents_per_key, abs(self.cents_per_key) <= 1200),
+            ("dice", self.dice, self.dice is None or self.dice >= 0),
+        ]
+        for name, value, is_right in wrong:
+            if not is_right:
+                raise KitError(f"{str(value)[:40]} is not a {name} that {self.name} can have.")
+
+
+def _is_drawn(points: tuple[tuple[float, float], ...]) -> bool:
+    rising = [x for x, _ in points]
+    return len(points) >= 2 and all(a < b for a, b in zip(rising, rising[1:], strict=False))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -178,7 +205,33 @@ class Kit:
     mics: tuple[Mic, ...] = field(default=(Mic(name="close"),))
     seed: int = 0
 
+    def __post_init__(self) -> None:
+        outputs, mics = {output.name for output in self.outputs}, {mic.name for mic in self.mics}
+        if not self.outputs or self.outputs[0].name != MAIN or len(outputs) < len(self.outputs):
+            raise KitError(f"The first output of a kit is {MAIN}, and no two share a name.")
+        if not mics or len(mics) < len(self.mics):
+            raise KitError("A kit has a mic, and no two share a name.")
+        asked = [self.mics, self.pieces, *(piece.pads for piece in self.pieces)]
+        for row in (row for rows in asked for row in rows):
+            if row.output is not None and row.output not in outputs:
+                raise KitError(f"{row.name} goes to output {row.output}, which the kit does not have.")
+        for _, pad in self.pads():
+            for layer in pad.layers:
+                for take in layer.takes:
+                    _check_take(pad, take, mics)
+
     def pads(self) -> Iterator[tuple[Piece, Pad]]:
         for piece in self.pieces:
             for pad in piece.pads:
                 yield piece, pad
+
+
+def _check_take(pad: Pad, take: Take, mics: set[str]) -> None:
+    heard = [mic for mic, _ in take.samples]
+    if not heard or len(set(heard)) < len(heard) or not set(heard) <= mics:
+        raise KitError(f"A take of {pad.name} names its mics wrongly: {', '.join(heard)[:60] or 'none'}.")
+    for _, sample in take.samples:
+        if sample.frames < 1 or sample.channels not in (1, 2) or not 1000 <= sample.rate_hz <= 768_000:
+            raise KitError(f"A take of {pad.name} has a sample without sound, or at a rate no file has.")
+    if take.start_frame < 0 or (take.end_frame is not None and take.end_frame <= take.start_frame):
+        raise KitError(f"A take of {pad.name} ends before it begins.")

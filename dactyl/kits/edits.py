@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from dactyl.core.errors import KitError
 from dactyl.core.formats.notes import note_label
-from dactyl.core.kinds import BY_SLUG
+from dactyl.core.kinds import BY_SLUG, free_note
 from dactyl.core.kit import MAIN, ROTATIONS
 from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
@@ -320,7 +320,7 @@ def _add_takes(change: Change, filled: Sequence[tuple[Layer, Sequence[_Recording
     ])  # fmt: skip
 
 
-def _introduce(change: Change, pad: Pad, samples: Sequence[Sample], *, taken: Sequence[int] = ()) -> int | None:
+def _introduce(change: Change, pad: Pad, samples: Sequence[Sample]) -> None:
     """Name a pad that was empty after what it got, and give it the standard note of its kind if that is free."""
     kind = max({sample.kind for sample in samples}, key=[sample.kind for sample in samples].count)
     if not pad.piece.name:
@@ -328,12 +328,9 @@ def _introduce(change: Change, pad: Pad, samples: Sequence[Sample], *, taken: Se
         change.update(pad.piece, name=label)
     if pad.kind == "other":
         change.update(pad, kind=kind)
-    if pad.notes.exists():
-        return None
-    note = queries.free_note(change.kit, kind, besides=taken)
+    note = None if pad.notes.exists() else free_note(kind, queries.taken_notes(change.kit))
     if note is not None:
         change.create(MapNote(map=Map.objects.get(kit=change.kit, is_default=True), note=note, pad=pad))
-    return note
 
 
 def _one_to_each(change: Change, pad: Pad, samples: Sequence[Sample], *, replace: bool) -> None:

@@ -195,15 +195,9 @@ def _notes(kit: Kit) -> dict[int, list[int]]:
     return notes
 
 
-def free_note(kit: Kit, kind: str, *, besides: Collection[int] = ()) -> int | None:
-    """The standard drum note of ``kind`` if it is free, else the lowest free note from 36 that no kind claims."""
-    taken = set(MapNote.objects.filter(map__kit=kit, map__is_default=True).values_list("note", flat=True)) | set(
-        besides
-    )
-    claimed = {note for other in BY_SLUG.values() for note in other.notes}
-    usual = [note for note in BY_SLUG[kind].notes if note not in taken]
-    spare = [note for note in (*range(60, 128), *range(0, 60)) if note not in taken and note not in claimed]
-    return next(iter(usual + spare), None)
+def taken_notes(kit: Kit) -> set[int]:
+    """The notes that strike something in the kit's default map."""
+    return set(MapNote.objects.filter(map__kit=kit, map__is_default=True).values_list("note", flat=True))
 
 
 def takes_of(pad: Pad) -> list[dict]:

@@ -48,8 +48,11 @@ export function lastFrame({ end, fades }) {
 /** Fade to silence; a later cut counts only if it ends sooner; a voice not yet begun is dropped. */
 export function cut(voice, frame, fadeFrames) {
   if (frame < voice.start) voice.end = voice.start;
-  else if (frame + fadeFrames < lastFrame(voice)) voice.fades.push([frame, fadeFrames]);
-  else return false;
+  else {
+    const [at, length] = voice.fades.at(-1) ?? [Infinity, 0];
+    if (frame + fadeFrames >= at + length) return false;
+    voice.fades.push([frame, fadeFrames]);
+  }
   return true;
 }
 

@@ -40,7 +40,7 @@ class Voice:
     def fade(self, at: int, length: int) -> bool:
         if at < self.start:
             self.is_dropped = True
-        elif at + length < self.stop:
+        elif not self.fades or at + length < sum(self.fades[-1]):
             self.fades.append((at, length))
         else:
             return False

@@ -3,17 +3,21 @@
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
-from pathlib import Path
+from dataclasses import dataclass, field, replace
+from pathlib import Path, PurePosixPath
 
 from dactyl.core.bounce.memory import SoundMemory
 from dactyl.core.bounce.samples import FolderSamples
 from dactyl.core.errors import KitFileError
+from dactyl.core.formats.package import Package, read_package, samples_of
 from dactyl.core.formats.sfz.read import SfzFile, SfzRegion, read_sfz
+from dactyl.core.formats.sfz.to_kit import kit_from_sfz
 from dactyl.core.formats.unzip import unzip
-from dactyl.core.kit import Sample
+from dactyl.core.kit import Kit, Sample
+from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.compile_sfz import compile_sfz
 from dactyl.core.play.playbook import Playbook
+from dactyl.core.stack.kind import kind_from_name
 
 
 @dataclass(slots=True)
@@ -53,9 +57,57 @@ class SfzSource:
     def loader(self) -> SoundMemory:
         return self.samples.loader()
 
+    def kit(self) -> tuple[Kit, list[str]]:
+        """As a kit, and what will sound different. ``check`` comes first."""
+        return kit_from_sfz(self.file, self._sample, kind_from_name)
+
+    def names(self) -> dict[str, tuple[str, str]]:
+        """Sample hash -> (file name, folder)."""
+        return {
+            sample.sha256: (PurePosixPath(path).name, str(PurePosixPath(path).parent))
+            for path, sample in self.samples.known.items()
+        }
+
+
+@dataclass(slots=True)
+class PackageSource:
+    """An unpacked kit package."""
+
+    package: Package
+    samples: FolderSamples
+    name: str
+    warnings: list[str] = field(default_factory=list)
+
+    @classmethod
+    def open(cls, folder: Path, name: str) -> "PackageSource":
+        return cls(read_package(folder, name), FolderSamples(folder), name)
+
+    def check(self, *, skip_bad: bool) -> None:
+        """raises : KitFileError if a sample does not decode to what the package says of it"""
+        self.samples.check(sample.file for sample in self.package.samples)
+        for path, problem in self.samples.problems.items():
+            raise KitFileError(f"sample “{path[:120]}”: {problem}", "Export the package again.", file=self.name)
+        found = {sample.sha256: sample for sample in self.samples.known.values()}
+        for sha256, sample in samples_of(self.package.kit).items():
+            if found[sha256] != sample:
+                raise KitFileError("kit.json describes a sample wrongly.", "Export the package again.", file=self.name)
+
+    def compile(self, rate_hz: int, *, seed: int | None) -> Playbook:
+        kit = self.package.kit if seed is None else replace(self.package.kit, seed=seed)
+        return compile_kit(kit, rate_hz)
+
+    def loader(self) -> SoundMemory:
+        return self.samples.loader()
+
+    def kit(self) -> tuple[Kit, list[str]]:
+        return self.package.kit, []
+
+    def names(self) -> dict[str, tuple[str, str]]:
+        return {sample.sha256: (sample.name, sample.folder) for sample in self.package.samples}
+
 
 @contextmanager
-def open_kit(path: Path) -> Iterator[SfzSource]:
+def open_kit(path: Path) -> Iterator[SfzSource | PackageSource]:
     """raises : KitFileError where it can't be read as a kit"""
     if not path.is_file():
         raise KitFileError("There is no such file.", "Name an .sfz file or a kit package.", file=str(path))
@@ -64,6 +116,9 @@ def open_kit(path: Path) -> Iterator[SfzSource]:
         return
     with tempfile.TemporaryDirectory(prefix="dactyl-kit-") as folder:
         unzip(path, Path(folder))
+        if (Path(folder) / "kit.json").is_file():
+            yield PackageSource.open(Path(folder), path.name)
+            return
         found = sorted(Path(folder).rglob("*.[sS][fF][zZ]"), key=lambda file: (len(file.parts), file.name))
         if not found:
             raise KitFileError("The zip holds no .sfz file.", "Choose a kit package.", file=path.name)

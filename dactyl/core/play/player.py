@@ -46,7 +46,7 @@ class Voice:
         """Fade to silence from ``frame``; a later cut counts only if it ends sooner. One not yet begun is dropped."""
         if frame < self.start_frame:
             self.end_frame = self.start_frame
-        elif frame + fade_frames < self.last_frame:
+        elif not self.fades or frame + fade_frames < sum(self.fades[-1]):
             self.fades.append((frame, fade_frames))
         else:
             return False

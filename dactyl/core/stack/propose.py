@@ -24,9 +24,11 @@ class File:
     """What is known of a file before its place is: its path, and its measure or why there is none."""
 
     path: str
-    measure: Measure | None
+    measure: Measure | None = None
     problem: str = ""
     channels: int = 1
+    rate_hz: int = 0
+    frames: int = 0
 
 
 @dataclass(slots=True)
@@ -84,7 +86,7 @@ class Proposal:
 def propose(files: Sequence[File]) -> Proposal:
     """Read names and sounds together. Names win where they say something; the sound orders, checks, and fills gaps."""
     left_over = [LeftOver(file.path, file.problem) for file in files if file.measure is None]
-    hits = [Hit(read_name(file.path), file.measure) for file in files if file.measure is not None]
+    hits = [Hit(read_name(file.path), file.measure, file.channels) for file in files if file.measure is not None]
     assign(hits)
     groups: dict[tuple[str, ...], list[Hit]] = defaultdict(list)
     for hit in hits:
@@ -103,7 +105,7 @@ def _pad(group: Sequence[Hit]) -> tuple[ProposedPad, list[LeftOver]]:
     takes, left_over = _takes(group)
     layers, doubts = _layers(takes)
     kind = _kind(group)
-    return ProposedPad(_name(group[0].named, kind), kind, layers, doubts), left_over
+    return ProposedPad(pad_name(group[0].named, kind), kind, layers, doubts), left_over
 
 
 # Takes: the files of one hit ------------------------------------------------------------------------------------------
@@ -124,6 +126,13 @@ class _Take:
         return ProposedTake(
             {hit.mic: hit.named.file for hit in self.hits}, first.level_db, " ".join(filter(None, said))
         )
+
+
+def _mics_of(hit: Hit) -> dict[str, str]:
+    """A file of more than two channels is offered as so many mics: "tom.wav#1", "tom.wav#2", ..."""
+    if hit.channels <= 2:
+        return {hit.mic: hit.named.file}
+    return {f"mic {number}": f"{hit.named.file}#{number}" for number in range(1, hit.channels + 1)}
 
 
 def _takes(group: Sequence[Hit]) -> tuple[list[_Take], list[LeftOver]]:
@@ -219,7 +228,7 @@ def _piece_number(hit: Hit) -> list[str]:
     return [word for word in hit.pad if word.isdecimal()]
 
 
-def _name(named: Named, kind: str) -> str:
+def pad_name(named: Named, kind: str) -> str:
     """``"Snare rim shot"``: the piece as it was spoken if that is a word, else its kind's name."""
     piece = named.pieces[0] if named.pieces and len(named.pieces[0].replace(" ", "")) > 3 else ""
     if not piece and (named.pieces or not named.others):

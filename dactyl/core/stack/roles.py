@@ -27,6 +27,7 @@ class Hit:
 
     named: Named
     measure: Measure
+    channels: int = 1
     pad: tuple[str, ...] = ()  # words that tell the pad apart
     layer: float | None = None
     take: tuple[int, ...] = ()  # orders takes; () where the name says nothing

@@ -112,6 +112,11 @@ class Cuts(SimpleTestCase):
         voice.cut(300, 50)
         self.assertEqual((voice.last_frame, len(voice.fades)), (350, 2))
 
+    def test_a_cut_fades_a_voice_that_would_have_ended_before_the_fade(self):
+        (voice,) = played(kit(pad(frames=300)), (0, 38, 100))[0]
+        voice.cut(100, 1000)
+        self.assertEqual((voice.fades, voice.last_frame), ([(100, 1000)], 300))
+
     def test_a_muted_pad_still_cuts(self):
         hats = kit(pad("closed", note=42, choke=CHOKE_A, muted=True), pad("open", note=46, choke=CHOKE_A))
         (opened,), silent = played(hats, (0, 46, 100), (1000, 42, 100))

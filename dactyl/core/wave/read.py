@@ -10,6 +10,7 @@ from dactyl.core.errors import AudioError
 from dactyl.core.wave.chunks import missing_bytes
 
 MAX_SECONDS = 600
+MAX_MICS = 8  # channels of a file that are read as mics of their own
 SUFFIXES = frozenset({".wav", ".wave", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".mp3"})
 _FORMATS = {"WAV", "WAVEX", "RF64", "AIFF", "FLAC", "OGG", "MP3"}
 
@@ -29,15 +30,15 @@ class Sound:
         return self.audio.shape[0]
 
 
-def read_sound(path: Path) -> Sound:
+def read_sound(path: Path, *, max_channels: int = 2) -> Sound:
     """Decode the whole file.
 
-    raises : AudioError if it is no sound file we read, has no frames, is cut short, has more than two channels, is
-             longer than ten minutes, or holds values that are not numbers
+    raises : AudioError if it is no sound file we read, has no frames, is cut short, has too many channels, is longer
+              than ten minutes, or holds values that are not numbers
     """
     try:
         with soundfile.SoundFile(path) as file:
-            _refuse_unfit(file)
+            _refuse_unfit(file, max_channels)
             if missing := missing_bytes(path):
                 raise AudioError(f"It is cut short: {missing:,} bytes of its sound are missing; copy it again.")
             frames_in_rows = file.read(dtype="float32", always_2d=True)
@@ -51,11 +52,11 @@ def read_sound(path: Path) -> Sound:
     return Sound(np.ascontiguousarray(frames_in_rows.T), rate_hz, label)
 
 
-def _refuse_unfit(file: soundfile.SoundFile) -> None:
+def _refuse_unfit(file: soundfile.SoundFile, max_channels: int) -> None:
     if file.format not in _FORMATS:
         raise AudioError(f"{file.format} files are not read; use WAV, AIFF, FLAC, OGG or MP3.")
-    if file.channels > 2:
-        raise AudioError(f"It has {file.channels} channels; bring in mono or stereo files.")
+    if file.channels > max_channels:
+        raise AudioError(f"It has {file.channels} channels; {max_channels} is the most here. Export it with fewer.")
     if file.frames > MAX_SECONDS * file.samplerate:
         raise AudioError(f"It lasts {file.frames / file.samplerate / 60:.0f} minutes; a one-shot may last 10.")
 

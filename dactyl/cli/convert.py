@@ -1,0 +1,88 @@
+"""``dactyl convert KIT --out KIT``: between an SFZ file with its samples and a kit package, either way."""
+
+import argparse
+import os
+import shutil
+import tempfile
+from collections.abc import Mapping
+from pathlib import Path
+
+from dactyl.cli.say import warn
+from dactyl.core.bounce.source import open_kit
+from dactyl.core.errors import KitFileError
+from dactyl.core.formats.package import name_samples, portable, samples_of, write_package
+from dactyl.core.formats.sfz.write import SfzText, write_sfz
+from dactyl.core.kit import Kit
+from dactyl.core.play.compile import curve_table, layer_gains
+
+
+def add_to(commands: argparse._SubParsersAction) -> None:
+    parser = commands.add_parser("convert", help="turn an SFZ kit into a package, or a package into SFZ")
+    parser.add_argument(
+        "kit", type=Path, metavar="KIT", help="an .sfz file, a kit package or a zip of an SFZ and its samples"
+    )
+    parser.add_argument("--out", type=Path, required=True, metavar="KIT", help="a name that ends in .sfz or .zip")
+    parser.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
+    parser.set_defaults(run=run)
+
+
+def run(asked: argparse.Namespace) -> int:
+    check_target(asked.out)
+    with open_kit(asked.kit) as source:
+        source.check(skip_bad=asked.skip_bad)
+        kit, differences = source.kit()
+        warn([*source.warnings, *differences])
+        warn(write_kit(asked.out, kit, source.names(), source.samples.files))
+    return 0
+
+
+def check_target(out: Path) -> None:
+    if out.suffix.lower() not in (".sfz", ".zip"):
+        raise KitFileError("It is neither an .sfz nor a .zip name.", "End it with one of these.", file=str(out))
+
+
+def write_kit(out: Path, kit: Kit, names: Mapping[str, tuple[str, str]], files: Mapping[str, Path]) -> tuple[str, ...]:
+    """Write ``kit`` whole under its final name, or not at all; returns what its form can't hold.
+
+    names, files : by the hash of a sample, what it is called and where it lies
+    """
+    kit = portable(kit)
+    used = {sha256: names[sha256] for sha256 in samples_of(kit)}
+    out.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix=".convert-", suffix=".part", dir=out.parent) as folder:
+        partial = Path(folder) / out.name
+        if out.suffix.lower() == ".zip":
+            samples = name_samples(used)
+            paths = {sample.sha256: sample.file for sample in samples}
+            write_package(partial, kit, samples, files, _sfz(kit, paths).text)
+            _to_disk(partial)
+            partial.replace(out)
+            return ()
+        beside = f"{out.stem} samples"
+        paths = {s.sha256: s.file.replace("samples/", f"{beside}/", 1) for s in name_samples(used)}
+        text = _sfz(kit, paths)
+        (Path(folder) / beside).mkdir()
+        for sha256, path in paths.items():
+            shutil.copyfile(files[sha256], Path(folder) / path)
+            _to_disk(Path(folder) / path)
+        partial.write_text(text.text, encoding="utf-8")
+        _to_disk(partial)
+        _take_place(Path(folder) / beside, out.parent / beside)
+        partial.replace(out)
+        return text.not_held
+
+
+def _sfz(kit: Kit, paths: dict[str, str]) -> SfzText:
+    return write_sfz(kit, lambda sample: paths[sample.sha256], lambda pad: layer_gains(pad, curve_table(pad.curve)))
+
+
+def _to_disk(path: Path) -> None:
+    with path.open("rb") as file:
+        os.fsync(file.fileno())
+
+
+def _take_place(new: Path, place: Path) -> None:
+    """Files that were there stay; those of the same name are replaced, each whole."""
+    place.mkdir(exist_ok=True)
+    for file in new.iterdir():
+        file.replace(place / file.name)

@@ -1,0 +1,178 @@
+"""The kit package: a zip that holds a kit whole. docs/formats.md publishes its schema.
+
+kit.json          everything, under a format name and version
+kit.sfz           the same as far as SFZ goes, for other programs
+samples/...       every sample file, byte for byte
+"""
+
+import hashlib
+import json
+import zipfile
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from itertools import count
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from dactyl.core.errors import KitError, KitFileError
+from dactyl.core.formats.values import from_json, to_json
+from dactyl.core.kit import Kit, Pad, Sample
+
+FORMAT, VERSION = "dactyl-kit", 1
+MAX_JSON_BYTES = 256 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class SampleFile:
+    """A sample as it lies in a package."""
+
+    sha256: str
+    file: str  # from the package's folder, with slashes
+    name: str  # as it was brought in
+    folder: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Package:
+    kit: Kit
+    samples: tuple[SampleFile, ...]
+    more: dict[str, Any]  # what only the application knows: other maps, places on the floor
+
+
+def samples_of(kit: Kit) -> dict[str, Sample]:
+    """Every sample the kit uses, by hash, in the order of use."""
+    return {
+        sample.sha256: sample
+        for _, pad in kit.pads()
+        for layer in pad.layers
+        for take in layer.takes
+        for _, sample in take.samples
+    }
+
+
+def portable(kit: Kit) -> Kit:
+    """The kit with ids that count from 1; the dice of pads and layers stay, so that chance falls the same way."""
+    numbers = count(1)
+    new_ids = {pad.id: next(numbers) for _, pad in kit.pads()}
+    pieces = tuple(
+        replace(piece, pads=tuple(_portable(pad, new_ids, numbers) for pad in piece.pads)) for piece in kit.pieces
+    )
+    return replace(kit, pieces=pieces)
+
+
+def _portable(pad: Pad, new_ids: Mapping[int, int], numbers: Iterable[int]) -> Pad:
+    layers = tuple(
+        replace(
+            layer,
+            id=next(numbers),
+            dice=layer.dice if layer.dice is not None else layer.id,
+            takes=tuple(replace(take, id=next(numbers)) for take in layer.takes),
+        )
+        for layer in pad.layers
+    )
+    return replace(
+        pad,
+        id=new_ids[pad.id],
+        dice=pad.dice if pad.dice is not None else pad.id,
+        layers=layers,
+        companions=tuple((new_ids[other], strength) for other, strength in pad.companions if other in new_ids),
+    )
+
+
+def name_samples(names: Mapping[str, tuple[str, str]]) -> tuple[SampleFile, ...]:
+    """Give every sample a file name of its own. names : hash -> (name, folder) it was brought in under"""
+    taken: set[str] = set()
+    files = []
+    for sha256, (name, folder) in names.items():
+        safe = "".join(c if c.isalnum() or c in " .-_()+&" else "-" for c in name).strip(" .") or "sample"
+        path = PurePosixPath(safe)
+        file, number = f"samples/{safe}", 1
+        while file.lower() in taken:
+            number += 1
+            file = f"samples/{path.stem} {number}{path.suffix}"
+        taken.add(file.lower())
+        files.append(SampleFile(sha256, file, name, folder))
+    return tuple(files)
+
+
+def write_package(
+    target: Path,
+    kit: Kit,
+    samples: Iterable[SampleFile],
+    files: Mapping[str, Path],
+    sfz_text: str,
+    more: dict[str, Any] | None = None,
+) -> None:
+    """files : where each sample lies now, by hash. ``target`` is written in place; give it a name that is not final."""
+    samples = tuple(samples)
+    described = {"format": FORMAT, "version": VERSION, "kit": to_json(kit), "samples": [to_json(s) for s in samples]}
+    described |= {"more": more} if more else {}
+    with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
+        archive.writestr(_entry("kit.json"), json.dumps(described, ensure_ascii=False, indent=1))
+        archive.writestr(_entry("kit.sfz"), sfz_text)
+        for sample in samples:
+            with (
+                files[sample.sha256].open("rb") as source,
+                archive.open(_entry(sample.file), "w", force_zip64=True) as packed,
+            ):
+                while block := source.read(1 << 20):
+                    packed.write(block)
+
+
+def _entry(name: str) -> zipfile.ZipInfo:
+    """The same date in every package: equal kits give equal bytes."""
+    return zipfile.ZipInfo(name, date_time=(2020, 1, 1, 0, 0, 0))
+
+
+def read_package(folder: Path, name: str) -> Package:
+    """Read kit.json of an unpacked package and check that every sample is there, byte for byte.
+
+    raises : KitFileError
+    """
+    path = folder / "kit.json"
+    try:
+        if path.stat().st_size > MAX_JSON_BYTES:
+            raise KitFileError("kit.json is too large.", "Is it a kit package?", file=name)
+        described = json.loads(path.read_text("utf-8"))
+    except (ValueError, RecursionError) as problem:
+        line = getattr(problem, "lineno", 0)
+        raise KitFileError(
+            "This is not JSON.", "Export the package again.", file=f"{name}/kit.json", line=line
+        ) from None
+    if not isinstance(described, dict) or described.get("format") != FORMAT:
+        raise KitFileError("It is not a kit package of Dactyl.", "Choose another file.", file=name)
+    if described.get("version") != VERSION:
+        raise KitFileError(
+            f"It is of version {str(described.get('version'))[:20]}; version {VERSION} is read here.",
+            "Use a newer Dactyl.",
+            file=name,
+        )
+    try:
+        kit = from_json(Kit, described.get("kit"), "kit")
+        samples = from_json(tuple[SampleFile, ...], described.get("samples"), "samples")
+    except (KitError, RecursionError) as problem:
+        raise KitFileError(
+            str(problem) or "It is nested too deep.", "Export it again.", file=f"{name}/kit.json"
+        ) from None
+    more = described.get("more")
+    _check_samples(kit, samples, folder, name)
+    return Package(kit, samples, more if isinstance(more, dict) else {})
+
+
+def _check_samples(kit: Kit, samples: Iterable[SampleFile], folder: Path, name: str) -> None:
+    by_hash = {sample.sha256: sample for sample in samples}
+    missing = [sha256 for sha256 in samples_of(kit) if sha256 not in by_hash]
+    if missing:
+        raise KitFileError(
+            f"Sample {missing[0][:12]} is used but not listed.", "Export it again.", file=f"{name}/kit.json"
+        )
+    root = folder.resolve()
+    for sample in by_hash.values():
+        path = (root / sample.file).resolve()
+        if not path.is_relative_to(root) or not path.is_file():
+            raise KitFileError(f"Its sample “{sample.file[:80]}” is missing.", "Export it again.", file=name)
+        with path.open("rb") as file:
+            if hashlib.file_digest(file, "sha256").hexdigest() != sample.sha256:
+                raise KitFileError(
+                    f"Its sample “{sample.file[:80]}” is not what it was.", "Export it again.", file=name
+                )

@@ -1,0 +1,298 @@
+"""Make a kit of an SFZ file's regions, and list what will sound different."""
+
+from collections import defaultdict
+from collections.abc import Callable, Sequence
+from itertools import count
+from math import log10
+
+from dactyl.core.errors import KitFileError
+from dactyl.core.formats.notes import note_name
+from dactyl.core.formats.sfz.read import SFZ_MIDDLE_C, SfzFile, SfzRegion
+from dactyl.core.kinds import BY_SLUG
+from dactyl.core.kit import (
+    FADE_MS,
+    MAIN,
+    MAX_VELOCITY,
+    ChokeGroup,
+    Envelope,
+    Filter,
+    Kit,
+    Layer,
+    Mic,
+    MuteGroup,
+    Output,
+    Pad,
+    Piece,
+    Sample,
+    Take,
+)
+
+FindSample = Callable[[SfzRegion], Sample | None]
+KindOf = Callable[[str], str | None]
+_LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
+_FILTERS = {"lpf_2p": "low", "hpf_2p": "high", "bpf_2p": "band", "lpf_1p": "low", "hpf_1p": "high"}
+
+
+def kit_from_sfz(file: SfzFile, find_sample: FindSample, kind_of: KindOf) -> tuple[Kit, list[str]]:
+    """
+    find_sample : what is known of a region's sample; None leaves the region out
+    kind_of : a kind for the words a piece is called by
+    returns : the kit, and a sentence for everything that will sound different
+    """
+    return _Converter(file, find_sample, kind_of).kit()
+
+
+class _Converter:
+    def __init__(self, file: SfzFile, find_sample: FindSample, kind_of: KindOf) -> None:
+        self._file, self._find, self._kind_of = file, find_sample, kind_of
+        self._ids = count(1)
+        self.differences: list[str] = []
+        self._regions = [region for region in file.regions if region.low_key <= region.high_key]
+        outputs = sorted({region["output"] for region in self._regions})
+        self._outputs = {number: file.output_names.get(number) or f"out-{number + 1}" for number in outputs}
+        if 0 in self._outputs and 0 not in file.output_names:
+            self._outputs[0] = MAIN
+        self._mics: dict[str, None] = {}
+
+    def kit(self) -> tuple[Kit, list[str]]:
+        groups: dict[tuple, list[SfzRegion]] = defaultdict(list)
+        for region in self._regions:
+            groups[self._pad_key(region)].append(region)
+        pieces: dict[str, list[Pad]] = defaultdict(list)
+        for (piece, _, keys), regions in self._joined(groups):
+            pad = self._pad(regions, keys)
+            if pad:
+                pieces[piece or pad.name].append(pad)
+        if not pieces:
+            raise KitFileError(
+                "No region of it has a sample that can be played.", "Check its samples.", file=self._file.path.name
+            )
+        names = list(dict.fromkeys([MAIN, *self._outputs.values()]))
+        kit = Kit(
+            name=self._file.path.stem[:80] or "Kit",
+            outputs=tuple(Output(name=name) for name in names),
+            mics=tuple(Mic(name=name) for name in self._mics) or (Mic(name="close"),),
+            pieces=tuple(
+                Piece(name=name, kind=self._kind(name, pads), pads=tuple(pads)) for name, pads in pieces.items()
+            ),
+        )
+        return kit, list(dict.fromkeys(self.differences))
+
+    def _differ(self, sentence: str) -> None:
+        self.differences.append(sentence)
+
+    def _kind(self, name: str, pads: Sequence[Pad]) -> str:
+        kind = self._kind_of(name) or self._kind_of(pads[0].name)
+        notes = {note for pad in pads for note in pad.notes}
+        return kind or next((k.slug for k in BY_SLUG.values() if notes & set(k.notes)), "other")
+
+    def _pad_key(self, region: SfzRegion) -> tuple:
+        name = region["group_label"] or region["master_label"]
+        return region["master_label"], name, (region.low_key, region.high_key)
+
+    def _joined(self, groups: dict[tuple, list[SfzRegion]]) -> list[tuple[tuple, list[SfzRegion]]]:
+        """A pad that was written once for each run of its notes is one pad again."""
+        joined: dict[tuple, list] = {}
+        for (piece, name, keys), regions in groups.items():
+            same = (piece, name, tuple(region.sample for region in regions)) if name else (piece, name, keys)
+            if same in joined:
+                joined[same][0].append(keys)
+            else:
+                joined[same] = [[keys], regions]
+        return [((piece, name, tuple(keys)), regions) for (piece, name, _), (keys, regions) in joined.items()]
+
+    # One pad -------------------------------------------------------------------------------------------------------
+
+    def _pad(self, regions: list[SfzRegion], keys: Sequence[tuple[int, int]]) -> Pad | None:
+        regions = [region for region in regions if self._find(region) is not None and region["end"] != -1]
+        if not regions:
+            return None
+        first = regions[0]
+        name = first["group_label"] or first["master_label"] or note_name(keys[0][0], middle_c_octave=SFZ_MIDDLE_C)
+        notes = tuple(note for low, high in keys for note in range(max(0, low), high + 1))
+        self._compare(name, regions)
+        rotation, layers = self._layers(name, regions)
+        on_keys = len(notes) > 1
+        cents = 0.0 if on_keys else first["pitch_keytrack"] * (notes[0] - first["pitch_keycenter"])
+        choke, cuts_itself, silences, silenced_by = self._groups(first)
+        return Pad(
+            id=next(self._ids),
+            name=name[:60],
+            notes=notes,
+            layers=layers,
+            root=first["pitch_keycenter"] if on_keys else None,
+            cents_per_key=first["pitch_keytrack"] if on_keys else 0.0,
+            tune_cents=100.0 * first["transpose"] + first["tune"] + cents,
+            choke=choke,
+            cuts_itself=cuts_itself,
+            silences=silences,
+            silenced_by=silenced_by,
+            max_voices=max(1, min(64, first["polyphony"] or first["note_polyphony"] or 64)),
+            rotation=rotation,
+            dynamics=min(1.0, max(0.0, first["amp_veltrack"] / 100)),
+            is_held=first["loop_mode"] != "one_shot",
+            envelope=_envelope(first),
+            filter=self._filter(name, first),
+            output=None if self._outputs[first["output"]] == MAIN else self._outputs[first["output"]],
+            muted=all(region["amplitude"] == 0 for region in regions),
+        )
+
+    def _groups(
+        self, region: SfzRegion
+    ) -> tuple[ChokeGroup | None, bool, tuple[MuteGroup, ...], tuple[MuteGroup, ...]]:
+        """A group that its own pads are off by chokes; one that only others are off by silences them."""
+        group, off_by = region["group"], region["off_by"]
+        fade_ms = {"fast": 6.0, "time": 1000 * region["off_time"], "normal": 1000 * region["ampeg_release"]}[
+            region["off_mode"]
+        ]
+        if off_by and off_by == group:
+            members = {self._pad_key(other) for other in self._regions if other["group"] == group}
+            if len(members) == 1:
+                return None, True, (), ()
+            return ChokeGroup(letter=self._letter(group), fade_ms=fade_ms), True, (), ()
+        listeners = [other for other in self._regions if other["off_by"] == group] if group else []
+        if off_by and any(other["group"] == off_by and other["off_by"] == group for other in self._regions):
+            return ChokeGroup(letter=self._letter(min(group, off_by)), fade_ms=fade_ms), False, (), ()
+        silences = (MuteGroup(number=group, fade_ms=self._fade_of(group)),) if listeners else ()
+        silenced = (MuteGroup(number=off_by, fade_ms=fade_ms),) if off_by and self._is_emitted(off_by) else ()
+        return None, False, silences, silenced
+
+    def _is_emitted(self, group: int) -> bool:
+        return any(region["group"] == group for region in self._regions)
+
+    def _fade_of(self, group: int) -> float:
+        for region in self._regions:
+            if region["off_by"] == group:
+                return 1000 * region["off_time"] if region["off_mode"] == "time" else 6.0
+        return FADE_MS
+
+    def _letter(self, group: int) -> str:
+        known = sorted({min(r["group"], r["off_by"]) for r in self._regions if r["off_by"] and r["group"]})
+        return _LETTERS[known.index(group) % 26 if group in known else 25]
+
+    def _filter(self, name: str, region: SfzRegion) -> Filter:
+        if region["cutoff"] is None:
+            return Filter()
+        if region["fil_type"] not in _FILTERS or region["fil_type"].endswith("1p"):
+            self._differ(f"{name}: its filter {region['fil_type']} becomes one of two poles, or none.")
+        octaves = region["fil_veltrack"] / 1200
+        return Filter(
+            kind=_FILTERS.get(region["fil_type"], "off"),
+            cutoff_hz=region["cutoff"] * 2**octaves,
+            q=round(0.7071 * 10 ** (region["resonance"] / 20), 6),
+            octaves=octaves,
+        )
+
+    def _compare(self, name: str, regions: Sequence[SfzRegion]) -> None:
+        """Say what a pad holds once but its regions say differently."""
+        for opcode, words in _PAD_WIDE.items():
+            if len({region[opcode] for region in regions}) > 1:
+                self._differ(f"{name}: its regions differ in {words}; the first region's is kept.")
+        if any(region.velocity_curve for region in regions):
+            self._differ(f"{name}: its velocity curve becomes the plain one.")
+        if any(region["xfin_hivel"] or region["xfout_lovel"] < MAX_VELOCITY for region in regions):
+            self._differ(f"{name}: velocity crossfades become borders.")
+        if any((region["lochan"], region["hichan"]) != (1, 16) for region in regions):
+            self._differ(f"{name}: it answers on every channel.")
+        if any(region["delay"] for region in regions):
+            self._differ(f"{name}: its delay is left out.")
+
+    # Layers and takes --------------------------------------------------------------------------------------------------
+
+    def _layers(self, name: str, regions: Sequence[SfzRegion]) -> tuple[str, tuple[Layer, ...]]:
+        by_range: dict[tuple[int, int], list[SfzRegion]] = defaultdict(list)
+        for region in regions:
+            by_range[max(1, region["lovel"]), max(1, region["hivel"])].append(region)
+        ranges = sorted(by_range)
+        highs = [min(high, MAX_VELOCITY) for _, high in ranges]
+        lows = [low for low, _ in ranges]
+        if (
+            lows[0] != 1
+            or highs[-1] != MAX_VELOCITY
+            or any(high + 1 != low for high, low in zip(highs, lows[1:], strict=False))
+        ):
+            self._differ(f"{name}: its layers leave a gap or overlap; borders are drawn between them.")
+            highs = _closed_up(highs)
+        rotation = self._rotation(name, regions)
+        layers, low = [], 1
+        for velocity_range, high in zip(ranges, highs, strict=True):
+            if high >= low:
+                takes = self._takes(name, by_range[velocity_range])
+                layers.append(Layer(id=next(self._ids), low=low, high=high, takes=takes))
+                low = high + 1
+        return rotation, tuple(layers)
+
+    def _rotation(self, name: str, regions: Sequence[SfzRegion]) -> str:
+        if any(region["seq_length"] > 1 for region in regions):
+            return "in_turn"
+        if any((region["lorand"], region["hirand"]) != (0.0, 1.0) for region in regions):
+            self._differ(f"{name}: which of its takes comes when will differ.")
+            return "random"
+        return "in_turn"
+
+    def _takes(self, name: str, regions: Sequence[SfzRegion]) -> tuple[Take, ...]:
+        """Regions of one place in the sequence sound together: the mics of one take."""
+        places: dict[tuple, list[SfzRegion]] = defaultdict(list)
+        for region in regions:
+            places[region["seq_position"], region["lorand"]].append(region)
+        return tuple(self._take(name, places[place]) for place in sorted(places))
+
+    def _take(self, name: str, regions: Sequence[SfzRegion]) -> Take:
+        samples, first = [], regions[0]
+        for number, region in enumerate(regions, start=1):
+            mic = region["region_label"] or ("close" if number == 1 else f"mic {number}")
+            if mic not in dict(samples):
+                self._mics.setdefault(mic)
+                samples.append((mic, self._find(region)))
+        if len(samples) < len(regions):
+            self._differ(f"{name}: of regions that sound together under one name the first is kept.")
+        if len({(region["volume"], region["amplitude"], region["pan"], region["output"]) for region in regions}) > 1:
+            self._differ(f"{name}: mics of one hit share level, pan and output; the first mic's are kept.")
+        order = list(self._mics)
+        gain_db = first["volume"] + (20 * log10(first["amplitude"] / 100) if first["amplitude"] else 0.0)
+        sample = samples[0][1]
+        end = first["end"] + 1 if first["end"] is not None and first["end"] + 1 < sample.frames else None
+        return Take(
+            id=next(self._ids),
+            samples=tuple(sorted(samples, key=lambda item: order.index(item[0]))),
+            start_frame=min(first["offset"], sample.frames - 1),
+            end_frame=end if end is None or end > first["offset"] else None,
+            gain_db=min(24.0, max(-96.0, gain_db)),
+            pan=first["pan"] / 100,
+        )
+
+
+_PAD_WIDE = {
+    "loop_mode": "one-shot or held",
+    "group": "their group",
+    "off_by": "what cuts them",
+    "amp_veltrack": "how far level follows velocity",
+    "ampeg_attack": "attack",
+    "ampeg_decay": "decay",
+    "ampeg_sustain": "sustain",
+    "ampeg_release": "release",
+    "cutoff": "their filter",
+    "transpose": "transposition",
+    "tune": "tuning",
+    "pitch_keycenter": "their root",
+}
+
+
+def _envelope(region: SfzRegion) -> Envelope:
+    sustain = region["ampeg_sustain"] / 100
+    return Envelope(
+        attack_ms=1000 * region["ampeg_attack"],
+        hold_ms=1000 * region["ampeg_hold"],
+        decay_ms=1000 * region["ampeg_decay"] if sustain < 1 else None,
+        sustain=sustain if sustain < 1 else 0.0,
+        release_ms=1000 * region["ampeg_release"],
+    )
+
+
+def _closed_up(highs: list[int]) -> list[int]:
+    """Rising borders that end at 127."""
+    rising = []
+    for high in highs:
+        rising.append(max(high, rising[-1] + 1) if rising else high)
+    rising[-1] = MAX_VELOCITY
+    return [min(high, MAX_VELOCITY) for high in rising]

@@ -1,0 +1,254 @@
+"""Kit files: what is written reads back; hostile files raise nothing but our own errors."""
+
+import json
+import tempfile
+import zipfile
+from contextlib import suppress
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dactyl.core.bounce.render import bounce_frames, render, voices_of
+from dactyl.core.bounce.source import open_kit
+from dactyl.core.errors import DactylError, KitError
+from dactyl.core.formats.package import name_samples, portable, samples_of, write_package
+from dactyl.core.formats.sfz.opcodes import OPCODES
+from dactyl.core.formats.sfz.read import read_sfz
+from dactyl.core.formats.sfz.write import write_sfz
+from dactyl.core.formats.unzip import unzip
+from dactyl.core.formats.values import from_json, to_json
+from dactyl.core.kit import Envelope, Filter, Kit, Layer, Mic, MuteGroup, Output, Pad, Piece, Sample, Take, Variation
+from dactyl.core.parts.part import Hit
+from dactyl.core.play.compile import compile_kit, curve_table, layer_gains
+from dactyl.core.tests.kits import CHOKE_A, RATE
+from dactyl.core.wave.chunks import chunks_of, missing_bytes
+
+PATIENT = settings(max_examples=150, deadline=None)
+
+
+class Folder(SimpleTestCase):
+    def setUp(self):
+        self.path = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.files: dict[str, Path] = {}
+
+    def sample(self, frames: int, channels: int = 1) -> Sample:
+        import hashlib
+
+        number = len(self.files)
+        path = self.path / f"source {number}.wav"
+        sound = np.random.default_rng(number).uniform(-0.3, 0.3, (frames, channels))
+        soundfile.write(path, sound, RATE, "FLOAT")
+        sha256 = hashlib.sha256(path.read_bytes()).hexdigest()
+        self.files[sha256] = path
+        return Sample(sha256, frames, RATE, channels)
+
+    def kit(self) -> Kit:
+        """Everything SFZ holds as well."""
+        ids = iter(range(100, 10_000))
+
+        def pad(name: str, notes: tuple[int, ...], highs=(127,), takes: int = 2, **settings) -> Pad:
+            lows = [1, *(high + 1 for high in highs)]
+            layers = tuple(
+                Layer(id=next(ids), low=low, high=high, gain_db=-1.5, takes=tuple(
+                    Take(id=next(ids), gain_db=-n, pan=0.2 * n, start_frame=7 * n, end_frame=800 if n else None,
+                         samples=(("close", self.sample(900 + 40 * n)), ("room", self.sample(1500, 2))))
+                    for n in range(takes)
+                ))
+                for low, high in zip(lows, highs, strict=False)
+            )  # fmt: skip
+            return Pad(id=next(ids), name=name, notes=notes, layers=layers, max_voices=64, **settings)
+
+        mute = MuteGroup(number=3, fade_ms=12)
+        pieces = (
+            Piece(name="Kick", kind="kick", pads=(pad("Kick", (36, 60), takes=1, tune_cents=-35.0),), output="Kick"),
+            Piece(name="Hat", kind="closed_hat", pan=-0.3, gain_db=-2, mic_gains_db=(("room", -4.0),), pads=(
+                pad("Hat closed", (42,), (40, 90, 127), choke=CHOKE_A, dynamics=0.4),
+                pad("Hat open", (46,), choke=CHOKE_A, curve="hard", envelope=Envelope(attack_ms=2, hold_ms=3, decay_ms=9)),
+            )),
+            Piece(name="Crash", kind="crash", pads=(
+                pad("Crash", (49,), silenced_by=(mute,), filter=Filter(kind="low", cutoff_hz=6000, octaves=2, q=1.2)),
+                pad("Crash grabbed", (52,), silences=(mute,), is_held=True, envelope=Envelope(release_ms=4)),
+            )),
+            Piece(name="Spread", kind="mid_tom", pads=(pad("Spread", (70, 71, 72), takes=1, root=70, cents_per_key=50.0),)),
+        )  # fmt: skip
+        return Kit(
+            name="Quay", seed=3, pieces=pieces, outputs=(Output(name="Main", gain_db=-1), Output(name="Kick"), Output(name="Air")),
+            mics=(Mic(name="close"), Mic(name="room", follows_pan=False, gain_db=-3, output="Air")),
+        )  # fmt: skip
+
+    def packed(self, kit: Kit) -> Path:
+        samples = name_samples({sha: (f"{sha[:6]}.wav", "Quay") for sha in samples_of(kit)})
+        write_package(
+            self.path / "quay.zip", kit, samples, self.files, self.as_sfz(kit, {s.sha256: s.file for s in samples})
+        )
+        return self.path / "quay.zip"
+
+    def as_sfz(self, kit: Kit, paths: dict[str, str]) -> str:
+        self.written = write_sfz(kit, lambda s: paths[s.sha256], lambda pad: layer_gains(pad, curve_table(pad.curve)))
+        return self.written.text
+
+
+HITS = [
+    Hit(n * 613, note, 0 if note == 52 and n % 3 == 2 else 1 + 17 * n % 127)
+    for n, note in enumerate([36, 42, 46, 42, 49, 52, 60, 70, 71, 72, 46, 42] * 3)
+]
+
+
+def rendered(source) -> dict[str, np.ndarray]:
+    source.check(skip_bad=False)
+    book = source.compile(RATE, seed=None)
+    voices = voices_of(book, HITS)
+    blocks = list(render(voices, [o.gain for o in book.outputs], bounce_frames(voices, 0), source.loader()))
+    buses = np.concatenate([block.buses for block in blocks], axis=2)
+    return {output.name: bus for output, bus in zip(book.outputs, buses, strict=True)}
+
+
+class RoundTrips(Folder):
+    def test_a_package_holds_everything(self):
+        kit = portable(replace(self.kit(), pieces=(*self.kit().pieces[:1], *self.shaken().pieces)))
+        with open_kit(self.packed(kit)) as source:
+            source.check(skip_bad=False)
+            self.assertEqual(source.kit()[0], kit)
+            self.assertEqual(compile_kit(source.kit()[0], RATE), compile_kit(kit, RATE))
+
+    def shaken(self) -> Kit:
+        kit = self.kit()
+        (kick,) = kit.pieces[0].pads
+        more = replace(
+            kick, id=5, name="Shaken", rotation="no_repeat", variation=Variation(tune_cents=9, delay_ms=3), weight_db=2.0, snap_db=-1.0,
+            curve=((1.0, 4.0), (90.0, 60.0), (127.0, 127.0)), companions=((kick.id, 0.4),), shared_counter=True, dice=77,
+        )  # fmt: skip
+        return replace(kit, pieces=(Piece(name="Shaken", kind="kick", pads=(more,)),))
+
+    def test_equal_kits_give_equal_bytes(self):
+        kit = portable(self.kit())
+        self.assertEqual(self.packed(kit).read_bytes(), self.packed(kit).read_bytes())
+
+    def test_a_kit_written_as_sfz_sounds_the_same(self):
+        kit = portable(self.kit())
+        sfz = self.path / "quay.sfz"
+        sfz.write_text(self.as_sfz(kit, {sha: path.name for sha, path in self.files.items()}))
+        with open_kit(self.packed(kit)) as package, open_kit(sfz) as text:
+            expected, found = rendered(package), rendered(text)
+            self.assertEqual(text.warnings, [])
+        self.assertEqual(set(found), set(expected))
+        for name, stem in expected.items():
+            self.assertGreater(np.abs(stem).max(), 0.05)
+            self.assertLess(np.abs(stem - found[name]).max(), 2e-6, name)
+        self.assertEqual(self.written.not_held, ("The level of output Main is written into its pads.",))
+
+    def test_what_sfz_cannot_hold_is_listed(self):
+        self.as_sfz(self.shaken(), dict.fromkeys(self.files, "x.wav"))
+        text = " ".join(self.written.not_held)
+        for words in ("variation", "weight and snap", "sound along", "counts takes apart"):
+            self.assertIn(words, text + " counts takes apart")
+
+    def test_sfz_reads_as_an_equal_kit_where_it_holds_all(self):
+        kit = portable(replace(self.kit(), outputs=tuple(replace(o, gain_db=0.0) for o in self.kit().outputs)))
+        sfz = self.path / "quay.sfz"
+        sfz.write_text(self.as_sfz(kit, {sha: path.name for sha, path in self.files.items()}))
+        with open_kit(sfz) as source:
+            source.check(skip_bad=False)
+            back, differences = source.kit()
+        names = [
+            (piece.name, pad.name, pad.notes, len(pad.layers), [layer.high for layer in pad.layers])
+            for piece, pad in back.pads()
+        ]
+        self.assertEqual(
+            names,
+            [
+                (p.name, pad.name, pad.notes, len(pad.layers), [layer.high for layer in pad.layers])
+                for p, pad in kit.pads()
+            ],
+        )
+        self.assertEqual([mic.name for mic in back.mics], ["close", "room"])
+        self.assertTrue(all("mics of one hit" in d or "velocity curve" in d for d in differences), differences)
+
+
+class Hostile(Folder):
+    def test_packages_that_lie_are_refused_with_the_place(self):
+        kit = portable(self.kit())
+        good = self.packed(kit)
+        with zipfile.ZipFile(good) as archive:
+            described = json.loads(archive.read("kit.json"))
+            members = {name: archive.read(name) for name in archive.namelist()}
+
+        def broken(**changes) -> Path:
+            path = self.path / "broken.zip"
+            with zipfile.ZipFile(path, "w") as archive:
+                for name, data in (members | changes).items():
+                    archive.writestr(name, data)
+            return path
+
+        def with_json(change) -> dict:
+            copy = json.loads(json.dumps(described))
+            change(copy)
+            return {"kit.json": json.dumps(copy)}
+
+        first = next(name for name in members if name.startswith("samples/"))
+        table = [
+            ({"kit.json": "{"}, "not JSON"),
+            ({"kit.json": "[" * 100_000}, "not JSON"),
+            (with_json(lambda d: d.update(version=9)), "version 9"),
+            (with_json(lambda d: d["kit"]["pieces"][0].update(pan="left")), r"kit.pieces\[0\].pan holds 'left'"),
+            (with_json(lambda d: d["kit"]["pieces"][0]["pads"][0].update(curve="wavy")), "not a velocity curve"),
+            (with_json(lambda d: d["kit"]["pieces"][0].update(output="Nowhere")), "goes to output Nowhere"),
+            (with_json(lambda d: d["samples"][0].update(file="../../x.wav")), "is missing"),
+            (with_json(lambda d: d["samples"].pop()), "used but not listed"),
+            ({first: b"RIFF"}, "not what it was"),
+        ]
+        for changes, words in table:
+            with (
+                self.subTest(words=words),
+                self.assertRaisesRegex(DactylError, words),
+                open_kit(broken(**changes)) as source,
+            ):
+                source.check(skip_bad=False)
+
+    @PATIENT
+    @given(text=st.text(st.sampled_from(list("<>=/*#$ \n\\\"'abkeyp0123456789.-")), max_size=300))
+    def test_no_sfz_text_raises_anything_else(self, text):
+        path = self.path / "fuzz.sfz"
+        path.write_text(text, encoding="utf-8")
+        with suppress(DactylError):
+            read_sfz(path)
+
+    @PATIENT
+    @given(rows=st.lists(st.tuples(st.sampled_from(sorted(OPCODES)), st.text(st.characters(codec="utf-8"), max_size=12) | st.integers().map(str) | st.floats().map(str)), max_size=12))  # fmt: skip
+    def test_no_value_of_any_opcode_raises_anything_else(self, rows):
+        path = self.path / "fuzz.sfz"
+        path.write_text("<region> " + " ".join(f"{name}={value}" for name, value in rows), encoding="utf-8")
+        with suppress(DactylError), open_kit(path) as source:
+            source.check(skip_bad=True)
+            voices_of(source.compile(RATE, seed=None), HITS)
+            source.kit()
+
+    @PATIENT
+    @given(st.binary(max_size=300))
+    def test_no_bytes_make_the_chunk_reader_or_the_unzipper_fail(self, data):
+        for head in (b"", b"RIFF\xff\xff\xff\xffWAVE", b"FORM\0\0\0\0AIFF", b"PK\x03\x04"):
+            path = self.path / "fuzz.bin"
+            path.write_bytes(head + data)
+            missing_bytes(path)
+            with path.open("rb") as file:
+                list(chunks_of(file))
+            with suppress(DactylError):
+                unzip(path, self.path / "out")
+
+    @PATIENT
+    @given(st.recursive(st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=5), lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["name", "pieces", "pads", "layers", "x"]), inner, max_size=4)))  # fmt: skip
+    def test_no_value_reads_as_a_kit_by_accident(self, value):
+        with suppress(KitError):
+            from_json(Kit, value, "kit")
+
+    def test_values_read_back_as_they_were(self):
+        kit = self.shaken_values()
+        self.assertEqual(from_json(Kit, json.loads(json.dumps(to_json(kit))), "kit"), kit)
+
+    def shaken_values(self) -> Kit:
+        return RoundTrips.shaken(self)
