@@ -2,7 +2,6 @@
 
 import argparse
 import os
-import shutil
 import tempfile
 from collections.abc import Mapping
 from pathlib import Path
@@ -10,10 +9,11 @@ from pathlib import Path
 from dactyl.cli.say import warn
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.errors import KitFileError
-from dactyl.core.formats.package import name_samples, portable, samples_of, write_package
+from dactyl.core.formats.package import name_samples, portable, samples_of, tags_of, write_package
 from dactyl.core.formats.sfz.write import SfzText, write_sfz
 from dactyl.core.kit import Kit
 from dactyl.core.play.compile import curve_table, layer_gains
+from dactyl.core.wave.tags import write_tagged
 
 
 def add_to(commands: argparse._SubParsersAction) -> None:
@@ -62,8 +62,9 @@ def write_kit(out: Path, kit: Kit, names: Mapping[str, tuple[str, str]], files: 
         paths = {s.sha256: s.file.replace("samples/", f"{beside}/", 1) for s in name_samples(used)}
         text = _sfz(kit, paths)
         (Path(folder) / beside).mkdir()
+        tags, known = tags_of(kit), samples_of(kit)
         for sha256, path in paths.items():
-            shutil.copyfile(files[sha256], Path(folder) / path)
+            write_tagged(files[sha256], Path(folder) / path, tags[sha256], known[sha256].rate_hz)
             _to_disk(Path(folder) / path)
         partial.write_text(text.text, encoding="utf-8")
         _to_disk(partial)

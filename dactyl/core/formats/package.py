@@ -17,6 +17,7 @@ from typing import Any
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.kit import Kit, Pad, Sample
+from dactyl.core.wave.tags import Tags
 
 FORMAT, VERSION = "dactyl-kit", 1
 MAX_JSON_BYTES = 256 << 20
@@ -48,6 +49,19 @@ def samples_of(kit: Kit) -> dict[str, Sample]:
         for take in layer.takes
         for _, sample in take.samples
     }
+
+
+def tags_of(kit: Kit) -> dict[str, Tags]:
+    """Where each sample lies on keys and velocities, by hash; of several places the first."""
+    tags: dict[str, Tags] = {}
+    for _, pad in kit.pads():
+        root = pad.root if pad.root is not None else min(pad.notes, default=None)
+        for layer in pad.layers:
+            place = Tags(root, min(pad.notes, default=None), max(pad.notes, default=None), layer.low, layer.high)
+            for take in layer.takes:
+                for _, sample in take.samples:
+                    tags.setdefault(sample.sha256, place)
+    return tags
 
 
 def portable(kit: Kit) -> Kit:

@@ -12,6 +12,7 @@ from dactyl.core.stack.names import read_name
 from dactyl.core.stack.propose import File, Hit, pad_name
 from dactyl.core.stack.roles import assign
 from dactyl.core.wave.read import MAX_MICS, SUFFIXES, read_sound
+from dactyl.core.wave.tags import read_tags
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +50,9 @@ def _listen(path: Path) -> File:
         return File(str(path), problem=f"It can't be read: {problem.strerror or 'the disk refused'}.")
     except DactylError as problem:
         return File(str(path), problem=str(problem))
-    return File(str(path), measure(sound.audio, sound.rate_hz), "", sound.channels, sound.rate_hz, sound.frames)
+    return File(
+        str(path), measure(sound.audio, sound.rate_hz), "", sound.channels, sound.rate_hz, sound.frames, read_tags(path)
+    )
 
 
 def said_by_names(files: Sequence[File]) -> dict[str, Said]:

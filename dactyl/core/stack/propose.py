@@ -15,6 +15,7 @@ from dactyl.core.stack.layers import split_by_level, split_evenly
 from dactyl.core.stack.names import Named, read_name
 from dactyl.core.stack.roles import Hit, assign
 from dactyl.core.stack.words import MIC_ORDER
+from dactyl.core.wave.tags import Tags
 
 CONTRADICTION_DB = 1.0  # by which a layer may be softer than the one below before it is said
 
@@ -29,6 +30,7 @@ class File:
     channels: int = 1
     rate_hz: int = 0
     frames: int = 0
+    tags: Tags = Tags()
 
 
 @dataclass(slots=True)
@@ -86,7 +88,7 @@ class Proposal:
 def propose(files: Sequence[File]) -> Proposal:
     """Read names and sounds together. Names win where they say something; the sound orders, checks, and fills gaps."""
     left_over = [LeftOver(file.path, file.problem) for file in files if file.measure is None]
-    hits = [Hit(read_name(file.path), file.measure, file.channels) for file in files if file.measure is not None]
+    hits = [_hit(file) for file in files if file.measure is not None]
     assign(hits)
     groups: dict[tuple[str, ...], list[Hit]] = defaultdict(list)
     for hit in hits:
@@ -99,6 +101,19 @@ def propose(files: Sequence[File]) -> Proposal:
     _name_apart(pads, list(groups.values()))
     pads.sort(key=lambda pad: (IN_SCORE_ORDER.index(BY_SLUG[pad.kind]), pad.name))
     return Proposal(pads, left_over)
+
+
+def _hit(file: File) -> Hit:
+    """What the name says, and the velocity range that the file itself says, where the name has none."""
+    named = read_name(file.path)
+    if (
+        named.layer is None
+        and file.tags.high_velocity
+        and (file.tags.low_velocity, file.tags.high_velocity) != (1, 127)
+    ):
+        named.layer, named.is_velocity = float(file.tags.high_velocity), True
+        named.layer_text = f"{file.tags.low_velocity}-{file.tags.high_velocity}"
+    return Hit(named, file.measure, file.channels)
 
 
 def _pad(group: Sequence[Hit]) -> tuple[ProposedPad, list[LeftOver]]:

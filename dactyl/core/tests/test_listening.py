@@ -16,6 +16,7 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.kind import guess_kind
 from dactyl.core.stack.layers import split_evenly
 from dactyl.core.wave.read import read_sound
+from dactyl.core.wave.tags import Tags, read_tags, write_tagged
 
 
 def hit_at(frame: int, rate_hz: int, *, peak: float = 0.5, floor: float = 0.0, attack_ms: float = 0.0) -> np.ndarray:
@@ -99,6 +100,21 @@ class Reading(SimpleTestCase):
                 path.write_bytes(data)
                 with self.assertRaisesRegex(AudioError, words):
                     read_sound(path)
+
+
+class Tagging(SimpleTestCase):
+    def test_root_and_velocities_are_written_and_read_and_the_sound_stays(self):
+        with Scratch() as path:
+            soundfile.write(path, np.linspace(-0.5, 0.5, 301), 44_100, "PCM_24", format="WAV")
+            tagged = path.with_name("tagged")
+            for tags in (Tags(38, 36, 40, 65, 96), Tags(root=12)):
+                write_tagged(path, tagged, tags, 44_100)
+                write_tagged(tagged, path, tags, 44_100)  # the chunks that were there are replaced
+                self.assertEqual(read_tags(path).root, tags.root)
+            write_tagged(path, tagged, Tags(38, 36, 40, 65, 96), 44_100)
+            self.assertEqual(read_tags(tagged), Tags(38, 36, 40, 65, 96))
+            self.assertTrue(np.array_equal(soundfile.read(path)[0], soundfile.read(tagged)[0]))
+            self.assertEqual(tagged.stat().st_size, 8 + int.from_bytes(tagged.read_bytes()[4:8], "little"))
 
 
 class Scratch:
