@@ -17,7 +17,7 @@ from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.kits.models import Kit
 from dactyl.kits.playing import playbook_of
-from dactyl.kits.views import kit_page
+from dactyl.kits.views.pages import kit_page
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part

@@ -2,23 +2,27 @@
 
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass
 from itertools import groupby
 from typing import Any
 
 from django.db import transaction
-from django.db.models import F, Model
+from django.db.models import Count, F, Max, Min, Model
 from django.utils import timezone
 
 from dactyl.core.errors import DactylError
 from dactyl.kits.models import (
     ChokeGroup,
+    Companion,
     Kit,
     Layer,
     MapNote,
     Mic,
+    MuteGroup,
     Output,
     Pad,
     Piece,
+    PieceMic,
     Revision,
     Take,
     TakeSample,
@@ -29,8 +33,11 @@ TABLES: dict[str, type[Model]] = {
     "output": Output,
     "mic": Mic,
     "choke": ChokeGroup,
+    "mute": MuteGroup,
     "piece": Piece,
+    "piece_mic": PieceMic,
     "pad": Pad,
+    "companion": Companion,
     "note": MapNote,
     "layer": Layer,
     "take": Take,
@@ -38,8 +45,9 @@ TABLES: dict[str, type[Model]] = {
 }
 NAMES = {model: name for name, model in TABLES.items()}
 CHILDREN = {  # deleted with their parent, and recorded as deleted
-    Piece: [(Pad, "piece_id")],
-    Pad: [(MapNote, "pad_id"), (Layer, "pad_id")],
+    Piece: [(PieceMic, "piece_id"), (Pad, "piece_id")],
+    Pad: [(MapNote, "pad_id"), (Companion, "pad_id"), (Companion, "other_id"), (Layer, "pad_id")],
+    Mic: [(PieceMic, "mic_id"), (TakeSample, "mic_id")],
     Layer: [(Take, "layer_id")],
     Take: [(TakeSample, "take_id")],
 }
@@ -55,21 +63,36 @@ class Change:
 
     def __init__(self, kit: Kit) -> None:
         self.kit = kit
+        self.revision: Revision | None = None  # once the edit is written; None where it changed nothing
         self.rows: list[list] = []
         self.pads: set[int] = set()
         self.changes_order = False
 
     def update(self, row: Model, **fields: Any) -> bool:
         """Set fields of ``row``; False where all had these values already."""
-        before = {name: getattr(row, name) for name in fields}
-        after = {name: value for name, value in fields.items() if before[name] != value}
-        if not after:
-            return False
-        for name, value in after.items():
-            setattr(row, name, value)
-        row.save(update_fields=list(after))
-        self.rows.append([NAMES[type(row)], row.pk, {name: before[name] for name in after}, after])
-        return True
+        return bool(self.update_all([row], **fields))
+
+    def update_all(self, rows: Sequence[Model], **fields: Any) -> int:
+        """Set the same fields of rows of one table, with one statement; returns how many rows changed."""
+        changed = [row for row in rows if any(getattr(row, name) != value for name, value in fields.items())]
+        for row in changed:
+            before = {name: getattr(row, name) for name in fields}
+            after = {name: value for name, value in fields.items() if before[name] != value}
+            self.rows.append([NAMES[type(row)], row.pk, {name: before[name] for name in after}, after])
+            for name, value in fields.items():
+                setattr(row, name, value)
+        if len(changed) == 1:
+            changed[0].save(update_fields=[name.removesuffix("_id") for name in fields])
+        elif changed:
+            type(changed[0]).objects.filter(pk__in=[row.pk for row in changed]).update(**fields)
+        return len(changed)
+
+    def update_each(self, changes: Iterable[tuple[Model, dict[str, Any]]]) -> int:
+        """Set fields of many rows, each its own; rows that share their values go with one statement."""
+        groups: dict[str, tuple[dict[str, Any], list[Model]]] = {}
+        for row, fields in changes:
+            groups.setdefault(repr((type(row).__name__, fields)), (fields, []))[1].append(row)
+        return sum(self.update_all(rows, **fields) for fields, rows in groups.values())
 
     def create(self, row: Model) -> Any:
         return self.create_all([row])[0]
@@ -99,15 +122,15 @@ class Change:
 
 
 @contextmanager
-def edit(kit_id: int, seen_version: int, sentence: str) -> Iterator[Change]:
-    """One edit in one transaction. raises : StaleKit if the kit is not the one the page saw."""
+def edit(kit: Kit, seen_version: int, sentence: str) -> Iterator[Change]:
+    """One edit in one transaction. raises : StaleKit if the kit is not the one the page saw"""
     with transaction.atomic():
-        kit = _claim(kit_id, seen_version, sentence)
+        _claim(kit, seen_version, sentence)
         change = Change(kit)
         yield change
         if change.rows:
             Revision.objects.filter(kit=kit, is_undone=True).delete()
-            Revision.objects.create(
+            change.revision = Revision.objects.create(
                 kit=kit,
                 sentence=sentence[:200],
                 rows=change.rows,
@@ -115,33 +138,61 @@ def edit(kit_id: int, seen_version: int, sentence: str) -> Iterator[Change]:
                 changes_order=change.changes_order,
             )
         else:
-            Kit.objects.filter(pk=kit_id).update(version=F("version") - 1)
+            Kit.objects.filter(pk=kit.pk).update(version=F("version") - 1)
+            kit.version -= 1
 
 
-def undo(kit_id: int, seen_version: int) -> Revision | None:
+def undo(kit: Kit, seen_version: int) -> Revision | None:
     """Put back what the last edit changed; None where there is nothing to undo."""
     with transaction.atomic():
-        revision = last_done(kit_id)
+        revision = last_done(kit.pk)
         if revision is None:
             return None
-        _claim(kit_id, seen_version, f"Undo of “{revision.sentence}”")
+        _claim(kit, seen_version, f"Undo of “{revision.sentence}”")
         _apply([(table, pk, after, before) for table, pk, before, after in reversed(revision.rows)])
         revision.is_undone = True
         revision.save(update_fields=["is_undone"])
         return revision
 
 
-def redo(kit_id: int, seen_version: int) -> Revision | None:
+def redo(kit: Kit, seen_version: int) -> Revision | None:
     """Do again what was undone last."""
     with transaction.atomic():
-        revision = first_undone(kit_id)
+        revision = first_undone(kit.pk)
         if revision is None:
             return None
-        _claim(kit_id, seen_version, f"Redo of “{revision.sentence}”")
+        _claim(kit, seen_version, f"Redo of “{revision.sentence}”")
         _apply([tuple(row) for row in revision.rows])
         revision.is_undone = False
         revision.save(update_fields=["is_undone"])
         return revision
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """Where a kit's history stands."""
+
+    undoes: Revision | None
+    redoes: Revision | None
+    done: int
+
+
+def standing(kit_id: int) -> Standing:
+    """What undo would undo, what redo would do again, and how many edits are done. Two queries."""
+    revisions = Revision.objects.filter(kit_id=kit_id)
+    groups = {
+        is_undone: (first, last, count)
+        for is_undone, first, last, count in revisions.values_list("is_undone")
+        .annotate(Min("pk"), Max("pk"), Count("pk"))
+        .order_by()
+    }
+    done, undone = groups.get(False), groups.get(True)
+    rows = revisions.defer("rows").in_bulk([key for key in (done and done[1], undone and undone[0]) if key])
+    return Standing(
+        undoes=rows.get(done[1]) if done else None,
+        redoes=rows.get(undone[0]) if undone else None,
+        done=done[2] if done else 0,
+    )
 
 
 def last_done(kit_id: int) -> Revision | None:
@@ -152,16 +203,16 @@ def first_undone(kit_id: int) -> Revision | None:
     return Revision.objects.filter(kit_id=kit_id, is_undone=True).order_by("pk").first()
 
 
-def _claim(kit_id: int, seen_version: int, sentence: str) -> Kit:
+def _claim(kit: Kit, seen_version: int, sentence: str) -> None:
     """Raise the kit's version if it still is ``seen_version``."""
-    claimed = Kit.objects.filter(pk=kit_id, version=seen_version).update(
+    claimed = Kit.objects.filter(pk=kit.pk, version=seen_version).update(
         version=F("version") + 1, changed_at=timezone.now()
     )
     if not claimed:
         raise StaleKit(
             f"“{sentence}” was not done: this kit was changed in another tab. It is shown as it is now; do it again."
         )
-    return Kit.objects.get(pk=kit_id)
+    kit.version = seen_version + 1
 
 
 def _apply(steps: Iterable[tuple[str, int, dict | None, dict | None]]) -> None:

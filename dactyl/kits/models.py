@@ -6,7 +6,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from dactyl.core.kinds import KINDS
-from dactyl.core.kit import CURVE_EXPONENTS, MAIN, ROTATIONS
+from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, MAIN, ROTATIONS, VOICES
 from dactyl.shelf.models import Sample
 
 GAIN = [
@@ -17,6 +17,10 @@ PAN = [
     MinValueValidator(-100.0, "Pan ends at −100, hard left."),
     MaxValueValidator(100.0, "Pan ends at 100, hard right."),
 ]
+
+CENTS = [MinValueValidator(-4800.0), MaxValueValidator(4800.0)]
+MS = [MinValueValidator(0.0), MaxValueValidator(20_000.0)]
+DRAWN = "drawn"
 
 
 class Kit(models.Model):
@@ -68,7 +72,7 @@ class Mic(models.Model):
 class ChokeGroup(models.Model):
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="choke_groups")
     letter = models.CharField(max_length=1)
-    fade_ms = models.FloatField(default=8.0, validators=[MinValueValidator(0.0), MaxValueValidator(5000.0)])
+    fade_ms = models.FloatField(default=FADE_MS, validators=[MinValueValidator(0.0), MaxValueValidator(5000.0)])
 
     class Meta:
         ordering = ["letter"]
@@ -76,6 +80,21 @@ class ChokeGroup(models.Model):
 
     def __str__(self) -> str:
         return self.letter
+
+
+class MuteGroup(models.Model):
+    """One-way: the pads that silence it are not silenced by it."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="mute_groups")
+    number = models.PositiveSmallIntegerField(validators=[MinValueValidator(1), MaxValueValidator(99)])
+    fade_ms = models.FloatField(default=FADE_MS, validators=[MinValueValidator(0.0), MaxValueValidator(5000.0)])
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["kit", "number"], name="mute_number_once")]
+
+    def __str__(self) -> str:
+        return str(self.number)
 
 
 class Piece(models.Model):
@@ -93,6 +112,20 @@ class Piece(models.Model):
         return self.name
 
 
+class PieceMic(models.Model):
+    """Level of a mic for one piece."""
+
+    piece = models.ForeignKey(Piece, models.CASCADE, related_name="mic_gains")
+    mic = models.ForeignKey(Mic, models.CASCADE)
+    gain_db = models.FloatField(default=0.0, validators=GAIN)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["piece", "mic"], name="piece_mic_once")]
+
+    def __str__(self) -> str:
+        return f"{self.gain_db} dB"
+
+
 class Pad(models.Model):
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="pads")
     piece = models.ForeignKey(Piece, models.CASCADE, related_name="pads")
@@ -102,15 +135,54 @@ class Pad(models.Model):
     gain_db = models.FloatField(default=0.0, validators=GAIN)
     pan = models.FloatField(default=0.0, validators=PAN)
     muted = models.BooleanField(default=False)
+    output = models.ForeignKey(Output, models.SET_NULL, null=True, blank=True)
+
+    # What follows what, and what cuts what
+    max_voices = models.PositiveSmallIntegerField(
+        default=VOICES, validators=[MinValueValidator(1), MaxValueValidator(64)]
+    )
+    rotation = models.CharField(max_length=10, choices=list(ROTATIONS.items()), default="in_turn")
+    shared_counter = models.BooleanField(default=False)
     choke = models.ForeignKey(ChokeGroup, models.SET_NULL, null=True, blank=True)
     cuts_itself = models.BooleanField(default=False)
-    max_voices = models.PositiveSmallIntegerField(default=16, validators=[MinValueValidator(1), MaxValueValidator(64)])
-    rotation = models.CharField(max_length=10, choices=list(ROTATIONS.items()), default="in_turn")
+    silences = models.ForeignKey(MuteGroup, models.SET_NULL, null=True, blank=True, related_name="silencers")
+    silenced_by = models.ForeignKey(MuteGroup, models.SET_NULL, null=True, blank=True, related_name="silenced")
+
+    # Velocity
     dynamics = models.FloatField(default=1.0, validators=[MinValueValidator(0.0), MaxValueValidator(1.0)])
-    curve = models.CharField(max_length=10, choices=[(name, name) for name in CURVE_EXPONENTS], default="even")
+    curve = models.CharField(
+        max_length=10, choices=[(name, name) for name in (*CURVE_EXPONENTS, DRAWN)], default="even"
+    )
+    curve_points = models.JSONField(null=True, blank=True)  # [[velocity in, velocity out], ...] of a drawn curve
     crossfade = models.PositiveSmallIntegerField(default=0, validators=[MaxValueValidator(64)])
-    shared_counter = models.BooleanField(default=False)
-    output = models.ForeignKey(Output, models.SET_NULL, null=True, blank=True)
+
+    # Pitch
+    tune_cents = models.FloatField(default=0.0, validators=CENTS)
+    cents_per_key = models.FloatField(default=0.0, validators=[MinValueValidator(-200.0), MaxValueValidator(200.0)])
+    root = models.PositiveSmallIntegerField(null=True, blank=True, validators=[MaxValueValidator(127)])
+
+    # Envelope; without a decay the sound runs to its end
+    is_held = models.BooleanField(default=False)
+    attack_ms = models.FloatField(default=0.0, validators=MS)
+    hold_ms = models.FloatField(default=0.0, validators=MS)
+    decay_ms = models.FloatField(null=True, blank=True, validators=MS)
+    sustain = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(1.0)])
+    release_ms = models.FloatField(default=50.0, validators=MS)
+
+    # Tone
+    filter_kind = models.CharField(max_length=4, choices=list(FILTERS.items()), default="off")
+    cutoff_hz = models.FloatField(default=8000.0, validators=[MinValueValidator(20.0), MaxValueValidator(22_000.0)])
+    filter_q = models.FloatField(default=0.7071, validators=[MinValueValidator(0.1), MaxValueValidator(30.0)])
+    filter_octaves = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(8.0)])
+    weight_db = models.FloatField(default=0.0, validators=[MinValueValidator(-18.0), MaxValueValidator(18.0)])
+    snap_db = models.FloatField(default=0.0, validators=[MinValueValidator(-18.0), MaxValueValidator(18.0)])
+
+    # Variation from hit to hit
+    vary_tune_cents = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(200.0)])
+    vary_gain_db = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(12.0)])
+    vary_pan = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(100.0)])
+    vary_delay_ms = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(100.0)])
+    dice = models.PositiveBigIntegerField(null=True, blank=True)  # of its variation; its key where nothing is set
 
     class Meta:
         ordering = ["position"]
@@ -121,6 +193,23 @@ class Pad(models.Model):
     @property
     def full_name(self) -> str:
         return " ".join(filter(None, [self.piece.name, self.name])) or f"Pad {self.position + 1}"
+
+
+class Companion(models.Model):
+    """A pad that sounds along when another is struck."""
+
+    pad = models.ForeignKey(Pad, models.CASCADE, related_name="companions")
+    other = models.ForeignKey(Pad, models.CASCADE, related_name="+")
+    strength = models.FloatField(default=1.0, validators=[MinValueValidator(0.01), MaxValueValidator(2.0)])
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["pad", "other"], name="companion_once"),
+            models.CheckConstraint(name="companion_is_another", condition=~Q(pad=models.F("other"))),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.other} at {self.strength}"
 
 
 class Map(models.Model):
@@ -149,6 +238,7 @@ class Layer(models.Model):
     pad = models.ForeignKey(Pad, models.CASCADE, related_name="layers")
     high = models.PositiveSmallIntegerField()
     gain_db = models.FloatField(default=0.0, validators=GAIN)
+    dice = models.PositiveBigIntegerField(null=True, blank=True)  # of its random cycle; its key where nothing is set
 
     class Meta:
         ordering = ["high"]
@@ -167,10 +257,22 @@ class Take(models.Model):
     is_enabled = models.BooleanField(default=True)
     gain_db = models.FloatField(default=0.0, validators=GAIN)
     pan = models.FloatField(default=0.0, validators=PAN)
-    start_frame = models.PositiveBigIntegerField(default=0)
+    tune_cents = models.FloatField(default=0.0, validators=CENTS)
+    start_frame = models.PositiveBigIntegerField(default=0)  # in its first sample; the other mics start with it
+    end_frame = models.PositiveBigIntegerField(null=True, blank=True)  # exclusive; null: to the end
+    fade_in_ms = models.FloatField(default=0.0, validators=MS)
+    fade_out_ms = models.FloatField(default=0.0, validators=MS)
+    is_reversed = models.BooleanField(default=False)
+    is_flipped = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["position"]
+        constraints = [
+            models.CheckConstraint(
+                name="take_ends_after_it_begins",
+                condition=Q(end_frame__isnull=True) | Q(end_frame__gt=models.F("start_frame")),
+            )
+        ]
 
     def __str__(self) -> str:
         return f"take {self.position + 1}"
@@ -204,3 +306,15 @@ class Revision(models.Model):
 
     def __str__(self) -> str:
         return self.sentence
+
+
+class Proposal(models.Model):
+    """Samples on their way to pads: how names and sound would stack them, as changed by hand. Not yet an edit."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="proposals")
+    pad = models.ForeignKey(Pad, models.SET_NULL, null=True, blank=True)  # the pad it is meant for; null: free pads
+    state = models.JSONField()  # core.stack.arrange.to_state, with sample keys in the place of files
+    made_at = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return f"Proposal {self.pk}"

@@ -11,15 +11,18 @@ from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import PadTable, Playbook
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
+from dactyl.shelf.models import Sample
 
 _MOST_RECIPES = 200_000
 _recipes: OrderedDict[str, Recipe] = OrderedDict()
 _lock = Lock()
 
 
-def playbook_for_page(kit: Kit, rate_hz: int, pad_ids: Collection[int] | None = None) -> dict[str, Any]:
+def playbook_for_page(
+    kit: Kit, rate_hz: int, pad_ids: Collection[int] | None = None, *, instead: dict[int, Sample] | None = None
+) -> dict[str, Any]:
     """The playbook, whole or of some pads. ``docs/formats.md`` describes it."""
-    playbook = compile_kit(kit_value(kit.pk, pad_ids), rate_hz)
+    playbook = compile_kit(kit_value(kit.pk, pad_ids, instead=instead), rate_hz)
     _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
     return {
         "version": kit.version,

@@ -1,49 +1,56 @@
 """Reads of a kit: as a value for the core, and as rows for the sheet, each in a constant number of queries."""
 
+import math
+import statistics
 from collections import defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from django.db.models import QuerySet
 
 from dactyl.core import kit as core
 from dactyl.core.kinds import BY_SLUG
-from dactyl.kits.models import ChokeGroup, Kit, Layer, MapNote, Mic, Output, Pad, Take, TakeSample
+from dactyl.kits.models import (
+    DRAWN,
+    ChokeGroup,
+    Companion,
+    Kit,
+    Layer,
+    MapNote,
+    Mic,
+    MuteGroup,
+    Output,
+    Pad,
+    Piece,
+    PieceMic,
+    Take,
+    TakeSample,
+)
+from dactyl.shelf.models import Sample
+
+OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
 
 
-def kit_value(kit_id: int, pad_ids: Collection[int] | None = None) -> core.Kit:
-    """The kit as the core knows it, whole or with only some of its pads. Eight queries."""
+def kit_value(
+    kit_id: int, pad_ids: Collection[int] | None = None, *, instead: dict[int, Sample] | None = None
+) -> core.Kit:
+    """The kit as the core knows it, whole or with only some of its pads. Eleven queries.
+
+    instead : for some takes, the sample to hear in the place of their first mic's, as if it had been chosen
+    """
     row = Kit.objects.get(pk=kit_id)
     outputs = list(Output.objects.filter(kit=row))
     output_name = {output.pk: output.name for output in outputs}
     mics = list(Mic.objects.filter(kit=row))
-    chokes = {
-        choke.pk: core.ChokeGroup(letter=choke.letter, fade_ms=choke.fade_ms)
-        for choke in ChokeGroup.objects.filter(kit=row)
-    }
-    layers = _layer_values(row, mics, pad_ids)
-    notes = _notes(row)
+    layers = _layer_values(row, mics, pad_ids, instead or {})
     pads, kinds = defaultdict(list), {}
-    for pad in _some(Pad.objects.filter(kit=row), "pk", pad_ids).select_related("piece"):
-        kinds.setdefault(pad.piece_id, pad.kind)
-        pads[pad.piece].append(core.Pad(
-            id=pad.pk,
-            name=pad.full_name,
-            layers=layers.get(pad.pk, ()),
-            notes=tuple(notes[pad.pk]),
-            gain_db=pad.gain_db,
-            pan=pad.pan / 100,
-            muted=pad.muted,
-            choke=chokes.get(pad.choke_id),
-            cuts_itself=pad.cuts_itself,
-            max_voices=pad.max_voices,
-            rotation=pad.rotation,
-            dynamics=pad.dynamics,
-            curve=pad.curve,
-            crossfade=pad.crossfade,
-            shared_counter=pad.shared_counter,
-            output=output_name.get(pad.output_id),
-        ))  # fmt: skip
+    for pad in _pad_values(row, pad_ids, layers, output_name):
+        piece, kind, value = pad
+        kinds.setdefault(piece.pk, kind)
+        pads[piece].append(value)
+    mic_gains = defaultdict(list)
+    for piece, mic, gain_db in PieceMic.objects.filter(piece__kit=row).values_list("piece", "mic__name", "gain_db"):
+        mic_gains[piece].append((mic, gain_db))
     return core.Kit(
         name=row.name,
         seed=row.seed,
@@ -65,13 +72,84 @@ def kit_value(kit_id: int, pad_ids: Collection[int] | None = None) -> core.Kit:
                 gain_db=piece.gain_db,
                 pan=piece.pan / 100,
                 output=output_name.get(piece.output_id),
+                mic_gains_db=tuple(mic_gains[piece.pk]),
             )
             for piece, own in pads.items()
         ),
     )
 
 
-def _layer_values(row: Kit, mics: list[Mic], pad_ids: Collection[int] | None) -> dict[int, tuple[core.Layer, ...]]:
+def _pad_values(
+    row: Kit, pad_ids: Collection[int] | None, layers: dict[int, tuple[core.Layer, ...]], output_name: dict[int, str]
+) -> Iterator[tuple[Piece, str, core.Pad]]:
+    """(piece, kind, value) of each pad, in order."""
+    chokes = {
+        group.pk: core.ChokeGroup(letter=group.letter, fade_ms=group.fade_ms)
+        for group in ChokeGroup.objects.filter(kit=row)
+    }
+    mutes = {
+        group.pk: core.MuteGroup(number=group.number, fade_ms=group.fade_ms)
+        for group in MuteGroup.objects.filter(kit=row)
+    }
+    notes = _notes(row)
+    companions = defaultdict(list)
+    for companion in Companion.objects.filter(pad__kit=row).order_by("pk"):
+        companions[companion.pad_id].append((companion.other_id, companion.strength))
+    for pad in _some(Pad.objects.filter(kit=row), "pk", pad_ids).select_related("piece"):
+        yield pad.piece, pad.kind, core.Pad(
+            id=pad.pk,
+            dice=pad.dice,
+            name=pad.full_name,
+            layers=layers.get(pad.pk, ()),
+            notes=tuple(notes[pad.pk]),
+            root=pad.root,
+            cents_per_key=pad.cents_per_key,
+            tune_cents=pad.tune_cents,
+            gain_db=pad.gain_db,
+            pan=pad.pan / 100,
+            muted=pad.muted,
+            choke=chokes.get(pad.choke_id),
+            cuts_itself=pad.cuts_itself,
+            silences=tuple(mutes[group] for group in (pad.silences_id,) if group),
+            silenced_by=tuple(mutes[group] for group in (pad.silenced_by_id,) if group),
+            companions=tuple(companions[pad.pk]),
+            max_voices=pad.max_voices,
+            rotation=pad.rotation,
+            shared_counter=pad.shared_counter,
+            dynamics=pad.dynamics,
+            curve=curve_of(pad),
+            crossfade=pad.crossfade,
+            is_held=pad.is_held,
+            envelope=core.Envelope(
+                attack_ms=pad.attack_ms,
+                hold_ms=pad.hold_ms,
+                decay_ms=pad.decay_ms,
+                sustain=pad.sustain,
+                release_ms=pad.release_ms,
+            ),
+            filter=core.Filter(kind=pad.filter_kind, cutoff_hz=pad.cutoff_hz, q=pad.filter_q, octaves=pad.filter_octaves),
+            weight_db=pad.weight_db,
+            snap_db=pad.snap_db,
+            variation=core.Variation(
+                tune_cents=pad.vary_tune_cents,
+                gain_db=pad.vary_gain_db,
+                pan=pad.vary_pan / 100,
+                delay_ms=pad.vary_delay_ms,
+            ),
+            output=output_name.get(pad.output_id),
+        )  # fmt: skip
+
+
+def curve_of(pad: Pad) -> core.Curve:
+    """The pad's velocity curve as the core knows it."""
+    if pad.curve != DRAWN:
+        return pad.curve
+    return tuple((x, y) for x, y in pad.curve_points) if pad.curve_points else "even"
+
+
+def _layer_values(
+    row: Kit, mics: list[Mic], pad_ids: Collection[int] | None, instead: dict[int, Sample]
+) -> dict[int, tuple[core.Layer, ...]]:
     mic_name = {mic.pk: mic.name for mic in mics}
     samples: dict[str, core.Sample] = {}
     heard = defaultdict(list)
@@ -83,20 +161,33 @@ def _layer_values(row: Kit, mics: list[Mic], pad_ids: Collection[int] | None) ->
         heard[take].append((mic_name[mic], sample))
     takes = defaultdict(list)
     for take in _some(Take.objects.filter(layer__pad__kit=row), "layer__pad", pad_ids):
-        if heard[take.pk]:
-            takes[take.layer_id].append(core.Take(
-                id=take.pk,
-                samples=tuple(heard[take.pk]),
-                start_frame=take.start_frame,
-                gain_db=take.gain_db,
-                pan=take.pan / 100,
-                enabled=take.is_enabled,
-            ))  # fmt: skip
+        if not heard[take.pk]:
+            continue
+        own = heard[take.pk]
+        start, end = take.start_frame, take.end_frame
+        if other := instead.get(take.pk):
+            own = [(own[0][0], core.Sample(other.sha256, other.frames, other.rate_hz, other.channels))]
+            start, end = other.onset_frame, None
+        takes[take.layer_id].append(core.Take(
+            id=take.pk,
+            samples=tuple(own),
+            start_frame=start,
+            end_frame=end,
+            fade_in_ms=take.fade_in_ms,
+            fade_out_ms=take.fade_out_ms,
+            is_reversed=take.is_reversed,
+            is_flipped=take.is_flipped,
+            tune_cents=take.tune_cents,
+            gain_db=take.gain_db,
+            pan=take.pan / 100,
+            enabled=take.is_enabled,
+        ))  # fmt: skip
     layers: dict[int, list[core.Layer]] = defaultdict(list)
     for layer in _some(Layer.objects.filter(pad__kit=row), "pad", pad_ids):
         own = layers[layer.pad_id]
         own.append(core.Layer(
             id=layer.pk,
+            dice=layer.dice,
             low=own[-1].high + 1 if own else 1,
             high=layer.high,
             takes=tuple(takes[layer.pk]),
@@ -117,6 +208,12 @@ class LayerRow:
     gain_db: float
     levels: list[tuple[float, bool]] = field(default_factory=list)  # of each take, with its gain; is it enabled
 
+    @property
+    def level_db(self) -> float:
+        """Mean level of its enabled takes, or of all."""
+        heard = [level for level, enabled in self.levels if enabled] or [level for level, _ in self.levels]
+        return sum(heard) / len(heard) if heard else -60.0
+
 
 @dataclass(slots=True)
 class PadRow:
@@ -126,7 +223,6 @@ class PadRow:
     layers: list[LayerRow]
     notes: list[int]
     output: Output
-    choke: ChokeGroup | None
     is_first: bool = True  # of its piece
     is_last: bool = True
 
@@ -147,44 +243,54 @@ class PadRow:
         return self.pad.full_name
 
     @property
+    def choke(self) -> ChokeGroup | None:
+        return self.pad.choke
+
+    @property
     def standard_note(self) -> int | None:
         return next(iter(BY_SLUG[self.kind].notes), None)
 
 
-def sheet_rows(kit: Kit, levels_of: Collection[int] | None = None) -> list[PadRow]:
-    """Rows of the sheet in order, from stored levels of each take's first mic. Seven queries.
+def sheet_rows(
+    kit: Kit, pad_ids: Collection[int] | None = None, *, levels: bool = True, outputs: Sequence[Output] | None = None
+) -> list[PadRow]:
+    """Rows of the sheet in order, from stored levels of each take's first mic. Six queries, whatever the kit's size.
 
-    levels_of : the pads whose levels are wanted; by default all of them
+    pad_ids : the pads whose rows are wanted; by default all of them
+    levels : whether the levels of takes are wanted, or only how many there are
     """
-    outputs = {output.pk: output for output in Output.objects.filter(kit=kit)}
-    main = next(output for output in outputs.values() if output.is_main)
-    chokes = {choke.pk: choke for choke in ChokeGroup.objects.filter(kit=kit)}
+    main = (outputs or list(Output.objects.filter(kit=kit)))[0]
+    pads = Pad.objects.filter(kit=kit).select_related("piece__output", "output", "choke", "silences", "silenced_by")
+    if pad_ids is not None:  # with their neighbours in the piece, so that the bracket is drawn right
+        pads = pads.filter(piece__in=Pad.objects.filter(pk__in=pad_ids).values("piece"))
     layers, by_id = defaultdict(list), {}
-    for pk, pad, high, gain_db in Layer.objects.filter(pad__kit=kit).values_list("pk", "pad", "high", "gain_db"):
+    for pk, pad, high, gain_db in _some(Layer.objects.filter(pad__kit=kit), "pad", pad_ids).values_list(
+        "pk", "pad", "high", "gain_db"
+    ):
         low = layers[pad][-1].high + 1 if layers[pad] else 1
         by_id[pk] = LayerRow(pk, low, high, gain_db)
         layers[pad].append(by_id[pk])
-    first_mic = Mic.objects.filter(kit=kit).order_by("position").values_list("pk", flat=True).first()
-    heard = _some(TakeSample.objects.filter(take__layer__pad__kit=kit, mic=first_mic), "take__layer__pad", levels_of)
-    for layer, gain_db, enabled, level_db in heard.order_by("take__position").values_list(
-        "take__layer", "take__gain_db", "take__is_enabled", "sample__level_db"
-    ):
-        by_id[layer].levels.append((level_db + gain_db + by_id[layer].gain_db, enabled))
+    if levels and by_id:
+        first_mic = Mic.objects.filter(kit=kit).order_by("position").values("pk")[:1]
+        heard = _some(TakeSample.objects.filter(take__layer__pad__kit=kit, mic=first_mic), "take__layer__pad", pad_ids)
+        for layer, gain_db, enabled, level_db in heard.order_by("take__position").values_list(
+            "take__layer", "take__gain_db", "take__is_enabled", "sample__level_db"
+        ):
+            by_id[layer].levels.append((level_db + gain_db + by_id[layer].gain_db, enabled))
     notes = _notes(kit)
+    pads = list(pads)
+    for pad in pads:
+        pad.kit = kit
     rows = [
         PadRow(
-            pad=pad,
-            layers=layers[pad.pk],
-            notes=notes[pad.pk],
-            output=outputs.get(pad.output_id) or outputs.get(pad.piece.output_id) or main,
-            choke=chokes.get(pad.choke_id),
+            pad=pad, layers=layers[pad.pk], notes=notes[pad.pk], output=pad.output or pad.piece.output or main
         )
-        for pad in Pad.objects.filter(kit=kit).select_related("piece")
-    ]
+        for pad in pads
+    ]  # fmt: skip
     for upper, lower in zip(rows, rows[1:], strict=False):
         if upper.pad.piece_id == lower.pad.piece_id:
             upper.is_last = lower.is_first = False
-    return rows
+    return rows if pad_ids is None else [row for row in rows if row.pad.pk in pad_ids]
 
 
 def _notes(kit: Kit) -> dict[int, list[int]]:
@@ -200,27 +306,80 @@ def taken_notes(kit: Kit) -> set[int]:
     return set(MapNote.objects.filter(map__kit=kit, map__is_default=True).values_list("note", flat=True))
 
 
-def takes_of(pad: Pad) -> list[dict]:
-    """Layers of a pad, softest first, with every take's samples by mic, for the pad card. Three queries."""
-    heard = defaultdict(list)
-    for used in (
-        TakeSample.objects.filter(take__layer__pad=pad).select_related("sample", "mic").order_by("mic__position")
-    ):
-        heard[used.take_id].append(used)
-    takes = defaultdict(list)
-    for take in Take.objects.filter(layer__pad=pad).order_by("position"):
-        take.heard = heard[take.pk]
-        takes[take.layer_id].append(take)
+@dataclass(slots=True)
+class TakeRow:
+    """One recording on the pad card."""
+
+    take: Take
+    number: int  # among all takes of the pad, as players count them
+    heard: list[TakeSample]  # by mic
+    level_db: float = 0.0
+    deviations: dict[str, float] = field(default_factory=dict)  # from the rest of its layer, by what differs
+
+    @property
+    def sample(self) -> Sample:
+        return self.heard[0].sample
+
+    @property
+    def is_outlier(self) -> bool:
+        return abs(self.deviations.get("level", 0.0)) > OUTLIER_DB
+
+
+@dataclass(slots=True)
+class CardLayer:
+    """A layer on the pad card."""
+
+    row: Layer
+    number: int
+    low: int
+    takes: list[TakeRow] = field(default_factory=list)
+    is_open: bool = False  # whether its takes are listed
+
+    @property
+    def high(self) -> int:
+        return self.row.high
+
+
+def card_layers(pad: Pad) -> list[CardLayer]:
+    """Layers of a pad, softest first, with every take's samples by mic. Two queries."""
+    heard: dict[int, list[TakeSample]] = defaultdict(list)
+    used = TakeSample.objects.filter(take__layer__pad=pad).select_related("take", "sample", "mic")
+    for row in used.order_by("take__position", "take", "mic__position"):
+        heard[row.take_id].append(row)
+    takes: dict[int, list[Take]] = defaultdict(list)
+    for rows in heard.values():
+        takes[rows[0].take.layer_id].append(rows[0].take)
     result, low, place = [], 1, 0
     for number, layer in enumerate(Layer.objects.filter(pad=pad), start=1):
-        levels = [take.heard[0].sample.level_db + take.gain_db for take in takes[layer.pk] if take.heard]
-        mean = sum(levels) / len(levels) if levels else 0.0
+        own = CardLayer(layer, number, low)
         for take in takes[layer.pk]:
-            take.number, place = place, place + 1  # among all takes of the pad, as players count them
-            take.deviation_db = take.heard[0].sample.level_db + take.gain_db - mean if take.heard else 0.0
-        result.append({"number": number, "row": layer, "low": low, "high": layer.high, "takes": takes[layer.pk]})
+            sample = heard[take.pk][0].sample
+            own.takes.append(TakeRow(take, place, heard[take.pk], sample.level_db + take.gain_db + layer.gain_db))
+            place += 1
+        _compare(own.takes)
+        result.append(own)
         low = layer.high + 1
     return result
+
+
+def _compare(rows: list[TakeRow]) -> None:
+    """How each take differs from the median of its layer."""
+    if len(rows) < 2:
+        return
+    qualities = {
+        "level": [row.level_db for row in rows],
+        "length": [row.sample.seconds for row in rows],
+        "brightness": [math.log2(max(row.sample.brightness_hz, 20.0)) for row in rows],
+        "onset": [1000 * (row.take.start_frame - row.sample.onset_frame) / row.sample.rate_hz for row in rows],
+    }
+    for name, values in qualities.items():
+        middle = statistics.median(values)
+        for row, value in zip(rows, values, strict=True):
+            row.deviations[name] = value - middle
+    signs = [row.sample.polarity * (-1 if row.take.is_flipped else 1) for row in rows]
+    most = 1 if sum(signs) >= 0 else -1
+    for row, sign in zip(rows, signs, strict=True):
+        row.deviations["polarity"] = float(sign not in (0, most))
 
 
 def home_kits(*, put_away: bool) -> list[Kit]:

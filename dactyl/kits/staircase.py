@@ -9,9 +9,9 @@ from dataclasses import dataclass
 
 from dactyl.core.kit import Curve
 from dactyl.core.play.compile import curve_table, dynamics_gain
+from dactyl.kits.queries import OUTLIER_DB
 
 TOP_DB, FLOOR_DB = 0.0, -42.0
-OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from dactyl.core.errors import PartError
 from dactyl.core.formats.midi import MAX_BYTES
 from dactyl.kits import queries as kit_queries
 from dactyl.kits.models import Kit
-from dactyl.kits.views import kit_page
+from dactyl.kits.views.pages import kit_page
 from dactyl.parts import edits, queries
 from dactyl.parts.models import Part
 

@@ -1,6 +1,7 @@
 """Writes to the shelf."""
 
 from collections.abc import Iterable, Sequence
+from dataclasses import asdict
 from typing import IO
 
 from django.db import transaction
@@ -116,15 +117,15 @@ def _sample(file: ImportFile, heard: Heard) -> Sample:
         frames=heard.sound_frames,
         rate_hz=heard.rate_hz,
         channels=heard.channels,
-        onset_frame=heard.measured.onset_frame,
-        peak_db=heard.measured.peak_db,
-        level_db=heard.measured.level_db,
-        brightness_hz=heard.measured.brightness_hz,
         seconds=heard.sound_frames / heard.rate_hz,
+        root=heard.tags.root,
+        low_velocity=heard.tags.low_velocity,
+        high_velocity=heard.tags.high_velocity,
         kind=heard.kind,
         overview=heard.overview,
         name=file.name,
         folder=file.folder,
+        **asdict(heard.measured),
     )
 
 

@@ -1,23 +1,27 @@
 """One incoming file at a time: what it is, and what it sounds like. No database here."""
 
 import hashlib
+import io
 import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path, PurePosixPath
+
+import soundfile
 
 from dactyl.core.audio.measure import Measure, measure
 from dactyl.core.audio.overview import overview
-from dactyl.core.errors import AudioError, DactylError
+from dactyl.core.errors import AudioError, DactylError, KitFileError
+from dactyl.core.formats.unzip import copy_member, refuse_bomb
 from dactyl.core.stack.kind import guess_kind
-from dactyl.core.wave.read import SUFFIXES, Sound, read_sound
+from dactyl.core.wave.read import MAX_MICS, SUFFIXES, Sound, read_sound
+from dactyl.core.wave.tags import Tags, read_tags
 from dactyl.shelf import store
 
-MAX_RATIO = 1000  # no sound packs tighter; a bomb does
 
-
-class ArchiveError(DactylError):
-    """A zip that is not unpacked, with the reason."""
+class SeveralMics(DactylError):
+    """A file of more than two channels: each is a mic, and comes in as a sample of its own."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +36,7 @@ class Heard:
     channels: int
     format: str
     measured: Measure
+    tags: Tags
     kind: str
     overview: bytes
 
@@ -71,10 +76,12 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
     path = store.incoming_folder() / stored_as
     sha256 = _hash(path)
     try:
-        sound = read_sound(path)
+        sound = read_sound(path, max_channels=MAX_MICS)
     except MemoryError as problem:
         raise AudioError("It is too large to decode here.") from problem
-    measured = measure(sound.audio, sound.rate_hz)
+    if sound.channels > 2:
+        raise SeveralMics(f"It has {sound.channels} channels.")
+    measured, tags = measure(sound.audio, sound.rate_hz), read_tags(path)
     store.adopt(stored_as, sha256)
     return Heard(
         sha256=sha256,
@@ -85,9 +92,23 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
         channels=sound.channels,
         format=sound.format,
         measured=measured,
+        tags=tags,
         kind=guess_kind(name, folder, measured),
         overview=overview(sound.audio),
     )
+
+
+def split_channels(stored_as: str, name: str, folder: str) -> Iterator[Unpacked]:
+    """Each channel of a file as a mono WAV file of the same depth: "tom (mic 1).wav", "tom (mic 2).wav", ..."""
+    path = PurePosixPath(name)
+    with soundfile.SoundFile(store.incoming_folder() / stored_as) as file:
+        subtype = file.subtype if file.subtype in ("PCM_16", "PCM_24", "PCM_32", "FLOAT") else "FLOAT"
+        rows = file.read(dtype="int32" if subtype.startswith("PCM") else "float32", always_2d=True)
+        for number in range(file.channels):
+            data = io.BytesIO()
+            soundfile.write(data, rows[:, number], file.samplerate, subtype, format="WAV")
+            stored = store.receive(lambda out, data=data: out.write(data.getvalue()))
+            yield Unpacked(f"{path.stem} (mic {number + 1}).wav", folder, stored_as=stored)
 
 
 def _hash(path: Path) -> str:
@@ -104,16 +125,16 @@ def _sound_hash(sound: Sound) -> str:
 def unpack(stored_as: str, *, max_files: int, max_bytes: int, max_file_bytes: int) -> Iterator[Unpacked]:
     """Yield the files of an incoming zip, each received as an incoming file or refused with its reason.
 
-    Names inside are never used as paths. raises : ArchiveError before anything is unpacked if the zip is
+    Names inside are never used as paths. raises : KitFileError before anything is unpacked if the zip is
     damaged or declares more than the limits; while unpacking, when a member turns out to lie about its size
     """
     try:
         archive = zipfile.ZipFile(store.incoming_folder() / stored_as)
     except (zipfile.BadZipFile, OSError, ValueError) as problem:
-        raise ArchiveError("The zip is damaged or cut short; make it again.") from problem
+        raise KitFileError("It is damaged or cut short.", "Make it again.", file="The zip") from problem
     with archive:
         members = [member for member in archive.infolist() if not member.is_dir()]
-        _refuse_bomb(members, max_files, max_bytes)
+        refuse_bomb(members, "The zip", max_files=max_files, max_bytes=max_bytes)
         for member in members:
             name, folder = split_path(member.filename)
             if name.startswith(".") or folder.startswith("__MACOSX"):
@@ -127,30 +148,6 @@ def unpack(stored_as: str, *, max_files: int, max_bytes: int, max_file_bytes: in
                 yield Unpacked(name, folder, reason=reason)
                 continue
             try:
-                yield Unpacked(name, folder, stored_as=_unpack_member(archive, member))
+                yield Unpacked(name, folder, stored_as=store.receive(partial(copy_member, archive, member)))
             except (zipfile.BadZipFile, OSError, ValueError, EOFError, NotImplementedError, RuntimeError):
                 yield Unpacked(name, folder, reason="It is damaged inside the zip and could not be unpacked.")
-
-
-def _refuse_bomb(members: list[zipfile.ZipInfo], max_files: int, max_bytes: int) -> None:
-    if len(members) > max_files:
-        raise ArchiveError(f"The zip holds {len(members):,} files; {max_files:,} is the most. Split it.")
-    declared = sum(member.file_size for member in members)
-    packed = sum(member.compress_size for member in members)
-    if declared > max_bytes:
-        raise ArchiveError(f"The zip unpacks to {declared >> 20:,} MB; {max_bytes >> 20:,} MB is the most. Split it.")
-    if declared > (1 << 20) and declared > MAX_RATIO * max(1, packed):
-        raise ArchiveError("The zip unpacks to over a thousand times its size; sounds don't. It was left out.")
-
-
-def _unpack_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo) -> str:
-    def write(file) -> None:
-        left = member.file_size
-        with archive.open(member) as packed:
-            while block := packed.read(1 << 20):
-                left -= len(block)
-                if left < 0:
-                    raise ValueError("longer than declared")
-                file.write(block)
-
-    return store.receive(write)

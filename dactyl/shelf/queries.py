@@ -1,7 +1,13 @@
 """Reads of the shelf."""
 
+from collections.abc import Sequence
+from dataclasses import fields
+
 from django.db.models import Count, Q, QuerySet
 
+from dactyl.core.audio.measure import Measure
+from dactyl.core.stack.propose import File
+from dactyl.core.wave.tags import Tags
 from dactyl.shelf.models import Import, ImportFile, Sample
 
 PAGE = 100
@@ -69,3 +75,20 @@ def import_summary(batch: Import) -> dict:
         "same": files.filter(state="same").select_related("sample").defer("sample__overview").order_by("pk")[:200],
         "latest": files.filter(state="in").select_related("sample").defer("sample__overview").order_by("-pk")[:4],
     }
+
+
+def as_files(samples: Sequence[Sample]) -> list[File]:
+    """Samples as the stacking knows files: by where they came from, with their stored measures. No decoding.
+
+    Two that came under one name are told apart by a folder with their key.
+    """
+    seen: set[str] = set()
+    files = []
+    for sample in samples:
+        path = f"{sample.folder}/{sample.name}" if sample.folder else sample.name
+        path = f"{sample.pk}/{path}" if path in seen else path
+        seen.add(path)
+        measure = Measure(**{field.name: getattr(sample, field.name) for field in fields(Measure)})
+        tags = Tags(root=sample.root, low_velocity=sample.low_velocity, high_velocity=sample.high_velocity)
+        files.append(File(path, measure, "", sample.channels, sample.rate_hz, sample.frames, tags))
+    return files

@@ -7,10 +7,10 @@ from concurrent.futures import ThreadPoolExecutor
 from django.conf import settings
 from django.db import connection
 
-from dactyl.core.errors import AudioError
+from dactyl.core.errors import AudioError, KitFileError
 from dactyl.jobs.run import Progress
 from dactyl.shelf import edits
-from dactyl.shelf.intake import ArchiveError, Heard, hear, unpack, why_not_sound
+from dactyl.shelf.intake import Heard, SeveralMics, hear, split_channels, unpack, why_not_sound
 from dactyl.shelf.models import Import, ImportFile
 
 BATCH = 48
@@ -27,7 +27,10 @@ def import_files(batch_id: int) -> Iterator[Progress]:
                 _unpack(archive)
                 yield _progress(batch, archive.name)
             sounds = [file for file in waiting if file not in archives]
-            edits.record_heard(list(zip(sounds, pool.map(_hear, sounds), strict=True)))
+            heard = list(zip(sounds, pool.map(_hear, sounds), strict=True))
+            for file in [file for file, result in heard if result is None]:
+                edits.record_unpacked(file, list(split_channels(file.stored_as, file.name, file.folder)))
+            edits.record_heard([(file, result) for file, result in heard if result is not None])
             yield _progress(batch, sounds[-1].name if sounds else "")
 
 
@@ -44,16 +47,18 @@ def _unpack(archive: ImportFile) -> None:
     }
     try:
         edits.record_unpacked(archive, list(unpack(archive.stored_as, **limits)))
-    except ArchiveError as problem:
+    except KitFileError as problem:
         edits.record_refused(archive, str(problem))
 
 
-def _hear(file: ImportFile) -> Heard | str:
-    """In a thread of its own, without the database."""
+def _hear(file: ImportFile) -> Heard | str | None:
+    """In a thread of its own, without the database. None: it has a mic in each channel and is to be split."""
     if reason := why_not_sound(file.name):
         return reason
     try:
         return hear(file.stored_as, file.name, file.folder)
+    except SeveralMics:
+        return None
     except AudioError as problem:
         return str(problem)
     except FileNotFoundError:

@@ -6,6 +6,7 @@ app_name = "shelf"
 urlpatterns = [
     path("", views.shelf, name="shelf"),
     path("samples/", views.samples, name="samples"),
+    path("found/", views.found, name="found"),
     path("samples/<int:sample_id>/", views.sample, name="sample"),
     path("samples/<int:sample_id>/sound/<int:rate_hz>/", views.sample_sound, name="sample_sound"),
     path("kind/", views.set_kind, name="set_kind"),

@@ -11,6 +11,8 @@ from dactyl.shelf import edits, queries
 from dactyl.shelf.models import Import, Sample
 from dactyl.shelf.sounds import broken_sounds, pack, ready_sounds
 
+MOST_PICKED = 5000
+
 
 @require_GET
 def shelf(request: HttpRequest) -> HttpResponse:
@@ -55,6 +57,13 @@ def _found(request: HttpRequest) -> dict:
 @require_GET
 def samples(request: HttpRequest) -> HttpResponse:
     return render(request, "shelf/_samples.html", {"shelf": _found(request), "count": Sample.objects.count()})
+
+
+@require_GET
+def found(request: HttpRequest) -> JsonResponse:
+    """The keys of every sample the search finds, in its order, for selecting them all."""
+    asked = [request.GET.get(name, "") for name in ("q", "kind", "sort")]
+    return JsonResponse({"samples": list(queries.search(*asked).values_list("pk", flat=True)[:MOST_PICKED])})
 
 
 @require_GET

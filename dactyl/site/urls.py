@@ -1,9 +1,9 @@
 from django.urls import include, path
 
-from dactyl.kits import views as kits
+from dactyl.kits.views import pages
 
 urlpatterns = [
-    path("", kits.home, name="home"),
+    path("", pages.home, name="home"),
     path("shelf/", include("dactyl.shelf.urls")),
     path("kits/", include("dactyl.kits.urls")),
     path("parts/", include("dactyl.parts.urls")),

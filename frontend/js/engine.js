@@ -5,9 +5,11 @@
 import { SoundLoader } from "./loader.js";
 
 export class Engine extends EventTarget {
+  isPartPlaying = false;
   #context;
   #node = null;
   #waiting = [];
+  #request = 0;
   #loader;
 
   /** @param {{ rate: number, worklet: string, kit: string | undefined, soundBytes: number }} options */
@@ -52,12 +54,20 @@ export class Engine extends EventTarget {
     if (this.#context.state === "suspended") this.#context.resume();
   }
 
-  /** Fetch the tables of some pads, or of all; the next hit plays by them. @param {number[] | null} pads */
-  async loadPlaybook(pads = null) {
-    const query = pads ? `?pads=${pads.join(",")}` : "";
-    const answer = await fetch(`/kits/${this.kit}/playbook/${this.rate}/${query}`);
+  /**
+   * Fetch the tables of some pads, or of all; the next hit plays by them.
+   * @param {number[] | null} pads
+   * @param {string} tried "take:sample", to hear a sample in the place of a take's without changing the kit
+   */
+  async loadPlaybook(pads = null, tried = "") {
+    const query = new URLSearchParams();
+    if (pads) query.set("pads", pads.join(","));
+    if (tried) query.set("try", tried);
+    const request = ++this.#request;
+    const answer = await fetch(`/kits/${this.kit}/playbook/${this.rate}/?${query}`);
     if (!answer.ok) return;
     const book = await answer.json();
+    if (tried && request !== this.#request) return; // walked on already
     this.#send({ type: "playbook", book });
     this.#loader.want(book);
     this.#fire("playbook", book);

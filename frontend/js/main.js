@@ -1,6 +1,8 @@
 /** Starts what the page needs. Each module owns one job; they meet in `session`. */
+import { startBorders } from "./borders.js";
 import { startBounces } from "./bounces.js";
 import { startDialogs } from "./dialogs.js";
+import { startEditors } from "./editors.js";
 import { Engine } from "./engine.js";
 import { startFields } from "./fields.js";
 import { HitInput } from "./hits.js";
@@ -12,6 +14,10 @@ import { startPractice } from "./practice.js";
 import { Session } from "./session.js";
 import { startShelf } from "./shelf.js";
 import { startSurface } from "./surface.js";
+import { startTabs } from "./tabs.js";
+import { startTakes } from "./takes.js";
+import { startTry } from "./try.js";
+import { startWave } from "./wave.js";
 
 startDialogs();
 const workshop = document.getElementById("workshop");
@@ -28,7 +34,11 @@ if (workshop) {
     const part = startPart(session, engine);
     const practice = startPractice(input, part);
     startMidi(input);
-    startKeys({ session, engine, input, part, shelf });
+    startBorders(session);
+    startEditors(session);
+    const trying = startTry(session, engine, shelf);
+    const first = [startTabs(), startWave(session, engine), startTakes(session, engine)];
+    startKeys({ session, engine, input, part, shelf, trying, first });
     startBounces();
     window.dactyl = { engine, input, practice }; // for looking in from the console, and for the tests
   } else startKeys({ session, engine, shelf });

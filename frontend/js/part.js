@@ -24,6 +24,7 @@ export function startPart(session, engine) {
   }
 
   function show() {
+    engine.isPartPlaying = part.isPlaying;
     button.textContent = part.isPlaying ? "■ Stop" : "▶ Play";
     button.setAttribute("aria-pressed", String(part.isPlaying));
   }

@@ -1,14 +1,18 @@
-/** What the page knows of the kit: which pad is selected, which are heard alone, and the version it shows. */
+/** What the page knows of the kit: which pads and takes are selected, which are heard alone, the version it shows. */
 export class Session extends EventTarget {
+  /** Selected pads; the first is the one on the card. @type {number[]} */ pads = [];
+  /** Selected takes; the first is the one whose waveform is open. @type {number[]} */ takes = [];
   #body;
   #engine;
   #solo = new Set();
   #cardTimer = 0;
+  #fadeTimer = 0;
 
   constructor(body, engine) {
     super();
     this.#body = body;
     this.#engine = engine;
+    this.pads = Number(body.dataset.selected) ? [Number(body.dataset.selected)] : [];
     body.addEventListener("htmx:configRequest", ({ detail }) => Object.assign(detail.headers, this.headers));
     body.addEventListener("kit-changed", ({ detail }) => this.#changed(detail));
     body.addEventListener("htmx:afterSettle", () => this.mark());
@@ -17,7 +21,7 @@ export class Session extends EventTarget {
     engine.addEventListener("broken", ({ detail }) => this.say(detail[0], true));
     engine.addEventListener("state", () => this.#showSound());
     for (const type of ["pointerdown", "keydown"]) body.addEventListener(type, () => engine.wake(), { capture: true });
-    body.addEventListener("click", ({ target }) => this.#click(target));
+    body.addEventListener("click", (event) => this.#click(event));
     body.addEventListener("focusin", ({ target }) => this.#focused(target));
     this.#showSound();
     this.mark();
@@ -28,25 +32,61 @@ export class Session extends EventTarget {
   }
 
   get selected() {
-    return Number(this.#body.dataset.selected) || null;
+    return this.pads[0] ?? null;
+  }
+
+  get cardTab() {
+    return sessionStorage.getItem("card-tab") ?? "layers";
+  }
+
+  set cardTab(name) {
+    sessionStorage.setItem("card-tab", name);
   }
 
   get headers() {
-    const headers = { "X-View": document.querySelector("#view > [data-view]")?.dataset.view ?? "" };
+    const headers = { "X-View": document.querySelector("#view > [data-view]")?.dataset.view ?? "", "X-Card-Tab": this.cardTab };
     const version = document.getElementById("history")?.dataset.version;
     if (version) headers["X-Kit-Version"] = version;
-    if (this.selected) headers["X-Selected-Pad"] = String(this.selected);
+    if (this.pads.length) headers["X-Selected-Pads"] = this.pads.join(",");
+    if (this.takes.length) headers["X-Selected-Takes"] = this.takes.join(",");
     const part = sessionStorage.getItem("part");
     if (part) headers["X-Part"] = part;
     return headers;
   }
 
-  /** Select a pad; its card follows. @param {number} pad @param {{ scroll?: boolean, delay?: number }} how */
-  select(pad, { scroll = true, delay = 0 } = {}) {
-    if (!pad || pad === this.selected) return;
-    this.#body.dataset.selected = String(pad);
+  /** Post to the server as a form would; the answer swaps itself in. @param {Record<string, string>} values */
+  post(url, values = {}) {
+    return window.htmx.ajax("POST", url, { source: document.body, swap: "none", values });
+  }
+
+  /** Select a pad; its card follows. @param {number} pad */
+  select(pad, { scroll = true, delay = 0, more = false, range = false } = {}) {
+    if (!pad) return;
+    const before = this.pads.join();
+    if (range && this.selected) this.pads = this.#between(this.pads.at(-1), pad);
+    else if (more) this.pads = this.pads.includes(pad) ? this.pads.filter((other) => other !== pad) : [...this.pads, pad];
+    else this.pads = [pad];
+    if (!this.pads.length) this.pads = [pad];
+    if (this.pads.join() === before) return;
+    this.takes = [];
     this.mark();
     if (scroll) document.getElementById(`row-${pad}`)?.scrollIntoView({ block: "nearest" });
+    this.loadCard(delay);
+  }
+
+  /** The pads from one to another in the order of the sheet; the one selected first stays first. */
+  #between(from, to) {
+    const order = this.#order();
+    const [low, high] = [order.indexOf(from), order.indexOf(to)].sort((a, b) => a - b);
+    const first = this.selected;
+    return [first, ...order.slice(low, high + 1).filter((pad) => pad !== first)];
+  }
+
+  #order() {
+    return [...new Set([...document.querySelectorAll(".row[data-pad], .pad[data-pad]")].map((row) => Number(row.dataset.pad)))];
+  }
+
+  loadCard(delay = 0) {
     clearTimeout(this.#cardTimer);
     this.#cardTimer = setTimeout(() => {
       if (document.getElementById("card").contains(document.activeElement) && delay) return;
@@ -55,12 +95,11 @@ export class Session extends EventTarget {
   }
 
   /** Move the selection along the sheet. */
-  step(by) {
-    const pads = [...document.querySelectorAll(".row[data-pad], .pad[data-pad]")].map((row) => Number(row.dataset.pad));
-    const order = [...new Set(pads)];
-    const place = order.indexOf(this.selected);
-    const next = order[Math.min(order.length - 1, Math.max(0, place + by))];
-    this.select(next, { delay: 60 });
+  step(by, { range = false } = {}) {
+    const order = this.#order();
+    const at = range ? this.pads.at(-1) : this.selected;
+    const next = order[Math.min(order.length - 1, Math.max(0, order.indexOf(at) + by))];
+    this.select(next, { delay: 60, range });
     document.getElementById(`row-${next}`)?.focus({ preventScroll: true });
   }
 
@@ -78,19 +117,19 @@ export class Session extends EventTarget {
     this.#fade(status);
   }
 
-  /** Show on freshly drawn rows and pads what only the page knows. */
+  /** Show on freshly drawn rows, pads and takes what only the page knows. */
   mark() {
     for (const row of document.querySelectorAll(".row[data-pad]")) {
-      const isSelected = Number(row.dataset.pad) === this.selected;
-      row.setAttribute("aria-selected", String(isSelected));
-      row.tabIndex = isSelected ? 0 : -1;
+      const pad = Number(row.dataset.pad);
+      row.setAttribute("aria-selected", String(this.pads.includes(pad)));
+      row.tabIndex = pad === this.selected ? 0 : -1;
     }
     for (const pad of document.querySelectorAll(".pad[data-pad]"))
-      pad.classList.toggle("selected", Number(pad.dataset.pad) === this.selected);
-    for (const button of document.querySelectorAll("[data-solo]")) {
-      const isSolo = this.#solo.has(Number(button.dataset.solo));
-      button.setAttribute("aria-pressed", String(isSolo));
-    }
+      pad.classList.toggle("selected", this.pads.includes(Number(pad.dataset.pad)));
+    for (const take of document.querySelectorAll(".take[data-take]"))
+      take.setAttribute("aria-selected", String(this.takes.includes(Number(take.dataset.take))));
+    for (const button of document.querySelectorAll("[data-solo]"))
+      button.setAttribute("aria-pressed", String(this.#solo.has(Number(button.dataset.solo))));
     document.getElementById("view")?.classList.toggle("soloing", this.#solo.size > 0);
     const status = document.getElementById("status");
     if (status?.textContent) this.#fade(status);
@@ -99,33 +138,43 @@ export class Session extends EventTarget {
 
   #fade(status) {
     status.classList.add("shown");
-    clearTimeout(this.fadeTimer);
-    this.fadeTimer = setTimeout(() => status.classList.remove("shown"), status.classList.contains("warning") ? 12000 : 4000);
+    clearTimeout(this.#fadeTimer);
+    this.#fadeTimer = setTimeout(() => status.classList.remove("shown"), status.classList.contains("warning") ? 12000 : 4000);
   }
 
   #changed({ pads, refused }) {
     if (!refused || pads === null) this.#engine.loadPlaybook(pads);
-    if (refused) return;
-    const open = document.querySelector("#ask[open]");
-    open?.close();
+    if (!refused) document.querySelector("#ask[open]")?.close();
   }
 
-  #click(target) {
+  #click(event) {
+    const { target } = event;
     const solo = target.closest("[data-solo]");
     if (solo) return this.toggleSolo(Number(solo.dataset.solo));
-    const chosen = target.closest("[data-select]");
-    if (chosen) {
-      this.select(Number(chosen.dataset.select));
-      document.getElementById(`card-${chosen.dataset.focus}`)?.select();
-      return;
-    }
+    const tab = target.closest("[data-card-tab]");
+    if (tab) this.#openTab(tab);
     const row = target.closest(".row[data-pad]");
-    if (row) this.select(Number(row.dataset.pad));
+    if (row && !tab && !target.closest("input, button")) {
+      const how = { more: event.ctrlKey || event.metaKey, range: event.shiftKey };
+      this.select(Number(row.dataset.pad), how);
+    }
+  }
+
+  /** Open a tab of the card, for another pad where the button names one, with the focus on a field. */
+  #openTab({ dataset }) {
+    this.cardTab = dataset.cardTab;
+    if (dataset.select) {
+      this.pads = [Number(dataset.select)];
+      this.mark();
+    }
+    this.loadCard();
+    const field = dataset.focus ?? `card-tab-${dataset.cardTab}`;
+    document.body.addEventListener("htmx:afterSettle", () => document.getElementById(field)?.focus(), { once: true });
   }
 
   #focused(target) {
     const row = target.closest(".row[data-pad]");
-    if (row) this.select(Number(row.dataset.pad), { scroll: false, delay: 60 });
+    if (row && !this.pads.includes(Number(row.dataset.pad))) this.select(Number(row.dataset.pad), { scroll: false, delay: 60 });
   }
 
   #showSound() {

@@ -12,6 +12,7 @@ export function startShelf(session, engine) {
   let at = null; // the sample the keyboard is at
   let anchor = null;
   let aboutTimer = 0;
+  const walkers = []; // may take over what happens at a sample
 
   const open = (isOpen) => {
     shelf.classList.toggle("open", isOpen);
@@ -39,6 +40,8 @@ export function startShelf(session, engine) {
     document.getElementById("picked").textContent = count ? `${count} selected` : "Click to hear; Shift or Ctrl for several";
     shelf.querySelector(".set-kind").hidden = !count;
     document.getElementById("give-picked").hidden = !count || !session.kit;
+    const stackButton = document.getElementById("stack-picked");
+    if (stackButton) stackButton.hidden = count < 2 || !session.kit;
   };
 
   const pick = (id, { more = false, range = false, hear = true } = {}) => {
@@ -58,9 +61,19 @@ export function startShelf(session, engine) {
     at = id;
     show();
     document.getElementById(`sample-${id}`)?.scrollIntoView({ block: "nearest" });
-    if (hear) engine.hear(id);
+    if (hear && !walkers.some((walk) => walk(id))) engine.hear(id);
     clearTimeout(aboutTimer);
     aboutTimer = setTimeout(() => window.htmx.ajax("GET", `/shelf/samples/${id}/`, { target: "#about", swap: "innerHTML" }), 180);
+  };
+
+  /** Every sample the search finds, those not drawn yet too. */
+  const pickAll = async () => {
+    const query = new URLSearchParams(new FormData(document.getElementById("shelf-find")));
+    const answer = await fetch(`/shelf/found/?${query}`);
+    if (!answer.ok) return;
+    for (const id of (await answer.json()).samples) picked.add(id);
+    at ??= [...picked][0];
+    show();
   };
 
   /** Keys while the list has the focus; true where one was taken. */
@@ -73,10 +86,8 @@ export function startShelf(session, engine) {
       pick(ids[next], { range: event.shiftKey });
     } else if (event.key === "Enter") give(session.selected);
     else if (event.key === " " && at) engine.hear(at);
-    else if (event.code === "KeyA" && (event.ctrlKey || event.metaKey)) {
-      ids.forEach((id) => picked.add(id));
-      show();
-    } else return false;
+    else if (event.code === "KeyA" && (event.ctrlKey || event.metaKey)) pickAll();
+    else return false;
     return true;
   };
 
@@ -96,7 +107,13 @@ export function startShelf(session, engine) {
   };
   const inListOrder = () => {
     const order = options().map((option) => Number(option.dataset.sample));
-    return [...picked].sort((a, b) => order.indexOf(a) - order.indexOf(b));
+    const place = (id) => (order.includes(id) ? order.indexOf(id) : Infinity);
+    return [...picked].sort((a, b) => place(a) - place(b) || 0);
+  };
+
+  const stack = () => {
+    const url = `/kits/${session.kit}/stack/?samples=${inListOrder().join(",")}`;
+    window.htmx.ajax("GET", url, { target: "#view", swap: "innerHTML" });
   };
 
   const bringIn = (files) => upload(files, { session, onListed: () => document.body.dispatchEvent(new Event("shelf-changed")) });
@@ -111,6 +128,7 @@ export function startShelf(session, engine) {
     if (event.target.closest("#choose-files")) document.getElementById("files-input").click();
     if (event.target.closest("#choose-folder")) document.getElementById("folder-input").click();
     if (event.target.closest("#give-picked")) give(session.selected);
+    if (event.target.closest("#stack-picked")) stack();
   });
   shelf.addEventListener("change", (event) => {
     if (event.target.matches("#files-input, #folder-input")) {
@@ -196,5 +214,5 @@ export function startShelf(session, engine) {
 
   if (session.kit && localStorage.getItem("shelf") === "open") open(true);
   show();
-  return { toggle, search, key, give };
+  return { toggle, search, key, give, picked: inListOrder, onWalk: (walk) => walkers.push(walk), focusList: () => (open(true), list().focus()) };
 }

@@ -96,14 +96,19 @@ export function startSurface(session, engine, input) {
   Object.assign(session, { showBank: (by) => showBank(bank + by), sweep });
 }
 
-/** Show the letters of this keyboard's layout, where the browser tells it. */
+/** The computer keys of a bank, by physical position, the lower row first. */
+const KEYS = "ASDFJKL;QWERUIOP";
+const CODES = [...KEYS].map((key) => (key === ";" ? "Semicolon" : `Key${key}`));
+let layout = null;
+
+/** Give every pad its key, under the letter that this keyboard's layout has there, where the browser tells it. */
 async function labelKeys() {
-  const layout = await navigator.keyboard?.getLayoutMap?.().catch(() => null);
-  if (!layout) return;
-  for (const pad of document.querySelectorAll("#surface .pad[data-code]")) {
-    const label = layout.get(pad.dataset.code);
-    if (label) pad.querySelector("kbd").textContent = label.toUpperCase();
-  }
+  layout ??= (await navigator.keyboard?.getLayoutMap?.().catch(() => null)) ?? new Map();
+  for (const bank of document.querySelectorAll("#surface .bank"))
+    [...bank.children].forEach((pad, place) => {
+      pad.dataset.code = CODES[place] ?? "";
+      pad.querySelector("kbd").textContent = (layout.get(CODES[place]) ?? KEYS[place] ?? "").toUpperCase();
+    });
 }
 
 export const keyVelocity = () => Math.min(127, Math.max(1, Number(document.getElementById("key-velocity")?.value) || 100));

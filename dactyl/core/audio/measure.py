@@ -26,6 +26,7 @@ class Measure:
     tonality: float = 0.0  # share of the body's power in its three strongest partials, 0..1
     bursts: int = 1  # separate strikes in the first 60 ms
     attack_ms: float = 0.0  # from the onset to the peak of the envelope
+    polarity: int = 0  # sign of the first half-wave within 12 dB of the peak of the first 10 ms; 0 for silence
 
 
 def measure(audio: np.ndarray, rate_hz: int) -> Measure:
@@ -74,6 +75,12 @@ def _onset_frame(magnitude: np.ndarray, envelope: np.ndarray, hop: int) -> int:
             break
         onset = start + int(step)
     return onset
+
+
+def _polarity(audio: np.ndarray, onset: int, rate_hz: int) -> int:
+    first = audio[:, onset : onset + max(1, rate_hz // 100)].mean(axis=0)
+    loud = np.flatnonzero(np.abs(first) >= np.abs(first).max() / 4)
+    return int(np.sign(first[loud[0]])) if len(loud) else 0
 
 
 def _attack_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, float]:

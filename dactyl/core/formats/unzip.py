@@ -4,6 +4,7 @@ import os
 import zipfile
 import zlib
 from pathlib import Path, PurePosixPath
+from typing import IO
 
 from dactyl.core.errors import KitFileError
 
@@ -35,7 +36,8 @@ def unzip(path: Path, folder: Path, *, max_files: int = MAX_FILES, max_bytes: in
             target = _target(folder, member.filename, path.name)
             try:
                 target.parent.mkdir(parents=True, exist_ok=True)
-                unpack_member(archive, member, target)
+                with target.open("wb") as file:
+                    copy_member(archive, member, file)
             except _DAMAGE as problem:
                 if isinstance(problem, OSError) and problem.errno:
                     raise
@@ -60,10 +62,10 @@ def refuse_bomb(members: list[zipfile.ZipInfo], name: str, *, max_files: int, ma
         raise KitFileError("It unpacks to over a thousand times its size; sounds don't.", "It was left out.", file=name)
 
 
-def unpack_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, target: Path) -> None:
+def copy_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, file: IO[bytes]) -> None:
     """raises : ValueError if it is longer than the zip says; what zipfile raises for damage"""
     left = member.file_size
-    with archive.open(member) as packed, target.open("wb") as file:
+    with archive.open(member) as packed:
         while block := packed.read(1 << 20):
             left -= len(block)
             if left < 0:

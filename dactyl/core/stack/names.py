@@ -14,6 +14,7 @@ from dactyl.core.stack.words import (
     ARTICULATION_OF,
     DYNAMIC_RANK,
     LAYER_LABELS,
+    MIC_LABELS,
     MIC_OF,
     NOISE,
     NOTE_LABELS,
@@ -96,7 +97,9 @@ def _labelled(named: Named, row: list[Token], at: int) -> int:
     if number is None or not number.is_number or (word in _SHORT_LABELS and not number.is_glued):
         return 0
     value = int(number.text[:9])
-    if word in NOTE_LABELS:
+    if word in MIC_LABELS:
+        named.mics.append(f"mic {value}")
+    elif word in NOTE_LABELS:
         named.others.append(f"note {value}")
     elif word in LAYER_LABELS and named.layer is None:
         named.layer, named.layer_text = float(value), word + number.text

@@ -44,6 +44,7 @@ MIC_ORDER = tuple(MICS)
 
 LAYER_LABELS = frozenset({"v", "vel", "velo", "velocity", "vl", "vly", "l", "lay", "lyr", "layer", "dyn", "dynamic", "dynamics", "level", "lvl", "lev", "velocitylayer", "str", "strength", "power", "int", "intensity"})  # fmt: skip
 TAKE_LABELS = frozenset({"rr", "r", "rnd", "rrobin", "roundrobin", "robin", "take", "tk", "t", "alt", "hit", "var", "variation", "rep", "n", "no", "nr", "num", "x", "seq", "sample", "smp", "s", "round", "h", "rd", "version", "ver"})  # fmt: skip
+MIC_LABELS = frozenset({"mic", "mik", "ch", "chan", "channel"})
 NOTE_LABELS = frozenset({"note", "key", "midi", "nn"})
 
 ARTICULATIONS = {  # as a pad is called, and the words for it; two words stand for a pair

@@ -87,5 +87,8 @@ def mistakes(proposal: Proposal, files: dict[str, tuple[Truth, File]]) -> list[s
                 hits = {(files[file][0].layer, files[file][0].take) for file in take.mics.values()}
                 if len(hits) > 1 or len(set(heard.values())) != len(heard):
                     wrong.append(f"{pad.name}: one take holds {sorted(take.mics.items())}")
+        together = [len(take.mics) for layer in pad.layers for take in layer.takes]
+        if set(together) != {len({files[file][0].mic for file in pad.files})}:
+            wrong.append(f"{pad.name}: mics of one hit lie apart")
     wrong += [f"{truth} is split over {sorted(names)}" for truth, names in by_pad.items() if len(names) > 1]
     return wrong

@@ -1,19 +1,26 @@
 """What every template may use: notes, levels and pictures as they are written on the page."""
 
+import json
+
 from django import template
 from django.conf import settings
+from django.urls import reverse
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from dactyl.core.audio import overview
+from dactyl.core.bounce.response import Response
 from dactyl.core.formats import notes
-from dactyl.core.kinds import BY_SLUG
-from dactyl.kits.queries import PadRow
+from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER, Kind
+from dactyl.core.kit import ROTATIONS
+from dactyl.core.play.compile import curve_table
+from dactyl.core.play.cycles import take_cycle
+from dactyl.kits import fields
+from dactyl.kits.models import DRAWN, Pad, Take
+from dactyl.kits.queries import CardLayer, PadRow, curve_of
 from dactyl.kits.staircase import Staircase, staircase
 
 register = template.Library()
-KEYS = "ASDFJKL;QWERUIOP"
-CODES = ["Semicolon" if key == ";" else f"Key{key}" for key in KEYS]
 
 
 @register.filter
@@ -77,7 +84,8 @@ def steps(row: PadRow) -> Staircase:
     """The staircase of a row: measured levels with the gains of pad, piece and output's way there."""
     layers = [(layer.low, layer.high, [level for level, enabled in layer.levels if enabled]) for layer in row.layers]
     pad = row.pad
-    return staircase(layers, gain_db=pad.gain_db + pad.piece.gain_db, dynamics=pad.dynamics, curve=pad.curve)
+    gain_db = pad.gain_db + pad.piece.gain_db
+    return staircase(layers, gain_db=gain_db, dynamics=pad.dynamics, curve=curve_of(pad))
 
 
 @register.simple_tag
@@ -97,9 +105,8 @@ def small_steps(layers: list[tuple[int, float]]) -> str:
 
 
 @register.simple_tag
-def key_of(index: int) -> dict[str, str]:
-    """The computer key of a place on the surface, by position: the lower row first."""
-    return {"label": KEYS[index], "code": CODES[index]} if index < len(KEYS) else {}
+def kinds_list() -> tuple[Kind, ...]:
+    return IN_SCORE_ORDER
 
 
 @register.simple_tag
@@ -110,3 +117,81 @@ def glyph(slug: str, label: str = "") -> SafeString:
             '<svg class="glyph" role="img" aria-label="{}"><use href="#kind-{}"/></svg>', BY_SLUG[slug].label, slug
         )
     return format_html('<svg class="glyph" aria-hidden="true"><use href="#kind-{}"/></svg>', slug)
+
+
+# Settings as fields ---------------------------------------------------------------------------------------------------
+
+
+@register.inclusion_tag("kits/_setting.html", takes_context=True)
+def setting(context: dict, row: Pad | Take, name: str, label: str = "", style: str = "") -> dict:
+    """A labelled field for one setting of a pad or a take, as the tables in fields.py describe it."""
+    kind, known = ("pad", fields.PAD_FIELDS) if isinstance(row, Pad) else ("take", fields.TAKE_FIELDS)
+    spec, value = known[name], getattr(row, name)
+    return {
+        "field": spec,
+        "name": name,
+        "label": label or spec.shown,
+        "id": f"{kind}-{name}",
+        "style": style,
+        "value": value,
+        "text": _typed(value, spec.digits) if spec.step else value,
+        "choices": context.get("choices", {}).get(name),
+        "is_check": isinstance(value, bool),
+        "url": reverse(f"kits:set_{kind}", args=[context["kit"].pk, row.pk, name]),
+    }
+
+
+def _typed(value: float | None, digits: int) -> str:
+    if value is None:
+        return ""
+    text = f"{value:.{digits}f}"
+    return text.replace("-", "−") if float(text) else text.replace("-", "")
+
+
+@register.filter
+def seconds_ms(frames: int, rate_hz: int) -> str:
+    """Frames at a rate as ms."""
+    return f"{1000 * frames / rate_hz:.1f}"
+
+
+@register.filter
+def opposite(level_db: float) -> str:
+    """What undoes a deviation."""
+    return signed(-level_db)
+
+
+@register.filter
+def curve_json(pad: Pad) -> str:
+    """Points of the pad's curve for its editor; a named curve as a few points along it."""
+    if pad.curve == DRAWN and pad.curve_points:
+        return json.dumps(pad.curve_points)
+    table = curve_table(pad.curve)
+    return json.dumps([[velocity, table[velocity - 1]] for velocity in (1, 32, 64, 96, 127)])
+
+
+@register.filter
+def response_path(response: Response) -> str:
+    """The measured levels as a line in a box of 127 by 42, one dB for each unit."""
+    return "M" + "L".join(f"{n} {-min(0.0, max(-42.0, level)):.1f}" for n, level in enumerate(response.levels_db))
+
+
+@register.filter
+def can_be_evened(response: Response, pad: Pad) -> bool:
+    return any(abs(gain) > 0.3 for gain in response.proposed_gains_db) and len(response.proposed_gains_db) > 2
+
+
+@register.simple_tag
+def cycle_picture(pad: Pad, layer: CardLayer) -> SafeString:
+    """The layer's rotation: a column for each strike of the cycle, a mark in the row of the take that sounds."""
+    enabled = [number for number, row in enumerate(layer.takes) if row.take.is_enabled]
+    dice = layer.row.dice if layer.row.dice is not None else layer.row.pk
+    cycle = take_cycle(enabled, pad.rotation, seed=pad.kit.seed, layer=dice)[:32]
+    rows = len(layer.takes)
+    marks = "".join(f"M{4 * place + 1} {3 * take + 1.5}h2" for place, sounding in enumerate(cycle) for take in sounding)
+    words = f"{ROTATIONS[pad.rotation]}: " + ", ".join(
+        "+".join(str(take + 1) for take in sounding) for sounding in cycle
+    )
+    return format_html(
+        '<svg class="cycle-picture" viewBox="0 0 {} {}" width="{}" height="{}" role="img" aria-label="{}"><path d="{}"/></svg>',
+        4 * len(cycle), 3 * rows, 4 * len(cycle), 3 * rows, words[:200], marks,
+    )  # fmt: skip

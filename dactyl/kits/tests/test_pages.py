@@ -18,7 +18,7 @@ class Answers(KitCase):
     def post(self, path: str, value: str = "", *, seen: int | None = None, **data):
         headers = {
             "X-Kit-Version": str(seen or version(self.kit)),
-            "X-Selected-Pad": str(self.pad.pk),
+            "X-Selected-Pads": str(self.pad.pk),
             "HX-Request": "true",
         }
         return self.client.post(f"/kits/{self.kit.pk}/{path}", {"value": value, **data}, headers=headers)
@@ -114,7 +114,7 @@ class Site(TestCase):
         self.assertEqual(Kit.objects.count(), 0)
 
     def test_no_inline_script_or_style_is_allowed_or_needed(self):
-        kit = edits.create_kit("k")
+        kit = edits.kits.create_kit("k")
         answer = self.client.get(f"/kits/{kit.pk}/")
         policy = answer.headers["Content-Security-Policy"]
         self.assertIn("script-src 'self';", policy)

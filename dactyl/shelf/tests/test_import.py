@@ -4,6 +4,7 @@ import io
 import struct
 import zipfile
 
+import numpy as np
 from django.conf import settings
 from django.test import TestCase, override_settings
 
@@ -100,6 +101,13 @@ class Importing(TestCase):
         for _ in tasks.import_files(batch.pk):
             pass
         self.assertEqual((Sample.objects.count(), set(states(batch).values())), (60, {"in"}))
+
+    def test_a_file_of_four_channels_comes_in_as_four_mics(self):
+        rows = np.concatenate([hit(-6 - 3 * n, seed=n) for n in range(4)], axis=1)
+        batch = bring_in({"Tom/tom_v1.wav": sound_bytes(rows)})
+        self.assertEqual({file.state for file in batch.files.all()}, {"unpacked", "in"})
+        names = list(Sample.objects.order_by("name").values_list("name", "folder", "channels"))
+        self.assertEqual(names, [(f"tom_v1 (mic {n}).wav", "Tom", 1) for n in range(1, 5)])
 
     def test_markup_in_names_is_harmless(self):
         bring_in({"<img src=x onerror=alert(1)>.wav": sound_bytes(hit())})

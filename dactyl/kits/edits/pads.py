@@ -1,0 +1,273 @@
+"""Pads: they come, go, move and change; several at once are one edit."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from dactyl.core.errors import KitError
+from dactyl.core.formats.notes import note_label
+from dactyl.kits.copying import copy_pads
+from dactyl.kits.edits.outputs import output_called
+from dactyl.kits.edits.speak import pads_named
+from dactyl.kits.fields import PAD_FIELDS, PIECE_FIELDS
+from dactyl.kits.history import Change, edit
+from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, Map, MapNote, MuteGroup, Pad, Piece, Revision
+
+MAX_PADS = 512
+PASTED = tuple(name for name in PAD_FIELDS if name not in ("name", "kind"))
+"""What copying and pasting a pad's settings carries, with its output and groups."""
+
+
+def append_pads(change: Change, count: int) -> Sequence[Pad]:
+    """Empty pads at the end, each a piece of its own."""
+    last = Pad.objects.filter(kit=change.kit).order_by("-position").values_list("position", flat=True).first() or 0
+    if Pad.objects.filter(kit=change.kit).count() + count > MAX_PADS:
+        raise KitError(f"A kit has at most {MAX_PADS} pads.")
+    pieces = change.create_all([Piece(kit=change.kit, position=last + 10 * n) for n in range(1, count + 1)])
+    pads = change.create_all([Pad(kit=change.kit, piece=piece, position=piece.position) for piece in pieces])
+    change.touch(*(pad.pk for pad in pads))
+    change.changes_order = True
+    return pads
+
+
+def add_pads(kit: Kit, version: int, count: int) -> Revision | None:
+    with edit(kit, version, f"{count} empty pad{'' if count == 1 else 's'} added") as change:
+        append_pads(change, count)
+    return change.revision
+
+
+def delete_pads(pads: Sequence[Pad], version: int) -> Revision | None:
+    with edit(pads[0].kit, version, f"{pads_named(pads)} deleted") as change:
+        ids = {pad.pk for pad in pads}
+        pieces = {pad.piece_id: pad.piece for pad in pads}
+        gone = [piece for piece in pieces.values() if set(piece.pads.values_list("pk", flat=True)) <= ids]
+        change.delete_all(gone)
+        change.delete_all([pad for pad in pads if pad.piece_id not in {piece.pk for piece in gone}])
+        change.touch(*ids)
+        change.changes_order = True
+    return change.revision
+
+
+def clear_pads(pads: Sequence[Pad], version: int) -> Revision | None:
+    """Take all samples and notes off pads; they stay where they are."""
+    with edit(pads[0].kit, version, f"{pads_named(pads)} cleared") as change:
+        for pad in pads:
+            change.delete_all(list(pad.layers.all()))
+            change.delete_all(list(pad.notes.all()))
+            if pad.piece.pads.count() == 1:
+                change.update(pad.piece, name="")
+            change.update(pad, name="", kind="other")
+            change.touch(pad.pk)
+    return change.revision
+
+
+def set_fields(pads: Sequence[Pad], version: int, values: dict[str, Any]) -> Revision | None:
+    """Set some of PAD_FIELDS on every pad, in one edit."""
+    name = " and ".join(dict.fromkeys(PAD_FIELDS[field].words.lower() for field in values))
+    with edit(pads[0].kit, version, f"{name[:1].upper()}{name[1:]} of {pads_named(pads)}") as change:
+        if "curve_points" in values:
+            values = values | {"curve": DRAWN}
+        for pad in pads:
+            change.update(pad, **values)
+        change.touch(*(pad.pk for pad in pads))
+    return change.revision
+
+
+def mute_pads(pads: Sequence[Pad], version: int, muted: bool) -> Revision | None:
+    with edit(pads[0].kit, version, f"{pads_named(pads)} {'muted' if muted else 'unmuted'}") as change:
+        for pad in pads:
+            change.update(pad, muted=muted)
+        change.touch(*(pad.pk for pad in pads))
+    return change.revision
+
+
+def set_piece(pad: Pad, version: int, field: str, value: Any) -> Revision | None:
+    """A setting of the piece that ``pad`` belongs to."""
+    words = (
+        f"{pad.full_name} named {value}"
+        if field == "name"
+        else f"{PIECE_FIELDS[field].words} of piece {pad.piece.name}"
+    )
+    with edit(pad.kit, version, words) as change:
+        change.update(pad.piece, **{field: value})
+        change.touch(*pad.piece.pads.values_list("pk", flat=True))
+    return change.revision
+
+
+def join_piece(pad: Pad, version: int, name: str) -> Revision | None:
+    """Make ``pad`` an articulation of the piece called ``name``; its pads then stand together."""
+    piece = Piece.objects.filter(kit=pad.kit_id, name__iexact=name).exclude(pk=pad.piece_id).first()
+    if piece is None:
+        raise KitError(f"There is no other piece called “{name[:40]}”.")
+    with edit(pad.kit, version, f"{pad.full_name} joined to {piece.name}") as change:
+        alone = pad.piece.pads.count() == 1
+        left, own_name = pad.piece, pad.name or pad.piece.name
+        change.update(pad, piece_id=piece.pk, name=own_name)
+        if alone:
+            change.delete_all([left])
+        after = piece.pads.exclude(pk=pad.pk).order_by("-position").values_list("position", flat=True).first()
+        _place_after(change, [pad], after)
+    return change.revision
+
+
+def move_pads(pads: Sequence[Pad], version: int, before: Pad | None) -> Revision | None:
+    """Put pads, with the whole pieces they belong to, before the piece of another pad, or at the end."""
+    with edit(pads[0].kit, version, f"{pads_named(pads)} moved") as change:
+        moving = {pad.piece_id for pad in pads}
+        if before is not None and before.piece_id in moving:
+            raise KitError("A piece can't be moved before itself.")
+        rows = list(Pad.objects.filter(kit=pads[0].kit_id).select_related("piece").order_by("position"))
+        lifted = [row for row in rows if row.piece_id in moving]
+        rest = [row for row in rows if row.piece_id not in moving]
+        at = next(
+            (n for n, row in enumerate(rest) if before is not None and row.piece_id == before.piece_id), len(rest)
+        )
+        _number(change, rest[:at] + lifted + rest[at:])
+    return change.revision
+
+
+def _place_after(change: Change, pads: Sequence[Pad], position: int | None) -> None:
+    rows = [
+        row
+        for row in Pad.objects.filter(kit=change.kit).select_related("piece").order_by("position")
+        if row not in pads
+    ]
+    at = next((n + 1 for n, row in enumerate(rows) if row.position == position), len(rows))
+    _number(change, rows[:at] + list(pads) + rows[at:])
+
+
+def _number(change: Change, rows: Sequence[Pad]) -> None:
+    """Give pads, and pieces by their first pad, positions in this order, ten apart."""
+    seen = set()
+    for number, pad in enumerate(rows):
+        if change.update(pad, position=10 * number):
+            change.touch(pad.pk)
+        if pad.piece_id not in seen:
+            seen.add(pad.piece_id)
+            change.update(
+                Piece.objects.get(pk=pad.piece_id) if pad.piece.pk != pad.piece_id else pad.piece, position=10 * number
+            )
+    change.changes_order = True
+
+
+def duplicate_pads(pads: Sequence[Pad], version: int) -> Revision | None:
+    """Copies right behind their originals, without notes of their own."""
+    with edit(pads[0].kit, version, f"{pads_named(pads)} duplicated") as change:
+        if Pad.objects.filter(kit=change.kit).count() + len(pads) > MAX_PADS:
+            raise KitError(f"A kit has at most {MAX_PADS} pads.")
+        copies = copy_pads(change, pads)
+        for pad, copy in zip(pads, copies, strict=True):
+            change.update(copy, name=f"{pad.name or pad.piece.name} copy"[:60])
+            _place_after(change, [copy], pad.position)
+        change.touch(*(copy.pk for copy in copies))
+    return change.revision
+
+
+def paste_settings(source: Pad, pads: Sequence[Pad], version: int) -> Revision | None:
+    """Give ``pads`` all of the source's settings but its name, kind, notes and samples."""
+    fields = (*PASTED, "output_id", "choke_id", "silences_id", "silenced_by_id")
+    with edit(pads[0].kit, version, f"Settings of {source.full_name} pasted on {pads_named(pads)}") as change:
+        for pad in pads:
+            change.update(pad, **{name: getattr(source, name) for name in fields})
+        change.touch(*(pad.pk for pad in pads))
+    return change.revision
+
+
+# Notes, groups and ways out -------------------------------------------------------------------------------------------
+
+
+def set_notes(pad: Pad, version: int, notes: Sequence[int]) -> Revision | None:
+    """The notes that strike ``pad``; none is allowed. Another pad may have the same note. The root of a pad on a key
+    range follows when all its notes move."""
+    shown = ", ".join(note_label(note) for note in notes[:4]) + (" …" if len(notes) > 4 else "") or "none"
+    with edit(pad.kit, version, f"Note of {pad.full_name}: {shown}") as change:
+        own = {row.note: row for row in pad.notes.filter(map__is_default=True)}
+        change.delete_all([row for note, row in own.items() if note not in notes])
+        default = Map.objects.get(kit=pad.kit_id, is_default=True)
+        change.create_all([MapNote(map=default, note=note, pad=pad) for note in notes if note not in own])
+        if pad.root is not None and own and notes and len(own) == len(notes):
+            moved = min(notes) - min(own)
+            if sorted(notes) == [note + moved for note in sorted(own)]:
+                change.update(pad, root=min(127, max(0, pad.root + moved)))
+        change.touch(pad.pk)
+    return change.revision
+
+
+def choke_pads(pads: Sequence[Pad], version: int, letter: str) -> Revision | None:
+    """Put pads in the choke group ``letter``, made if it is new; no letter takes them out."""
+    words = f"{pads_named(pads)} in choke group {letter}" if letter else f"{pads_named(pads)} in no choke group"
+    with edit(pads[0].kit, version, words) as change:
+        group = None
+        if letter:
+            group = ChokeGroup.objects.filter(kit=change.kit, letter=letter).first()
+            group = group or change.create(ChokeGroup(kit=change.kit, letter=letter))
+        for pad in pads:
+            change.update(pad, choke_id=group.pk if group else None)
+        change.touch(*(pad.pk for pad in pads))
+    return change.revision
+
+
+def set_choke_fade(pad: Pad, version: int, fade_ms: float) -> Revision | None:
+    """How fast the pad's choke group falls silent."""
+    if pad.choke is None:
+        raise KitError(f"{pad.full_name} is in no choke group. Give it a letter first.")
+    with edit(pad.kit, version, f"Fade of choke group {pad.choke.letter}") as change:
+        change.update(pad.choke, fade_ms=fade_ms)
+        change.touch(*Pad.objects.filter(choke=pad.choke).values_list("pk", flat=True))
+    return change.revision
+
+
+def set_mute_group(pads: Sequence[Pad], version: int, role: str, number: int | None) -> Revision | None:
+    """role : "silences" or "silenced_by"; the group is made if it is new, None takes pads out"""
+    says = {"silences": "silences mute group", "silenced_by": "is silenced by mute group"}[role]
+    with edit(pads[0].kit, version, f"{pads_named(pads)} {says} {number or 'none'}") as change:
+        group = None
+        if number is not None:
+            group = MuteGroup.objects.filter(kit=change.kit, number=number).first()
+            group = group or change.create(MuteGroup(kit=change.kit, number=number))
+        for pad in pads:
+            other = "silenced_by_id" if role == "silences" else "silences_id"
+            if group and getattr(pad, other) == group.pk:
+                raise KitError(f"{pad.full_name} can't both silence mute group {number} and be silenced by it.")
+            change.update(pad, **{f"{role}_id": group.pk if group else None})
+        change.touch(*(pad.pk for pad in pads))
+    return change.revision
+
+
+def set_mute_fade(pad: Pad, version: int, fade_ms: float) -> Revision | None:
+    if pad.silenced_by is None:
+        raise KitError(f"{pad.full_name} is silenced by no mute group. Give it a number first.")
+    with edit(pad.kit, version, f"Fade of mute group {pad.silenced_by.number}") as change:
+        change.update(pad.silenced_by, fade_ms=fade_ms)
+        change.touch(*Pad.objects.filter(silenced_by=pad.silenced_by).values_list("pk", flat=True))
+    return change.revision
+
+
+def set_companion(pad: Pad, version: int, other: Pad, strength: float | None) -> Revision | None:
+    """Let ``other`` sound along at ``strength`` (1: as hard); None lets it go."""
+    if other.pk == pad.pk:
+        raise KitError("A pad can't sound along with itself.")
+    words = (
+        f"{other.full_name} sounds along with {pad.full_name}"
+        if strength
+        else f"{other.full_name} no longer sounds along"
+    )
+    with edit(pad.kit, version, words) as change:
+        row = Companion.objects.filter(pad=pad, other=other).first()
+        if row and strength is None:
+            change.delete_all([row])
+        elif row:
+            change.update(row, strength=strength)
+        elif strength is not None:
+            change.create(Companion(pad=pad, other=other, strength=strength))
+        change.touch(pad.pk)
+    return change.revision
+
+
+def route_pads(pads: Sequence[Pad], version: int, name: str) -> Revision | None:
+    """Send pads to the output of this name, made if it is new; Main where the name is empty."""
+    with edit(pads[0].kit, version, f"{pads_named(pads)} to output {name or 'Main'}") as change:
+        output = output_called(change, name)
+        for pad in pads:
+            change.update(pad, output_id=None if output.is_main and pad.piece.output_id is None else output.pk)
+        change.touch(*(pad.pk for pad in pads))
+    return change.revision

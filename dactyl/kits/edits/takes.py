@@ -1,0 +1,182 @@
+"""Takes: the recordings of a layer. Several, across layers and pads, are one edit."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from dactyl.core.errors import KitError
+from dactyl.kits.edits.layers import remove_layer
+from dactyl.kits.edits.speak import takes_named
+from dactyl.kits.fields import TAKE_FIELDS
+from dactyl.kits.history import Change, edit
+from dactyl.kits.models import Layer, Pad, Revision, Take, TakeSample
+from dactyl.shelf.models import Sample
+
+COPIED = (*TAKE_FIELDS,)
+MOST_FRAMES = 1 << 40
+
+
+def set_fields(takes: Sequence[Take], version: int, values: dict[str, Any]) -> Revision | None:
+    """Set some of TAKE_FIELDS on every take. Start and end stay inside the sample and in order."""
+    name = " and ".join(dict.fromkeys(TAKE_FIELDS[field].words.lower() for field in values))
+    with edit(_kit(takes), version, f"{name[:1].upper()}{name[1:]} of {takes_named(takes)}") as change:
+        if {"start_frame", "end_frame"} & set(values):
+            change.update_each((take, _inside(take, values)) for take in takes)
+        elif "is_reversed" in values:
+            change.update_each((take, _turned(take, values["is_reversed"])) for take in takes)
+        else:
+            change.update_all(takes, **values)
+        _touch(change, takes)
+    return change.revision
+
+
+def set_each(changes: Sequence[tuple[Take, dict[str, Any]]], version: int, words: str) -> Revision | None:
+    """Give every take values of its own, as levelling and aligning do."""
+    takes = [take for take, _ in changes]
+    with edit(_kit(takes), version, f"{words} {takes_named(takes)}") as change:
+        change.update_each(changes)
+        _touch(change, takes)
+    return change.revision
+
+
+def _inside(take: Take, values: dict[str, Any]) -> dict[str, Any]:
+    frames = _frames(take)
+    start, end = values.get("start_frame", take.start_frame), values.get("end_frame", take.end_frame)
+    if end is not None:
+        end = None if end >= frames else max(1, int(end))
+    start = min(int(start), (frames if end is None else end) - 1)
+    more = {name: value for name, value in values.items() if name not in ("start_frame", "end_frame")}
+    if "end_frame" in values and end is not None and not take.fade_out_ms and "fade_out_ms" not in values:
+        more["fade_out_ms"] = 5.0  # an end moved into the sound gets a short fade (design rule 8)
+    return {"start_frame": max(0, start), "end_frame": end, **more}
+
+
+def _turned(take: Take, is_reversed: bool) -> dict[str, Any]:
+    """The same stretch of the recording, heard backwards."""
+    if take.is_reversed == is_reversed:
+        return {"is_reversed": is_reversed}
+    frames = _frames(take)
+    end = take.end_frame if take.end_frame is not None else frames
+    return {
+        "is_reversed": is_reversed,
+        "start_frame": max(0, frames - end),
+        "end_frame": frames - take.start_frame if take.start_frame else None,
+    }
+
+
+def _frames(take: Take) -> int:
+    first = take.samples.select_related("sample").order_by("mic__position").first()
+    return first.sample.frames if first else MOST_FRAMES
+
+
+def enable_takes(takes: Sequence[Take], version: int, enabled: bool) -> Revision | None:
+    with edit(_kit(takes), version, f"{_upper(takes_named(takes))} {'on' if enabled else 'off'}") as change:
+        change.update_all(takes, is_enabled=enabled)
+        _touch(change, takes)
+    return change.revision
+
+
+def remove_takes(takes: Sequence[Take], version: int) -> Revision | None:
+    """Take recordings off their pads; a layer goes with its last take, and the layer above reaches down."""
+    with edit(_kit(takes), version, f"{_upper(takes_named(takes))} removed") as change:
+        gone = {take.pk for take in takes}
+        change.delete_all(takes)
+        for layer in {take.layer_id: take.layer for take in takes}.values():
+            left = list(layer.takes.exclude(pk__in=gone))
+            if left:
+                _renumber(change, left)
+            else:
+                remove_layer(change, layer)
+        _touch(change, takes)
+    return change.revision
+
+
+def move_takes(
+    takes: Sequence[Take], version: int, layer: Layer, position: int, *, copy: bool = False
+) -> Revision | None:
+    """Put takes into ``layer`` before the take at ``position``; a copy leaves the originals where they are."""
+    verb = "copied" if copy else "moved"
+    with edit(layer.pad.kit, version, f"{_upper(takes_named(takes))} {verb} to {layer.pad.full_name}") as change:
+        arriving = _copies(change, takes, layer) if copy else list(takes)
+        moving = {take.pk for take in arriving}
+        left = {take.layer_id: take.layer for take in takes if not copy and take.layer_id != layer.pk}
+        there = list(layer.takes.order_by("position"))
+        at = sum(take.pk not in moving for take in there[:position])
+        rest = [take for take in there if take.pk not in moving]
+        if not copy:
+            change.update_all(arriving, layer_id=layer.pk)
+        _renumber(change, rest[:at] + arriving + rest[at:])
+        for source in left.values():
+            remaining = list(source.takes.order_by("position"))
+            if remaining:
+                _renumber(change, remaining)
+            else:
+                remove_layer(change, source)
+        _touch(change, takes)
+        change.touch(layer.pad_id)
+    return change.revision
+
+
+def _copies(change: Change, takes: Sequence[Take], layer: Layer) -> list[Take]:
+    copies = change.create_all([
+        Take(layer=layer, position=1000 + number, **{name: getattr(take, name) for name in COPIED})
+        for number, take in enumerate(takes)
+    ])  # fmt: skip
+    used = TakeSample.objects.filter(take__in=takes)
+    by_take = {take.pk: copy for take, copy in zip(takes, copies, strict=True)}
+    change.create_all(
+        [TakeSample(take=by_take[row.take_id], mic_id=row.mic_id, sample_id=row.sample_id) for row in used]
+    )
+    return list(copies)
+
+
+def replace_sample(take: Take, version: int, sample: Sample, mic_id: int) -> Revision | None:
+    """Another recording in the place of a take's, for one mic; its settings stay, its start is the new onset."""
+    with edit(_kit([take]), version, f"{sample.name} in {takes_named([take])}") as change:
+        row = TakeSample.objects.filter(take=take, mic=mic_id).first()
+        if row:
+            change.update(row, sample_id=sample.pk)
+        else:
+            change.create(TakeSample(take=take, mic_id=mic_id, sample=sample))
+        first = take.samples.order_by("mic__position").values_list("mic", flat=True).first()
+        if first == mic_id:
+            change.update(take, start_frame=sample.onset_frame, end_frame=None)
+        _touch(change, [take])
+    return change.revision
+
+
+def replace_samples(pad: Pad, version: int, samples: Sequence[Sample]) -> Revision | None:
+    """New recordings in the places of a pad's takes, in order, softest first; every setting stays."""
+    takes = list(
+        Take.objects.filter(layer__pad=pad).select_related("layer__pad__piece").order_by("layer__high", "position")
+    )
+    if len(samples) != len(takes):
+        raise KitError(
+            f"{pad.full_name} has {len(takes)} takes and {len(samples)} samples are selected; choose as many."
+        )
+    used = {row.take_id: row for row in TakeSample.objects.filter(take__in=takes).order_by("-mic__position")}
+    with edit(pad.kit, version, f"Samples of {pad.full_name} replaced") as change:
+        change.update_each(
+            (used[take.pk], {"sample_id": sample.pk}) for take, sample in zip(takes, samples, strict=True)
+        )
+        change.update_each(
+            (take, {"start_frame": sample.onset_frame, "end_frame": None})
+            for take, sample in zip(takes, samples, strict=True)
+        )
+        change.touch(pad.pk)
+    return change.revision
+
+
+def _renumber(change: Change, takes: Sequence[Take]) -> None:
+    change.update_each((take, {"position": number}) for number, take in enumerate(takes))
+
+
+def _kit(takes: Sequence[Take]):
+    return takes[0].layer.pad.kit
+
+
+def _touch(change: Change, takes: Sequence[Take]) -> None:
+    change.touch(*(take.layer.pad_id for take in takes))
+
+
+def _upper(text: str) -> str:
+    return text[:1].upper() + text[1:]

@@ -1,0 +1,85 @@
+"""What takes and pads sound like: pictures and measures made from their prepared sounds."""
+
+import struct
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from django.conf import settings
+
+from dactyl.core.audio.align import lag_frames
+from dactyl.core.audio.overview import pack_columns
+from dactyl.core.bounce.memory import SoundMemory
+from dactyl.core.bounce.response import Response, measure_response
+from dactyl.core.errors import KitError
+from dactyl.core.play.compile import compile_kit
+from dactyl.core.wave.read import read_sound
+from dactyl.kits import queries
+from dactyl.kits.models import Pad, Take
+from dactyl.shelf.sounds import prepared_sound
+from dactyl.shelf.store import sample_path
+
+DECODED_BYTES = 128 << 20
+_decoded = SoundMemory(lambda sha256: read_sound(sample_path(sha256)).audio, DECODED_BYTES)
+
+
+def response_of(pad: Pad) -> Response:
+    """Render the pad at every velocity, as the bounce would."""
+    kit = queries.kit_value(pad.kit_id, [pad.pk])
+    book = compile_kit(kit, settings.PLAYING_RATE_HZ)
+    (table,) = book.pads
+    value = kit.pieces[0].pads[0]
+    load = SoundMemory(prepared_sound, DECODED_BYTES)
+    response = measure_response(table, [(layer.low, layer.high) for layer in value.layers], load, book.rate_hz)
+    added = [layer.gain_db + gain for layer, gain in zip(value.layers, response.proposed_gains_db, strict=True)]
+    return Response(response.levels_db, response.alike, tuple(added))
+
+
+def waveform_of(take: Take, start: int, stop: int, columns: int) -> bytes:
+    """Lowest and highest value of the first mic's sample in each column: its peak (float32), then int8 pairs."""
+    audio = _audio(take)
+    frames = audio.shape[1]
+    start, stop = max(0, min(start, frames - 1)), frames if stop <= start else min(stop, frames)
+    peak = max(float(np.abs(audio).max()), 1e-6)
+    part = audio[:, start:stop] / peak
+    return struct.pack("<f", peak) + pack_columns(part.min(axis=0), part.max(axis=0), columns)
+
+
+def _audio(take: Take) -> np.ndarray:
+    sample = take.samples.select_related("sample").order_by("mic__position")[0].sample
+    audio = _decoded(sample.sha256)
+    return audio[:, ::-1] if take.is_reversed else audio
+
+
+def mended(takes: Sequence[Take], what: str) -> list[tuple[Take, dict[str, Any]]]:
+    """The values that bring takes in line with the rest of their layer; only those that differ.
+
+    what : "level", to the layer's median; "onset", to the layer's first other take; "polarity", to the same
+    """
+    changes = []
+    for take in takes:
+        rows = next(layer.takes for layer in queries.card_layers(take.layer.pad) if layer.row.pk == take.layer_id)
+        others = [row for row in rows if row.take.pk != take.pk]
+        if not others:
+            raise KitError("A layer of one take has nothing to compare it with.")
+        row = next(row for row in rows if row.take.pk == take.pk)
+        if what == "level":
+            gain_db = round(min(24.0, max(-96.0, take.gain_db - row.deviations["level"])), 2)
+            value: dict[str, Any] = {"gain_db": gain_db}
+        else:
+            reference = next((other for other in others if other.take.pk not in {t.pk for t in takes}), others[0])
+            lag, sign = lag_frames(
+                _from_start(take), _from_start(reference.take), row.sample.rate_hz
+            )  # fmt: skip
+            if what == "onset":
+                value = {"start_frame": max(0, take.start_frame + lag)}
+            else:
+                value = {"is_flipped": take.is_flipped != (sign < 0)}
+        if any(getattr(take, name) != new for name, new in value.items()):
+            changes.append((take, value))
+    return changes
+
+
+def _from_start(take: Take) -> np.ndarray:
+    audio = _audio(take)[:, take.start_frame :]
+    return -audio if take.is_flipped else audio

@@ -1,0 +1,131 @@
+"""Run an edit at the version the page saw, and answer with the parts of the page that it changed."""
+
+from collections.abc import Callable, Collection, Sequence
+from functools import wraps
+from typing import Any
+
+from django.db.models import QuerySet
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_POST
+from django_htmx.http import trigger_client_event
+
+from dactyl.core.errors import DactylError
+from dactyl.kits import history, queries
+from dactyl.kits.models import Kit, Layer, Pad, Revision, Take
+from dactyl.kits.views import card
+
+MOST_ROWS = 40  # drawn one by one; more pads at once redraw the sheet
+Answer = Revision | None | tuple[Revision | None, str]
+"""The revision an edit wrote, and what to say of it where its own sentence is not enough."""
+
+
+def kit_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
+    """Run ``view``, which edits the kit.
+
+    The page sends ``X-Kit-Version`` and what is selected (``X-Selected-Pads``, ``X-Selected-Takes``). A stale page gets
+    the kit as it is now, and a sentence; a refused value gets a sentence and the kit stays.
+    """
+
+    @require_POST
+    @wraps(view)
+    def answer(request: HttpRequest, kit_id: int, **found: int | str) -> HttpResponse:
+        kit = get_object_or_404(Kit, pk=kit_id)
+        try:
+            version = int(request.headers.get("X-Kit-Version", ""))
+        except ValueError:
+            version = kit.version
+        try:
+            result = view(request, kit, version, **found)
+        except history.StaleKit as stale:
+            kit.refresh_from_db()
+            return changed(request, kit, None, message=str(stale), is_warning=True, status=409)
+        except DactylError as problem:
+            kit.refresh_from_db()
+            return changed(request, kit, (), message=str(problem), is_warning=True, status=422)
+        revision, said = result if isinstance(result, tuple) else (result, "")
+        if revision is None:
+            return changed(request, kit, (), message=said or "Nothing changed.")
+        is_whole = revision.changes_order or len(revision.pads) > MOST_ROWS
+        return changed(
+            request, kit, None if is_whole else revision.pads, touched=revision.pads, message=said or revision.sentence
+        )
+
+    return answer
+
+
+def changed(
+    request: HttpRequest,
+    kit: Kit,
+    pads: Collection[int] | None,
+    *,
+    message: str,
+    touched: Sequence[int] = (),
+    is_warning: bool = False,
+    status: int = 200,
+) -> HttpResponse:
+    """The parts of the page that an edit changed: some rows, or the whole sheet where ``pads`` is None."""
+    view = request.headers.get("X-View", "kit")
+    outputs = list(kit.outputs.all())
+    selected = card.selected_pads(request)
+    asked = None if pads is None else {*pads, *selected}
+    rows = queries.sheet_rows(kit, asked, outputs=outputs, levels=view == "kit" or pads is not None)
+    context = {
+        "kit": kit,
+        "view": view,
+        "is_part": True,
+        "rows": rows if pads is None else [row for row in rows if row.pad.pk in pads],
+        "whole_sheet": pads is None,
+        "message": message,
+        "is_warning": is_warning,
+        "outputs": outputs,
+        **history_context(kit),
+        **card.card_context(request, kit, rows),
+    }
+    if pads is None:
+        context |= card.surface_context(rows)
+    if view == "outputs":
+        context |= card.outputs_context(kit, outputs)
+    response = render(request, "kits/_changed.html", context, status=status)
+    told = {"version": kit.version, "pads": None if pads is None else list(touched), "refused": is_warning}
+    return trigger_client_event(response, "kit-changed", told)
+
+
+def history_context(kit: Kit) -> dict:
+    standing = history.standing(kit.pk)
+    return {"undoes": standing.undoes, "redoes": standing.redoes, "change_count": standing.done}
+
+
+def pads_of(request: HttpRequest, kit: Kit, pad_id: int) -> list[Pad]:
+    """The pad, and with it all selected pads if it is one of them."""
+    selected = card.selected_pads(request)
+    ids = selected if pad_id in selected else [pad_id]
+    rows = Pad.objects.filter(kit=kit, pk__in=ids).select_related("piece", "choke", "silenced_by")
+    return _found(list(rows), [pad_id], kit)
+
+
+def pad_of(kit: Kit, pad_id: int) -> Pad:
+    return find(Pad.objects.select_related("piece", "choke", "silenced_by"), pad_id, kit, kit=kit)
+
+
+def takes_of(request: HttpRequest, kit: Kit, take_id: int) -> list[Take]:
+    """The take, and with it all selected takes if it is one of them, in the order of the pad."""
+    selected = card.ids_in(request.headers.get("X-Selected-Takes", ""))
+    ids = selected if take_id in selected else [take_id]
+    rows = Take.objects.filter(layer__pad__kit=kit, pk__in=ids).select_related("layer__pad__piece")
+    return _found(list(rows.order_by("layer__pad__position", "layer__high", "position")), [take_id], kit)
+
+
+def find(rows: QuerySet, pk: int, of: Kit, **belongs: Kit) -> Any:
+    """The row of the kit, or a sentence: it may be gone since the page was drawn."""
+    return _found(list(rows.filter(pk=pk, **belongs)), [pk], of)[0]
+
+
+def _found(rows: list, wanted: Sequence[int], kit: Kit) -> list:
+    """The rows, all knowing the one kit whose version the edit will raise."""
+    if not set(wanted) <= {row.pk for row in rows}:
+        raise history.StaleKit("This is no longer in the kit; it is shown as it is now. Undo may bring it back.")
+    for row in rows:
+        owner = row.layer.pad if isinstance(row, Take) else row.pad if isinstance(row, Layer) else row
+        owner.kit = kit
+    return rows

@@ -1,0 +1,309 @@
+"""One view for each edit of a kit: read what was typed by the tables in fields.py, call the edit."""
+
+import json
+
+from django.conf import settings
+from django.http import HttpRequest
+
+from dactyl.core.errors import DactylError, KitError
+from dactyl.core.stack.layers import BORDERS
+from dactyl.kits import edits, fields, history, queries, sounding
+from dactyl.kits.models import Kit, Layer, Mic, Output, Take
+from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of, pads_of, takes_of
+from dactyl.kits.views.card import ids_in
+from dactyl.shelf import queries as shelf_queries
+
+
+def _value(request: HttpRequest) -> str:
+    return request.POST.get("value", "")
+
+
+# The kit ---------------------------------------------------------------------------------------------------------------
+
+
+@kit_edit
+def undo(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    undone = history.undo(kit, version)
+    return undone, f"Undone: {undone.sentence}" if undone else "There is nothing to undo."
+
+
+@kit_edit
+def redo(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    redone = history.redo(kit, version)
+    return redone, f"Done again: {redone.sentence}" if redone else "There is nothing to do again."
+
+
+@kit_edit
+def rename_kit(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    return edits.kits.rename_kit(kit, version, fields.kit_name(_value(request)))
+
+
+# Pads ------------------------------------------------------------------------------------------------------------------
+
+
+@kit_edit
+def add_pads(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    return edits.pads.add_pads(kit, version, fields.whole("The number of pads", 1, 128)(request.POST.get("count", "8")))
+
+
+@kit_edit
+def set_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int, field: str) -> Answer:
+    """One setting of a pad, or of all selected pads if it is one of them; the value comes as ``value``."""
+    text, pads = _value(request), pads_of(request, kit, pad_id)
+    pad = next(pad for pad in pads if pad.pk == pad_id)
+    if field in ("name", "notes") and len(pads) > 1:
+        pads = [pad]  # two pads want no name and no note in common by accident
+    if field in fields.PAD_FIELDS:
+        return edits.pads.set_fields(pads, version, {field: fields.PAD_FIELDS[field].read(text)})
+    if field.startswith("piece_") and field.removeprefix("piece_") in fields.PIECE_FIELDS:
+        name = field.removeprefix("piece_")
+        return edits.pads.set_piece(pad, version, name, fields.PIECE_FIELDS[name].read(text))
+    settings_of_groups = {
+        "muted": lambda: edits.pads.mute_pads(pads, version, fields.yes_no(text)),
+        "notes": lambda: edits.pads.set_notes(
+            pad, version, fields.notes(text, middle_c_octave=settings.MIDDLE_C_OCTAVE)
+        ),
+        "choke": lambda: edits.pads.choke_pads(pads, version, fields.choke_letter(text)),
+        "fade_ms": lambda: edits.pads.set_choke_fade(pad, version, fields.choke_fade_ms(text)),
+        "silences": lambda: edits.pads.set_mute_group(pads, version, "silences", fields.mute_number(text)),
+        "silenced_by": lambda: edits.pads.set_mute_group(pads, version, "silenced_by", fields.mute_number(text)),
+        "mute_fade_ms": lambda: edits.pads.set_mute_fade(pad, version, fields.choke_fade_ms(text)),
+        "output": lambda: edits.pads.route_pads(pads, version, fields.output_name(text)),
+        "piece": lambda: edits.pads.join_piece(pad, version, text),
+    }
+    if field not in settings_of_groups:
+        raise DactylError(f"A pad has no setting named “{field[:30]}”. Reload the page.")
+    return settings_of_groups[field]()
+
+
+@kit_edit
+def set_pad_values(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """Several settings at once, as dragging an envelope gives: ``values`` is a JSON object of texts."""
+    return edits.pads.set_fields(pads_of(request, kit, pad_id), version, _values(request, fields.PAD_FIELDS))
+
+
+def _values(request: HttpRequest, known: dict[str, fields.Field]) -> dict:
+    try:
+        texts = json.loads(request.POST.get("values", ""))
+    except ValueError:
+        texts = None
+    if not isinstance(texts, dict) or not texts or not set(texts) <= set(known):
+        raise KitError("These settings did not arrive whole; do it again.")
+    return {name: known[name].read(str(text)) for name, text in texts.items()}
+
+
+@kit_edit
+def clear_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    return edits.pads.clear_pads(pads_of(request, kit, pad_id), version)
+
+
+@kit_edit
+def delete_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    return edits.pads.delete_pads(pads_of(request, kit, pad_id), version)
+
+
+@kit_edit
+def duplicate_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    return edits.pads.duplicate_pads(pads_of(request, kit, pad_id), version)
+
+
+@kit_edit
+def paste_settings(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """Give the selected pads the settings of the pad named by ``source``."""
+    source = pad_of(kit, next(iter(ids_in(request.POST.get("source", ""))), 0))
+    return edits.pads.paste_settings(source, pads_of(request, kit, pad_id), version)
+
+
+@kit_edit
+def move_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """Put the pad's piece before the piece of ``before``, or up and down by one piece."""
+    pads = pads_of(request, kit, pad_id)
+    before = next(iter(ids_in(request.POST.get("before", ""))), None)
+    if by := request.POST.get("by"):
+        pieces = list(dict.fromkeys(kit.pads.order_by("position").values_list("piece", flat=True)))
+        place = pieces.index(pads[0].piece_id) + (-1 if by == "-1" else 2)
+        if place < 0 or place > len(pieces):
+            raise KitError("The piece is at that end already.")
+        before = (
+            kit.pads.filter(piece=pieces[place]).values_list("pk", flat=True).first() if place < len(pieces) else None
+        )
+    return edits.pads.move_pads(pads, version, pad_of(kit, before) if before else None)
+
+
+@kit_edit
+def set_companion(request: HttpRequest, kit: Kit, version: int, pad_id: int, other_id: int) -> Answer:
+    """``value``: how strongly the other pad sounds along; empty: not at all."""
+    text = _value(request)
+    strength = fields.strength(text) if text.strip() else None
+    return edits.pads.set_companion(pad_of(kit, pad_id), version, pad_of(kit, other_id), strength)
+
+
+@kit_edit
+def replace_samples(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    samples = shelf_queries.in_order(ids_in(request.POST.get("samples", "")))
+    return edits.takes.replace_samples(pad_of(kit, pad_id), version, samples)
+
+
+# Layers ----------------------------------------------------------------------------------------------------------------
+
+
+def _layer(kit: Kit, layer_id: int) -> Layer:
+    return find(Layer.objects.select_related("pad__piece"), layer_id, kit, pad__kit=kit)
+
+
+@kit_edit
+def set_border(request: HttpRequest, kit: Kit, version: int, layer_id: int) -> Answer:
+    return edits.layers.set_border(_layer(kit, layer_id), version, fields.velocity(_value(request)))
+
+
+@kit_edit
+def set_borders(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """``value``: even, or by the measured levels."""
+    how = fields.one_of("way to set borders", BORDERS)(_value(request) or "even")
+    pad = pad_of(kit, pad_id)
+    (row,) = queries.sheet_rows(kit, [pad.pk])
+    return edits.layers.set_borders(pad, version, how, [layer.level_db for layer in row.layers])
+
+
+@kit_edit
+def insert_layer(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    return edits.layers.insert_layer(pad_of(kit, pad_id), version)
+
+
+@kit_edit
+def reverse_layers(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    return edits.layers.reverse_layers(pad_of(kit, pad_id), version)
+
+
+@kit_edit
+def even_out(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    pad = pad_of(kit, pad_id)
+    return edits.layers.even_out(pad, version, sounding.response_of(pad).proposed_gains_db)
+
+
+@kit_edit
+def change_layer(request: HttpRequest, kit: Kit, version: int, layer_id: int, what: str) -> Answer:
+    """what : split, join, delete, softer, louder, or gain_db with a ``value``"""
+    layer = _layer(kit, layer_id)
+    ways = {
+        "split": lambda: edits.layers.split_layer(
+            layer, version, fields.velocity(_value(request)) if _value(request) else None
+        ),
+        "join": lambda: edits.layers.join_layer(layer, version),
+        "delete": lambda: edits.layers.delete_layer(layer, version),
+        "softer": lambda: edits.layers.move_layer(layer, version, -1),
+        "louder": lambda: edits.layers.move_layer(layer, version, 1),
+        "gain_db": lambda: edits.layers.set_level(
+            [layer], version, fields.LAYER_FIELDS["gain_db"].read(_value(request))
+        ),
+    }
+    if what not in ways:
+        raise DactylError(f"A layer can't be changed by “{what[:30]}”. Reload the page.")
+    return ways[what]()
+
+
+# Takes -----------------------------------------------------------------------------------------------------------------
+
+
+@kit_edit
+def set_take(request: HttpRequest, kit: Kit, version: int, take_id: int, field: str) -> Answer:
+    takes = takes_of(request, kit, take_id)
+    if field == "is_enabled":
+        return edits.takes.enable_takes(takes, version, fields.yes_no(_value(request)))
+    if field not in fields.TAKE_FIELDS:
+        raise DactylError(f"A take has no setting named “{field[:30]}”. Reload the page.")
+    return edits.takes.set_fields(takes, version, {field: fields.TAKE_FIELDS[field].read(_value(request))})
+
+
+@kit_edit
+def set_take_values(request: HttpRequest, kit: Kit, version: int, take_id: int) -> Answer:
+    """Start, end and fades together, as dragging on the waveform gives: ``values`` is a JSON object of texts."""
+    take = find(Take.objects.select_related("layer__pad__piece"), take_id, kit, layer__pad__kit=kit)
+    return edits.takes.set_fields([take], version, _values(request, fields.TAKE_FIELDS))
+
+
+@kit_edit
+def remove_take(request: HttpRequest, kit: Kit, version: int, take_id: int) -> Answer:
+    return edits.takes.remove_takes(takes_of(request, kit, take_id), version)
+
+
+@kit_edit
+def move_take(request: HttpRequest, kit: Kit, version: int, take_id: int) -> Answer:
+    """Put takes into ``layer`` at ``position``, or move by one place or layer; ``copy=1`` leaves the originals."""
+    takes = takes_of(request, kit, take_id)
+    layer, position = takes[0].layer, takes[0].position
+    by = request.POST.get("by", "")
+    if by in ("softer", "louder"):
+        layers = list(layer.pad.layers.order_by("high"))
+        place = [row.pk for row in layers].index(layer.pk) + (1 if by == "louder" else -1)
+        if not 0 <= place < len(layers):
+            raise KitError("There is no layer on that side.")
+        layer, position = layers[place], 1_000_000
+    elif by in ("-1", "1"):
+        position = max(0, position - 1) if by == "-1" else takes[-1].position + 2
+    else:
+        layer = _layer(kit, next(iter(ids_in(request.POST.get("layer", ""))), 0))
+        position = fields.whole("The place", 0, 1_000_000)(request.POST.get("position", "1000000"))
+    return edits.takes.move_takes(takes, version, layer, position, copy=request.POST.get("copy") == "1")
+
+
+@kit_edit
+def mend_takes(request: HttpRequest, kit: Kit, version: int, take_id: int, what: str) -> Answer:
+    """what : level (to the layer), onset (start at the same point of the attack), polarity (as most of the layer)"""
+    changes = sounding.mended(takes_of(request, kit, take_id), what)
+    words = {"level": "Levelled", "onset": "Aligned the starts of", "polarity": "Flipped the polarity of"}[what]
+    return edits.takes.set_each(changes, version, words) if changes else (None, "They agree with their layer already.")
+
+
+@kit_edit
+def keep_tried(request: HttpRequest, kit: Kit, version: int, take_id: int) -> Answer:
+    """Keep the sample that was tried in the place of a take's."""
+    take = find(Take.objects.select_related("layer__pad__piece"), take_id, kit, layer__pad__kit=kit)
+    samples = shelf_queries.in_order(ids_in(request.POST.get("sample", "")))
+    if not samples:
+        raise KitError("This sample is no longer on the shelf. Choose another.")
+    mic = take.samples.order_by("mic__position").values_list("mic", flat=True).first()
+    return edits.takes.replace_sample(take, version, samples[0], mic or kit.mics.first().pk)
+
+
+# Outputs and mics ------------------------------------------------------------------------------------------------------
+
+
+@kit_edit
+def set_output(request: HttpRequest, kit: Kit, version: int, output_id: int, field: str) -> Answer:
+    output = find(Output.objects, output_id, kit, kit=kit)
+    value = fields.OUTPUT_FIELDS["name" if field == "name" else "gain_db"].read(_value(request))
+    change = edits.outputs.rename_output if field == "name" else edits.outputs.set_output_level
+    return change(output, version, value)
+
+
+@kit_edit
+def delete_output(request: HttpRequest, kit: Kit, version: int, output_id: int) -> Answer:
+    return edits.outputs.delete_output(find(Output.objects, output_id, kit, kit=kit), version)
+
+
+@kit_edit
+def add_mic(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    return edits.outputs.add_mic(kit, version, fields.MIC_FIELDS["name"].read(request.POST.get("name", "")))
+
+
+@kit_edit
+def set_mic(request: HttpRequest, kit: Kit, version: int, mic_id: int, field: str) -> Answer:
+    mic = find(Mic.objects, mic_id, kit, kit=kit)
+    if field == "output":
+        return edits.outputs.route_mic(mic, version, fields.output_name(_value(request)))
+    if field not in fields.MIC_FIELDS:
+        raise DactylError(f"A mic has no setting named “{field[:30]}”. Reload the page.")
+    return edits.outputs.set_mic(mic, version, field, fields.MIC_FIELDS[field].read(_value(request)))
+
+
+@kit_edit
+def set_piece_mic(request: HttpRequest, kit: Kit, version: int, pad_id: int, mic_id: int) -> Answer:
+    mic = find(Mic.objects, mic_id, kit, kit=kit)
+    gain_db = fields.MIC_FIELDS["gain_db"].read(_value(request))
+    return edits.outputs.set_piece_mic(pad_of(kit, pad_id).piece, mic, version, gain_db)
+
+
+@kit_edit
+def delete_mic(request: HttpRequest, kit: Kit, version: int, mic_id: int) -> Answer:
+    return edits.outputs.delete_mic(find(Mic.objects, mic_id, kit, kit=kit), version)

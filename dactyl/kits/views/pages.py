@@ -1,0 +1,77 @@
+"""Whole pages, and the views of a kit that htmx swaps into them."""
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from dactyl.kits import edits, fields, queries
+from dactyl.kits.models import Kit
+from dactyl.kits.views import card
+from dactyl.kits.views.answer import history_context
+from dactyl.shelf.views import shelf_context
+
+
+@require_GET
+def home(request: HttpRequest) -> HttpResponse:
+    return render(request, "kits/home.html", {
+        "kits": queries.home_kits(put_away=False),
+        "away": queries.home_kits(put_away=True),
+    })  # fmt: skip
+
+
+@require_POST
+def new_kit(request: HttpRequest) -> HttpResponse:
+    name = fields.kit_name(request.POST.get("name", "") or "New kit")
+    return HttpResponseRedirect(reverse("kits:kit", args=[edits.kits.create_kit(name).pk]))
+
+
+@require_POST
+def put_away(request: HttpRequest, kit_id: int) -> HttpResponse:
+    edits.kits.put_away(get_object_or_404(Kit, pk=kit_id), request.POST.get("away") == "1")
+    return HttpResponseRedirect(reverse("home"))
+
+
+@require_POST
+def duplicate_kit(request: HttpRequest, kit_id: int) -> HttpResponse:
+    edits.kits.duplicate_kit(get_object_or_404(Kit, pk=kit_id))
+    return HttpResponseRedirect(reverse("home"))
+
+
+def kit_page(request: HttpRequest, kit: Kit, view: str, template: str, context: dict) -> HttpResponse:
+    """One view of a kit: the whole page, or only the view when htmx asks for it."""
+    context = {"kit": kit, "view": view, "view_template": template, "rate_hz": settings.PLAYING_RATE_HZ, **context}
+    if request.htmx and not request.htmx.history_restore_request:
+        return render(request, "kits/_view.html", {**context, **history_context(kit), "is_part": True})
+    outputs = context.setdefault("outputs", list(kit.outputs.all()))
+    rows = context.get("rows") or queries.sheet_rows(kit, outputs=outputs, levels=False)
+    context |= history_context(kit) | card.surface_context(rows)
+    if view != "kit" and rows:  # the card wants the levels of its pad
+        rows = queries.sheet_rows(kit, (card.selected_pads(request) or [rows[0].pad.pk])[:1], outputs=outputs)
+    context |= card.card_context(request, kit, rows)
+    context |= {"shelf": shelf_context(request), "page_sound_bytes": settings.PAGE_SOUND_BYTES}
+    return render(request, "kits/kit.html", context)
+
+
+@require_GET
+def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
+    kit = get_object_or_404(Kit, pk=kit_id)
+    outputs = list(kit.outputs.all())
+    rows = queries.sheet_rows(kit, outputs=outputs)
+    return kit_page(request, kit, "kit", "kits/_sheet.html", {"rows": rows, "outputs": outputs})
+
+
+@require_GET
+def outputs(request: HttpRequest, kit_id: int) -> HttpResponse:
+    kit = get_object_or_404(Kit, pk=kit_id)
+    rows = list(kit.outputs.all())
+    context = {"outputs": rows, **card.outputs_context(kit, rows)}
+    return kit_page(request, kit, "outputs", "kits/_outputs.html", context)
+
+
+@require_GET
+def history_page(request: HttpRequest, kit_id: int) -> HttpResponse:
+    kit = get_object_or_404(Kit, pk=kit_id)
+    revisions = kit.revisions.defer("rows").order_by("-pk")[:200]
+    return kit_page(request, kit, "history", "kits/_history_list.html", {"revisions": revisions})

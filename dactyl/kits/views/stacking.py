@@ -1,0 +1,144 @@
+"""Samples on pads: ask how, with a drawing of each way; the proposal; a loop cut over pads."""
+
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django_htmx.http import HttpResponseLocation
+
+from dactyl.core.errors import DactylError
+from dactyl.core.stack.cluster import layers_by_level
+from dactyl.core.stack.layers import layered_dynamics, split_evenly
+from dactyl.core.stack.propose import propose
+from dactyl.kits import edits, fields, proposals, queries
+from dactyl.kits.edits.samples import WAYS, Recording
+from dactyl.kits.models import Kit, Proposal
+from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
+from dactyl.kits.views.card import ids_in
+from dactyl.kits.views.pages import kit_page
+from dactyl.shelf import queries as shelf_queries
+from dactyl.shelf.models import Sample
+
+
+def recordings_of(samples: list[Sample]) -> list[Recording]:
+    """One recording for each hit: mics are put together where names and sound say that all are of one drum."""
+    if len(samples) > 1:
+        files = shelf_queries.as_files(samples)
+        by_path = dict(zip((file.path for file in files), samples, strict=True))
+        proposal = propose(files)
+        if len(proposal.pads) == 1 and not proposal.left_over:
+            takes = [take for layer in proposal.pads[0].layers for take in layer.takes]
+            return [Recording.of({mic: by_path[path] for mic, path in take.mics.items()}) for take in takes]
+    return [Recording.of({"close": sample}) for sample in samples]
+
+
+@require_http_methods(["GET", "POST"])
+def give(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
+    """GET asks how samples should go on a pad, with a drawing of each way; POST does it."""
+    if request.method == "POST":
+        return give_now(request, kit_id=kit_id, pad_id=pad_id)
+    kit = get_object_or_404(Kit, pk=kit_id)
+    pad = pad_of(kit, pad_id)
+    samples = shelf_queries.in_order(ids_in(request.GET.get("samples", "")))
+    if not samples:
+        raise DactylError("None of these samples is on the shelf any more. Select others.")
+    (row,) = queries.sheet_rows(kit, [pad.pk])
+    held = [level for layer in row.layers for level, _ in layer.levels]
+    mode = request.GET.get("mode", "add" if held else "replace")
+    recordings = recordings_of(samples)
+    new = [recording.level_db for recording in recordings]
+    levels = (held if mode == "add" else []) + new
+    asked = request.GET.get("layers", "")
+    groups = layers_by_level(levels, min(127, int(asked)) if asked.isdecimal() and int(asked) else None)
+    highs = split_evenly(len(groups))
+    stacked = [
+        (low, high, [levels[i] for i in group])
+        for low, high, group in zip([1, *(high + 1 for high in highs)], highs, groups, strict=False)
+    ]
+    return render(request, "kits/_give.html", {
+        "kit": kit,
+        "pad": pad,
+        "samples": samples,
+        "sample_ids": ",".join(str(sample.pk) for sample in samples),
+        "is_filled": bool(held),
+        "take_count": len(held),
+        "mode": mode,
+        "mics": len({mic for recording in recordings for mic in recording.heard}),
+        "recordings": recordings,
+        "stacked": stacked,
+        "stacked_dynamics": layered_dynamics(len(groups)),
+        "one_layer": [(1, 127, new)],
+        "each": [[(1, 127, [level])] for level in new[:6]],
+        "each_more": max(0, len(new) - 6),
+    })  # fmt: skip
+
+
+@kit_edit
+def give_now(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    way = fields.one_of("way to stack", WAYS)(request.POST.get("way", "takes"))
+    layers = (
+        fields.whole("The number of layers", 1, 127)(request.POST["layers"]) if request.POST.get("layers") else None
+    )
+    samples = shelf_queries.in_order(ids_in(request.POST.get("samples", "")))
+    replace = request.POST.get("mode") == "replace"
+    recordings = recordings_of(samples)
+    return edits.samples.give_samples(pad_of(kit, pad_id), version, recordings, way, replace=replace, layers=layers)
+
+
+# The proposal ----------------------------------------------------------------------------------------------------------
+
+
+@require_GET
+def stack(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """Propose pads, layers, takes and mics for ``samples``, or show the proposal that is open."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    ids = ids_in(request.GET.get("samples", ""))
+    if ids:
+        samples = shelf_queries.in_order(ids)
+        if not samples:
+            raise DactylError("None of these samples is on the shelf any more. Select others.")
+        pad = next(iter(ids_in(request.GET.get("pad", ""))), None)
+        row = proposals.begin(kit, samples, pad)
+        return redirect_within(request, reverse("kits:stack", args=[kit.pk]) + f"?proposal={row.pk}")
+    row = _open_proposal(kit, request.GET.get("proposal", ""))
+    context = {"proposal": proposals.shown(row) if row else None}
+    return kit_page(request, kit, "stack", "kits/_stack.html", context)
+
+
+def redirect_within(request: HttpRequest, url: str) -> HttpResponse:
+    """A redirect that htmx follows inside its target."""
+    if request.htmx:
+        return HttpResponseLocation(url, target="#view")
+    return HttpResponseRedirect(url)
+
+
+def _open_proposal(kit: Kit, asked: str) -> Proposal | None:
+    rows = Proposal.objects.filter(kit=kit).order_by("-pk")
+    return rows.filter(pk=asked).first() if asked.isdecimal() else rows.first()
+
+
+@require_POST
+def change_proposal(request: HttpRequest, kit_id: int, proposal_id: int, what: str) -> HttpResponse:
+    row = get_object_or_404(Proposal.objects.select_related("kit"), pk=proposal_id, kit=kit_id)
+    message, status = "", 200
+    try:
+        proposals.change(row, what, request.POST)
+    except DactylError as problem:
+        message, status = str(problem), 422
+    context = {"kit": row.kit, "proposal": proposals.shown(row), "message": message}
+    return render(request, "kits/_proposal.html", context, status=status)
+
+
+@kit_edit
+def apply_proposal(request: HttpRequest, kit: Kit, version: int, proposal_id: int) -> Answer:
+    row = find(Proposal.objects.select_related("pad__piece"), proposal_id, kit, kit=kit)
+    revision = edits.samples.apply_proposal(kit, version, proposals.as_new_pads(row), row.pad)
+    row.delete()
+    return revision
+
+
+@require_POST
+def drop_proposal(request: HttpRequest, kit_id: int, proposal_id: int) -> HttpResponse:
+    """Nothing was done yet, so nothing is lost: the samples stay on the shelf."""
+    Proposal.objects.filter(pk=proposal_id, kit=kit_id).delete()
+    return redirect_within(request, reverse("kits:kit", args=[kit_id]))

@@ -1,0 +1,52 @@
+"""What the page's player reads: the playbook, prepared sounds, the interpolation kernel."""
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET
+
+from dactyl.core.audio import interpolate
+from dactyl.kits import playing
+from dactyl.kits.models import Kit
+from dactyl.kits.views.card import ids_in
+from dactyl.shelf.models import Sample
+from dactyl.shelf.views import packed_sounds
+
+LOW_HZ, HIGH_HZ = 8000, 192_000
+
+
+@require_GET
+def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
+    """The playbook, whole or of ``pads``. ``try=take:sample,...`` hears samples in place, without changing the kit."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    asked = request.GET.get("pads")
+    pads = None if asked is None else ids_in(asked)
+    rate_hz = min(HIGH_HZ, max(LOW_HZ, rate_hz))
+    book = playing.playbook_for_page(kit, rate_hz, pads, instead=_tried(request.GET.get("try", "")))
+    response = JsonResponse(book, json_dumps_params={"separators": (",", ":")})
+    response["Cache-Control"] = "no-store"
+    return response
+
+
+def _tried(text: str) -> dict[int, Sample]:
+    pairs = [ids_in(pair.replace(":", ",")) for pair in text.split(",") if pair]
+    pairs = [pair for pair in pairs if len(pair) == 2][:64]
+    samples = Sample.objects.defer("overview").in_bulk({sample for _, sample in pairs})
+    return {take: samples[sample] for take, sample in pairs if sample in samples}
+
+
+@require_GET
+def kernel(request: HttpRequest) -> HttpResponse:
+    """The core's interpolation kernel: float64, little endian."""
+    response = HttpResponse(interpolate.kernel().astype("<f8").tobytes(), content_type="application/octet-stream")
+    response["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
+@require_GET
+def sounds(request: HttpRequest, extent: str, keys: str) -> HttpResponse:
+    """Prepared sounds, many in one answer: those that are ready (200), or the ready among them (202)."""
+    asked = keys.split(".")[:64]
+    recipes = playing.recipes_of(asked)
+    if len(recipes) < len(set(asked)):
+        return HttpResponse("These sounds are unknown here. Fetch the playbook again.", status=404)
+    return packed_sounds(recipes, heads_only=extent == "head")

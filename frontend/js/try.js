@@ -1,0 +1,46 @@
+/** Try samples in place: arrow keys walk the shelf through the open take; Enter keeps, Escape gives back what was there. */
+export function startTry(session, engine, shelf) {
+  let tried = null; // { take, pad, sample }
+
+  const begin = () => {
+    const box = document.getElementById("one-take");
+    if (!box) return session.say("Choose a take on the card first.", true);
+    tried = { take: Number(box.dataset.take), pad: session.selected, number: Number(box.dataset.number), sample: null };
+    document.body.classList.add("trying");
+    shelf.focusList();
+    session.say("Arrow keys walk the shelf through this take; Enter keeps, Escape gives back what was there.");
+  };
+
+  const end = () => {
+    tried = null;
+    document.body.classList.remove("trying");
+  };
+
+  shelf.onWalk((sample) => {
+    if (!tried) return false;
+    tried.sample = sample;
+    engine.loadPlaybook([tried.pad], `${tried.take}:${sample}`).then(() => {
+      if (!engine.isPartPlaying) engine.hearTake(tried?.pad, tried?.number);
+    });
+    return true;
+  });
+
+  document.addEventListener("click", ({ target }) => target.closest?.("[data-try]") && begin());
+
+  return {
+    begin,
+    /** Enter and Escape while trying; true where one was used. */
+    key(event) {
+      if (!tried) return false;
+      if (event.key === "Enter" && tried.sample) {
+        session.post(`/kits/${session.kit}/takes/${tried.take}/keep/`, { sample: String(tried.sample) });
+        end();
+      } else if (event.key === "Escape") {
+        engine.loadPlaybook([tried.pad]);
+        session.say("Given back.");
+        end();
+      } else return false;
+      return true;
+    },
+  };
+}
