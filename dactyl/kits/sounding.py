@@ -12,10 +12,12 @@ from dactyl.core.audio.overview import pack_columns
 from dactyl.core.bounce.memory import SoundMemory
 from dactyl.core.bounce.response import Response, measure_response
 from dactyl.core.errors import KitError
+from dactyl.core.hits.onsets import find_onsets
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.wave.read import read_sound
 from dactyl.kits import queries
 from dactyl.kits.models import Pad, Take
+from dactyl.shelf.models import Sample
 from dactyl.shelf.sounds import prepared_sound
 from dactyl.shelf.store import sample_path
 
@@ -35,9 +37,23 @@ def response_of(pad: Pad) -> Response:
     return Response(response.levels_db, response.alike, tuple(added))
 
 
+def sample_waveform(sample: Sample, columns: int) -> bytes:
+    """The same for a whole sample of the shelf."""
+    return _packed(_decoded(sample.sha256), 0, 0, columns)
+
+
+def transients_of(sample: Sample, sensitivity: float) -> list[int]:
+    """Frames at which a loop is struck, the first of its piece first."""
+    audio = _decoded(sample.sha256)
+    return find_onsets(audio, sample.rate_hz, sensitivity=sensitivity)
+
+
 def waveform_of(take: Take, start: int, stop: int, columns: int) -> bytes:
     """Lowest and highest value of the first mic's sample in each column: its peak (float32), then int8 pairs."""
-    audio = _audio(take)
+    return _packed(_audio(take), start, stop, columns)
+
+
+def _packed(audio: np.ndarray, start: int, stop: int, columns: int) -> bytes:
     frames = audio.shape[1]
     start, stop = max(0, min(start, frames - 1)), frames if stop <= start else min(stop, frames)
     peak = max(float(np.abs(audio).max()), 1e-6)

@@ -1,6 +1,7 @@
 /** Starts what the page needs. Each module owns one job; they meet in `session`. */
 import { startBorders } from "./borders.js";
 import { startBounces } from "./bounces.js";
+import { startCut } from "./cut.js";
 import { startDialogs } from "./dialogs.js";
 import { startEditors } from "./editors.js";
 import { Engine } from "./engine.js";
@@ -36,6 +37,7 @@ if (workshop) {
     startMidi(input);
     startBorders(session);
     startEditors(session);
+    startCut(session);
     const trying = startTry(session, engine, shelf);
     const first = [startTabs(), startWave(session, engine), startTakes(session, engine)];
     startKeys({ session, engine, input, part, shelf, trying, first });

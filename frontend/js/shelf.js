@@ -1,6 +1,7 @@
 /** The shelf: opens and folds, selects and hears samples, brings files in, and hands samples to pads. */
 import { filesOf, upload } from "./upload.js";
 
+const LOOP_SECONDS = 1.9; // a longer sample may be a loop: ask
 const DRAG_TYPE = "application/x-dactyl-samples";
 
 export function startShelf(session, engine) {
@@ -97,7 +98,8 @@ export function startShelf(session, engine) {
     session.select(pad, { delay: 1 });
     const url = `/kits/${session.kit}/pads/${pad}/give/`;
     const isEmpty = document.querySelector(`.pad[data-pad="${pad}"][data-empty]`);
-    if (samples.length === 1 && isEmpty)
+    const isLong = samples.length === 1 && Number(document.getElementById(`sample-${samples[0]}`)?.dataset.seconds) > LOOP_SECONDS;
+    if (samples.length === 1 && isEmpty && !isLong)
       window.htmx.ajax("POST", url, { source: list(), swap: "none", values: { samples: String(samples[0]), way: "takes", mode: "replace" } });
     else
       window.htmx.ajax("GET", `${url}?samples=${samples.join(",")}`, { target: "#ask", swap: "innerHTML" }).then(() => {

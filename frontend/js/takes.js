@@ -142,6 +142,7 @@ export function startTakes(session, engine) {
     if (then && detail.successful) window.htmx.ajax("GET", then, { target: "#view", swap: "innerHTML" }).then(() => history.pushState({}, "", then));
   });
 
+
   /** Keys while a take or a chip has the focus; true where one was used. */
   return (event) => {
     const take = event.target.closest?.("#card .take[data-take]");

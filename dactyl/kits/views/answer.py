@@ -69,7 +69,7 @@ def changed(
     outputs = list(kit.outputs.all())
     selected = card.selected_pads(request)
     asked = None if pads is None else {*pads, *selected}
-    rows = queries.sheet_rows(kit, asked, outputs=outputs, levels=view == "kit" or pads is not None)
+    rows = queries.sheet_rows(kit, asked, outputs=outputs)
     context = {
         "kit": kit,
         "view": view,

@@ -7,10 +7,11 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from django_htmx.http import HttpResponseLocation
 
 from dactyl.core.errors import DactylError
+from dactyl.core.hits.onsets import grid
 from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
 from dactyl.core.stack.propose import propose
-from dactyl.kits import edits, fields, proposals, queries
+from dactyl.kits import edits, fields, proposals, queries, sounding
 from dactyl.kits.edits.samples import WAYS, Recording
 from dactyl.kits.models import Kit, Proposal
 from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
@@ -142,3 +143,42 @@ def drop_proposal(request: HttpRequest, kit_id: int, proposal_id: int) -> HttpRe
     """Nothing was done yet, so nothing is lost: the samples stay on the shelf."""
     Proposal.objects.filter(pk=proposal_id, kit=kit_id).delete()
     return redirect_within(request, reverse("kits:kit", args=[kit_id]))
+
+
+# A loop cut over pads --------------------------------------------------------------------------------------------------
+
+
+@require_GET
+def cut(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
+    """Ask where to cut a loop: by its transients or by a grid; every boundary can be moved before it is done."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    sample = next(iter(shelf_queries.in_order(ids_in(request.GET.get("sample", "")))), None)
+    if sample is None:
+        raise DactylError("This sample is no longer on the shelf. Choose another.")
+    way = "grid" if request.GET.get("way") == "grid" else "transients"
+    sensitivity = fields.number("Sensitivity", 0, 100)(request.GET.get("sensitivity") or "50")
+    count = fields.whole("The number of pieces", 1, 128)(request.GET.get("count") or "8")
+    found = grid(sample.frames, count) if way == "grid" else sounding.transients_of(sample, sensitivity / 100)
+    context = {
+        "kit": kit, "pad": pad_of(kit, pad_id), "sample": sample, "way": way, "sensitivity": sensitivity, "count": count,
+        "cuts": found[:128] or [0],
+    }  # fmt: skip
+    return render(request, "kits/_cut.html", context)
+
+
+@require_GET
+def cut_waveform(request: HttpRequest, sample_id: int) -> HttpResponse:
+    sample = get_object_or_404(Sample.objects.defer("overview"), pk=sample_id)
+    return HttpResponse(sounding.sample_waveform(sample, 1600), content_type="application/octet-stream")
+
+
+@kit_edit
+def cut_now(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """``cuts``: frames at which pieces begin, parted by commas."""
+    sample = next(iter(shelf_queries.in_order(ids_in(request.POST.get("sample", "")))), None)
+    starts = sorted({start for start in ids_in(request.POST.get("cuts", "")) if sample and start < sample.frames})
+    if sample is None or not starts:
+        raise DactylError("There is nothing to cut: choose a loop and at least one boundary.")
+    fade_ms = fields.number("The fade", 0, 2000, " ms")(request.POST.get("fade_ms") or "5")
+    pieces = list(zip(starts, [*starts[1:], sample.frames], strict=True))
+    return edits.samples.cut_over_pads(pad_of(kit, pad_id), version, sample, pieces, fade_ms)

@@ -1,0 +1,1 @@
+"""Audio -> hits: where drums are struck in a recording."""
