@@ -51,7 +51,7 @@ def _peaks(flux: np.ndarray, sensitivity: float, reach: int, gap: int) -> np.nda
     """Local maxima above the median of their surroundings by a margin that sinks with the sensitivity."""
     padded = np.pad(flux, reach)
     around = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)
-    margin = 7.5 - 7.0 * min(1.0, max(0.0, sensitivity))  # dB
+    margin = 5.8 - 5.4 * min(1.0, max(0.0, sensitivity))  # dB
     rising = np.r_[True, flux[1:] > flux[:-1]] & np.r_[flux[:-1] >= flux[1:], True]
     candidates = np.flatnonzero(rising & (flux > np.median(around, axis=1) + margin))
     kept: list[int] = []
