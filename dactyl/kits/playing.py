@@ -24,13 +24,17 @@ def playbook_for_page(
     """The playbook, whole or of some pads. ``docs/formats.md`` describes it."""
     playbook = compile_kit(kit_value(kit.pk, pad_ids, instead=instead), rate_hz)
     _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
+    return {"version": kit.version, **as_tables(playbook, is_whole=pad_ids is None)}
+
+
+def as_tables(playbook: Playbook, *, is_whole: bool) -> dict[str, Any]:
+    """The tables that player.js reads."""
     return {
-        "version": kit.version,
-        "rate": rate_hz,
+        "rate": playbook.rate_hz,
         "outputs": [{"name": output.name, "gain": output.gain} for output in playbook.outputs],
         "notes": {note: [playbook.pads[i].id for i in indexes] for note, indexes in playbook.notes.items()},
         "pads": [_pad(pad) for pad in playbook.pads],
-        "whole": pad_ids is None,
+        "whole": is_whole,
     }
 
 

@@ -154,7 +154,9 @@ function interpolate(out, data, scale, kernel, ratio, at, length) {
   const shrink = Math.min(1, 1 / ratio);
   const reach = Math.ceil(HALF_WIDTH / shrink);
   const last = kernel.length - 1;
-  for (let i = 0; i < length; i++) {
+  const ends = Math.max(1, Math.ceil(data.length / ratio)) - at;
+  out.fill(0, Math.max(0, ends), length);
+  for (let i = 0; i < Math.min(length, ends); i++) {
     const position = (at + i) * ratio;
     const whole = Math.floor(position);
     const part = position - whole;

@@ -38,7 +38,9 @@ def spectral_flux(mono: np.ndarray, window: int, hop: int, rate_hz: int) -> np.n
     padded = np.concatenate([np.zeros(window // 2), mono, np.zeros(window)])
     rows = np.lib.stride_tricks.sliding_window_view(padded, window)[::hop][: len(mono) // hop + 1]
     power = np.square(np.abs(np.fft.rfft(rows * np.hanning(window), axis=1)))
-    edges = np.unique(np.searchsorted(np.fft.rfftfreq(window, 1 / rate_hz), np.geomspace(30, 0.45 * rate_hz, BANDS + 1)))
+    edges = np.unique(
+        np.searchsorted(np.fft.rfftfreq(window, 1 / rate_hz), np.geomspace(30, 0.45 * rate_hz, BANDS + 1))
+    )
     bands = np.add.reduceat(power, edges[:-1], axis=1) / np.diff(np.append(edges[:-1], power.shape[1]))
     level_db = 10 * np.log10(np.maximum(bands / max(float(bands.max()), 1e-30), 10 ** (-FLOOR_DB / 10)))
     rise = np.maximum(0, level_db - np.roll(level_db, 2, axis=0))

@@ -1,0 +1,162 @@
+"""What you hear is what you bounce: the page's player through Web Audio against the core, for every rule of playing."""
+
+import base64
+import random
+from dataclasses import replace
+
+import numpy as np
+from django.test import SimpleTestCase
+from playwright.sync_api import Page
+
+from dactyl.core.audio.interpolate import kernel
+from dactyl.core.audio.prepare import Recipe
+from dactyl.core.bounce.render import bounce_frames, render, voices_of
+from dactyl.core.bounce.stems import mix_of
+from dactyl.core.kit import Envelope, Filter, Kit, Layer, Mic, MuteGroup, Output, Pad, Piece, Take, Variation
+from dactyl.core.parts.part import Hit
+from dactyl.core.play.compile import compile_kit
+from dactyl.core.tests.kits import CHOKE_A, RATE, sample
+from dactyl.kits.playing import as_tables
+from dactyl.site.tests.served import browser, open_page, server
+
+OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel }) => {
+  const floats = (text) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
+  const context = new OfflineAudioContext(2, frames, rate);
+  await context.audioWorklet.addModule("/static/worklet.js");
+  const messages = [
+    { type: "kernel", kernel: Float64Array.from(floats(kernel)) },
+    { type: "playbook", book },
+    { type: "sounds", sounds: sounds.map(({ key, data }) => {
+      const channels = data.map(floats);
+      return { key, channels: channels.length, frames: channels[0].length, of: channels[0].length, scale: 1, data: channels };
+    }) },
+    { type: "loop", isLooping: false },
+    { type: "part", part: { hits, loopFrames: frames } },
+    { type: "play" },
+  ];
+  const node = new AudioWorkletNode(context, "dactyl", { numberOfInputs: 0, outputChannelCount: [2], processorOptions: { messages } });
+  node.connect(context.destination);
+  const rendered = await context.startRendering();
+  const bytes = new Uint8Array(8 * frames);
+  for (const side of [0, 1]) bytes.set(new Uint8Array(rendered.getChannelData(side).buffer), 4 * frames * side);
+  let text = "";
+  for (let at = 0; at < bytes.length; at += 32768) text += String.fromCharCode(...bytes.subarray(at, at + 32768));
+  return btoa(text);
+}"""
+
+
+def packed(audio: np.ndarray) -> str:
+    return base64.b64encode(np.ascontiguousarray(audio, "<f4").tobytes()).decode()
+
+
+def sound_of(recipe: Recipe) -> np.ndarray:
+    rng = np.random.default_rng(int(recipe.sha256[-8:], 16))
+    decay = np.exp(-np.arange(recipe.frames) / 3000)
+    return (rng.normal(0, 0.12, (recipe.channels, recipe.frames)) * decay).astype(np.float32)
+
+
+_ids = iter(range(1, 100_000))
+
+
+def pad(name: str, note: int, *, highs=(127,), takes: int = 3, frames: int = 5000, **settings) -> Pad:
+    lows = [1, *(high + 1 for high in highs)]
+    layers = tuple(
+        Layer(id=next(_ids), low=low, high=high, takes=tuple(
+            Take(id=next(_ids), gain_db=-0.5 * n, pan=0.1 * n, samples=(("close", sample(frames)), ("room", sample(frames + 900, 2))))
+            for n in range(takes)
+        ))
+        for low, high in zip(lows, highs, strict=False)
+    )  # fmt: skip
+    return Pad(id=next(_ids), name=name, notes=(note,), layers=layers, **settings)
+
+
+def kit(*pads: Pad) -> Kit:
+    return Kit(
+        name="k", seed=5, pieces=tuple(Piece(name=p.name, kind="other", pads=(p,), pan=-0.2) for p in pads),
+        outputs=(Output(name="Main", gain_db=-2.0), Output(name="Two"), Output(name="Air", gain_db=1.0)),
+        mics=(Mic(name="close"), Mic(name="room", follows_pan=False, gain_db=-5, output="Air")),
+    )  # fmt: skip
+
+
+GRAB = MuteGroup(number=1, fade_ms=15)
+HELD = Envelope(attack_ms=2, hold_ms=3, decay_ms=20, sustain=0.4, release_ms=12)
+PLAIN = kit(
+    pad("layers", 36, highs=(40, 90, 127), crossfade=24, dynamics=0.6, curve="hard"),
+    pad("random", 38, rotation="random", shared_counter=True, highs=(64, 127), output="Two"),
+    pad("no repeat", 40, rotation="no_repeat", takes=4, pan=0.7, curve=((1.0, 20.0), (80.0, 60.0), (127.0, 110.0))),
+    pad("all", 41, rotation="all", takes=2, max_voices=3),
+    pad("closed", 42, choke=CHOKE_A),
+    pad("open", 46, choke=CHOKE_A, frames=20_000, cuts_itself=True),
+    pad("crash", 49, silenced_by=(GRAB,), frames=20_000),
+    pad("grabbed", 52, silences=(GRAB,), muted=True),
+    pad("held", 60, is_held=True, envelope=HELD, frames=20_000),
+    pad("shot", 61, envelope=Envelope(attack_ms=1, hold_ms=2, decay_ms=30)),
+)
+FILTERED = kit(
+    *(
+        pad(kind, note, filter=Filter(kind=kind, cutoff_hz=hz, q=q, octaves=octaves))
+        for note, kind, hz, q, octaves in [
+            (36, "low", 3000, 0.7071, 3.0),
+            (38, "high", 900, 2.0, 0.0),
+            (42, "band", 1500, 6.0, 1.5),
+        ]
+    ),
+    replace(pad("enveloped", 46, filter=Filter(kind="low", cutoff_hz=800)), is_held=True, envelope=HELD),
+)
+STRAYING = kit(
+    pad("strays", 36, variation=Variation(tune_cents=40, gain_db=2, pan=0.4, delay_ms=7), choke=CHOKE_A),
+    replace(pad("range", 38), notes=(38, 40, 50), root=40, cents_per_key=100.0),
+    pad("late", 42, variation=Variation(delay_ms=30), choke=CHOKE_A),
+)
+
+
+def with_companion(a_kit: Kit) -> Kit:
+    first, second = (piece.pads[0] for piece in a_kit.pieces[:2])
+    joined = replace(first, companions=((second.id, 0.5),))
+    return replace(a_kit, pieces=(replace(a_kit.pieces[0], pads=(joined,)), *a_kit.pieces[1:]))
+
+
+def hits(a_kit: Kit, seed: int) -> list[Hit]:
+    dice = random.Random(seed)
+    notes = [note for _, one in a_kit.pads() for note in one.notes]
+    frame, played = 0, []
+    for _ in range(160):
+        frame += dice.choice((0, 37, 128, 700, 1500))
+        played.append(Hit(frame, dice.choice(notes), dice.choice((0, *range(1, 128, 9), 127)), dice.choice((0, 9))))
+    return played
+
+
+class Same(SimpleTestCase):
+    def test_the_page_plays_what_the_core_bounces(self):
+        with server() as served, browser() as chromium:
+            page, problems = open_page(chromium, served)
+            page.goto("/")
+            for name, a_kit, floor_db in [
+                ("plain", with_companion(PLAIN), -100),
+                ("filtered", FILTERED, -100),
+                ("straying", STRAYING, -100),
+            ]:
+                with self.subTest(name):
+                    expected, heard = self.both(page, a_kit, hits(a_kit, len(name)))
+                    peak = np.abs(expected).max()
+                    self.assertGreater(peak, 0.1)
+                    worst_db = 20 * np.log10(max(np.abs(expected - heard).max(), 1e-12) / peak)
+                    self.assertLess(worst_db, floor_db)
+            self.assertEqual(problems, [])
+
+    def both(self, page: Page, a_kit: Kit, played: list[Hit]) -> tuple[np.ndarray, np.ndarray]:
+        book = compile_kit(a_kit, RATE)
+        voices = voices_of(book, played)
+        frames = bounce_frames(voices, 0)
+        blocks = render(voices, [output.gain for output in book.outputs], frames, sound_of)
+        mix = np.concatenate([mix_of(list(block.buses)) for block in blocks], axis=1)
+        recipes = {s.recipe.key: s.recipe for p in book.pads for region in p.regions for s in region.sounds}
+        sounds = [
+            {"key": key, "data": [packed(channel) for channel in sound_of(recipe)]} for key, recipe in recipes.items()
+        ]
+        asked = {
+            "book": as_tables(book, is_whole=True), "sounds": sounds, "frames": frames, "rate": RATE, "kernel": packed(kernel()),
+            "hits": [[hit.frame, hit.note, hit.velocity, hit.channel] for hit in played],
+        }  # fmt: skip
+        heard = np.frombuffer(base64.b64decode(page.evaluate(OFFLINE, asked)), "<f4").reshape(2, frames)
+        return mix, heard
