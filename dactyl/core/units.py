@@ -27,6 +27,8 @@ def gain_to_db(gain: float, *, floor_db: float = -144.0) -> float:
 
 def pan_gains(pan: float) -> tuple[float, float]:
     """Left and right gain for ``pan`` in -1..1; unity in the centre (design rule 6: the sine law, scaled by sqrt 2)."""
+    if pan == 0:
+        return 1.0, 1.0
     theta = (min(1.0, max(-1.0, pan)) + 1) * math.pi / 4
     return math.sqrt(2) * math.cos(theta), math.sqrt(2) * math.sin(theta)
 

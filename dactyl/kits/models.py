@@ -192,7 +192,7 @@ class Pad(models.Model):
 
     @property
     def full_name(self) -> str:
-        return " ".join(filter(None, [self.piece.name, self.name])) or f"Pad {self.position + 1}"
+        return " ".join(filter(None, [self.piece.name, self.name])) or f"Pad {self.position // 10 + 1}"
 
 
 class Companion(models.Model):

@@ -1,5 +1,6 @@
 """What takes and pads sound like: pictures and measures made from their prepared sounds."""
 
+import statistics
 import struct
 from collections.abc import Sequence
 from typing import Any
@@ -70,7 +71,7 @@ def _audio(take: Take) -> np.ndarray:
 def mended(takes: Sequence[Take], what: str) -> list[tuple[Take, dict[str, Any]]]:
     """The values that bring takes in line with the rest of their layer; only those that differ.
 
-    what : "level", to the layer's median; "onset", to the layer's first other take; "polarity", to the same
+    what : "level", to the median of the others; "onset", to the layer's first other take; "polarity", to the same
     """
     changes = []
     for take in takes:
@@ -80,7 +81,8 @@ def mended(takes: Sequence[Take], what: str) -> list[tuple[Take, dict[str, Any]]
             raise KitError("A layer of one take has nothing to compare it with.")
         row = next(row for row in rows if row.take.pk == take.pk)
         if what == "level":
-            gain_db = round(min(24.0, max(-96.0, take.gain_db - row.deviations["level"])), 2)
+            middle = statistics.median(other.level_db for other in others)
+            gain_db = round(min(24.0, max(-96.0, take.gain_db + middle - row.level_db)), 2)
             value: dict[str, Any] = {"gain_db": gain_db}
         else:
             reference = next((other for other in others if other.take.pk not in {t.pk for t in takes}), others[0])

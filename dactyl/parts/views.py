@@ -25,7 +25,7 @@ def _part_view(request: HttpRequest, kit: Kit, chosen: Part | None) -> HttpRespo
     context: dict = {"parts": queries.all_parts(), "part": chosen}
     if chosen:
         value = queries.part_value(chosen)
-        rows = kit_queries.sheet_rows(kit, levels_of=[])
+        rows = kit_queries.sheet_rows(kit, levels=False)
         lanes = queries.lanes(value, rows, middle_c_octave=settings.MIDDLE_C_OCTAVE)
         context |= {
             "value": value,

@@ -68,7 +68,9 @@ export function startShelf(session, engine) {
   };
 
   /** Every sample the search finds, those not drawn yet too. */
-  const pickAll = async () => {
+  let picking = Promise.resolve();
+  const pickAll = () => (picking = pickFound());
+  const pickFound = async () => {
     const query = new URLSearchParams(new FormData(document.getElementById("shelf-find")));
     const answer = await fetch(`/shelf/found/?${query}`);
     if (!answer.ok) return;
@@ -93,7 +95,9 @@ export function startShelf(session, engine) {
   };
 
   /** Give samples to a pad: at once where there is one way only, else ask how. */
-  const give = (pad, samples = inListOrder()) => {
+  const give = async (pad, dragged = null) => {
+    await picking;
+    const samples = dragged ?? inListOrder();
     if (!pad || !samples.length) return session.say("Select samples on the shelf, and a pad, first.", true);
     session.select(pad, { delay: 1 });
     const url = `/kits/${session.kit}/pads/${pad}/give/`;

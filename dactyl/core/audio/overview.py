@@ -6,15 +6,16 @@ COLUMNS = 240
 
 
 def overview(audio: np.ndarray, columns: int = COLUMNS) -> bytes:
-    """Reduce (channels, frames) to ``columns`` pairs of int8 (low, high), scaled by 127, all channels together."""
+    """Reduce (channels, frames) to ``columns`` pairs of int8 (low, high), all channels together; 127 is its peak."""
     return pack_columns(audio.min(axis=0), audio.max(axis=0), columns)
 
 
 def pack_columns(lows: np.ndarray, highs: np.ndarray, columns: int = COLUMNS) -> bytes:
-    """Reduce running extremes, each of shape (n,), to at most ``columns`` int8 pairs."""
+    """Reduce running extremes, each of shape (n,), to at most ``columns`` int8 pairs; 127 is the largest of them."""
     starts = np.unique(np.linspace(0, len(lows), min(columns, len(lows)), endpoint=False).astype(np.intp))
     pairs = np.stack([np.minimum.reduceat(lows, starts), np.maximum.reduceat(highs, starts)], axis=1)
-    return np.clip(np.rint(pairs * 127), -127, 127).astype(np.int8).tobytes()
+    peak = max(float(np.abs(pairs).max(initial=0.0)), 1e-9)
+    return np.rint(pairs * (127 / peak)).astype(np.int8).tobytes()
 
 
 def outline(packed: bytes, width: float, height: float) -> str:

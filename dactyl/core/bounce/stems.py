@@ -1,7 +1,7 @@
 """Write a bounce: one file for each stem that sounds, and the mix, all from the part's zero and of one length."""
 
 import re
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -13,14 +13,16 @@ from dactyl.core.audio.overview import pack_columns
 from dactyl.core.bounce.render import BLOCK_FRAMES, LoadSound, bounce_frames, render, voices_of
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
+from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.parts.part import Part
 from dactyl.core.play.playbook import Playbook, Sound
 from dactyl.core.play.player import Voice
 from dactyl.core.units import gain_to_db
-from dactyl.core.wave.write import WaveWriter
+from dactyl.core.wave.write import BYTES_PER_VALUE, WaveWriter
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000)
-GROUPINGS = {"output": "by output", "piece": "by piece", "pad": "by pad", "mic": "by mic"}
+GROUPINGS = {"output": "output", "piece": "piece", "pad": "pad", "mic": "mic", "own": "groups of your own"}
+TEMPLATE_FIELDS = ("number", "name", "kit", "part", "rate")
 MIX = "Mix"
 GroupOf = Callable[[Voice, Sound], str]
 PICTURE_HOP = 256  # frames reduced to one extreme before the picture's columns are known
@@ -54,6 +56,7 @@ class Stems:
     buses: dict[tuple[int, str], int]
     stem_of_bus: tuple[int, ...]
     gains: tuple[float, ...]  # of each bus
+    is_mono: tuple[bool, ...]  # of each stem: nothing in it differs from left to right
 
     def bus_of(self, voice: Voice, sound: Sound) -> int:
         return self.buses[sound.output, self.group_of(voice, sound)]
@@ -65,11 +68,29 @@ class Order:
 
     bits: str  # a key of wave.write.SUBTYPES
     by: str = "output"  # a key of GROUPINGS
+    groups: tuple[tuple[str, str], ...] = ()  # (piece, stem) where the groups are one's own; others keep their name
     format: str = "wav"
     has_mix: bool = True
     mono_where_mono: bool = False
+    in_desk_order: bool = False  # kick, snare, hats, toms, cymbals ..., not the order of the kit
     name_template: str = "{number} {name}"
+    names: tuple[tuple[str, str], ...] = ()  # what else the template may name: kit, part
     seed: int = 0
+
+    def __post_init__(self) -> None:
+        try:
+            self.file_name(1, "x", 48_000)
+        except (KeyError, IndexError, ValueError, AttributeError):
+            known = ", ".join(f"{{{field}}}" for field in TEMPLATE_FIELDS)
+            raise BounceError(f"“{self.name_template[:60]}” is not a name for stems: it may hold {known}.") from None
+        if self.format == "flac" and self.bits == "32f":
+            raise BounceError("FLAC holds no float. Choose 16 or 24 bit, or WAV.")
+
+    def file_name(self, number: int, name: str, rate_hz: int) -> str:
+        """A stem's file name without its ending."""
+        values = {"kit": "", "part": ""} | dict(self.names)
+        text = self.name_template.format(number=f"{number:02}", name=safe_name(name), rate=rate_hz, **values)
+        return safe_name(text)
 
 
 def bounce(
@@ -83,11 +104,13 @@ def bounce(
     if not voices:
         raise BounceError("Nothing in this part sounds on this kit. Give its notes to pads, or choose another part.")
     frames = bounce_frames(voices, part.end_frame(playbook.rate_hz))
-    stems = arrange(playbook, voices, order.by)
+    stems = arrange(playbook, voices, order)
     names = [*stems.names, *([MIX] if order.has_mix else [])]
+    files = stem_files(names, order, playbook.rate_hz)
+    is_mono = [*(mono and order.mono_where_mono for mono in stems.is_mono), False]
     tracks = [
-        _Track(name, folder / file, playbook.rate_hz, order, frames, number)
-        for number, (name, file) in enumerate(zip(names, stem_files(names, order), strict=True))
+        _Track(name, folder / file, playbook.rate_hz, order, frames, number, channels=1 if is_mono[number] else 2)
+        for number, (name, file) in enumerate(zip(names, files, strict=True))
     ]
 
     try:
@@ -104,23 +127,14 @@ def bounce(
     yield Progress(frames, frames, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
 
 
-def arrange(playbook: Playbook, voices: Sequence[Voice], by: str) -> Stems:
-    """Stems in the order of the outputs, or of the pads; only those that a voice goes to."""
-    group_of: GroupOf = {
-        "output": lambda voice, sound: playbook.outputs[sound.output].name,
-        "piece": lambda voice, sound: voice.pad.piece,
-        "pad": lambda voice, sound: voice.pad.name,
-        "mic": lambda voice, sound: sound.mic,
-    }[by]
-    buses = {(sound.output, group_of(voice, sound)) for voice in voices for sound in voice.sounds}
-    if by == "output":
-        groups = [output.name for output in playbook.outputs]
-    elif by == "mic":
-        groups = sorted({group for _, group in buses})
-    else:
-        groups = list(dict.fromkeys(pad.piece if by == "piece" else pad.name for pad in playbook.pads))
-    names = [group for group in groups if any(group == other for _, other in buses)]
+def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
+    """Stems in the order of the outputs or the pads, or of the desk; only those that a voice goes to."""
+    group_of = _group_of(playbook, order)
+    heard = [(sound.output, group_of(voice, sound), voice, sound) for voice in voices for sound in voice.sounds]
+    buses = {(output, group) for output, group, _, _ in heard}
+    names = _in_order(playbook, order, {group for _, group in buses}, heard)
     ordered = sorted(buses, key=lambda bus: (names.index(bus[1]), bus[0]))
+    sided = {group for _, group, _, sound in heard if sound.recipe.channels > 1 or sound.left != sound.right}
     return Stems(
         group_of=group_of,
         names=tuple(names),
@@ -128,7 +142,34 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], by: str) -> Stems:
         buses={bus: number for number, bus in enumerate(ordered)},
         stem_of_bus=tuple(names.index(group) for _, group in ordered),
         gains=tuple(playbook.outputs[output].gain for output, _ in ordered),
+        is_mono=tuple(name not in sided for name in names),
     )
+
+
+def _group_of(playbook: Playbook, order: Order) -> GroupOf:
+    own = dict(order.groups)
+    return {
+        "output": lambda voice, sound: playbook.outputs[sound.output].name,
+        "piece": lambda voice, sound: voice.pad.piece,
+        "pad": lambda voice, sound: voice.pad.name,
+        "mic": lambda voice, sound: sound.mic,
+        "own": lambda voice, sound: own.get(voice.pad.piece) or voice.pad.piece,
+    }[order.by]
+
+
+def _in_order(playbook: Playbook, order: Order, groups: set[str], heard: Sequence[tuple]) -> list[str]:
+    if order.by == "output":
+        known = [output.name for output in playbook.outputs]
+    else:
+        known = list(dict.fromkeys([getattr(pad, order.by, pad.piece) for pad in playbook.pads]))
+    names = [name for name in known if name in groups] + sorted(groups - set(known))
+    if not order.in_desk_order:
+        return names
+    desk = [kind.slug for kind in IN_SCORE_ORDER]
+    ranks = dict.fromkeys(names, len(desk))
+    for _, group, voice, _ in heard:
+        ranks[group] = min(ranks[group], desk.index(voice.pad.kind) if voice.pad.kind in desk else len(desk))
+    return sorted(names, key=lambda name: ranks[name])
 
 
 def gather(buses: np.ndarray, stem_of_bus: Sequence[int], count: int) -> np.ndarray:
@@ -149,14 +190,19 @@ def mix_of(stems: Sequence[np.ndarray]) -> np.ndarray:
     return mix
 
 
-def stem_files(names: Sequence[str], order: Order) -> list[str]:
+def safe_name(text: str) -> str:
+    """A file name that every system takes, without its ending."""
+    return re.sub(r"[^\w \-.()+&]+", "-", text).strip(" .-")[:120] or "Output"
+
+
+def stem_files(names: Sequence[str], order: Order, rate_hz: int) -> list[str]:
     """File names in the order of the stems: "01 Main.wav", ..., and the mix last without a number."""
     files: list[str] = []
     for number, name in enumerate(names, start=1):
-        safe = re.sub(r"[^\w \-.]+", "-", name).strip(" .-") or "Output"
         is_mix = order.has_mix and number == len(names)
-        stem = safe if is_mix else order.name_template.format(number=f"{number:02}", name=safe)
-        while f"{stem}.{order.format}".lower() in (file.lower() for file in files):
+        stem = safe_name(name) if is_mix else order.file_name(number, name, rate_hz)
+        taken = {file.lower() for file in files}
+        while f"{stem}.{order.format}".lower() in taken:
             stem += " 2"
         files.append(f"{stem}.{order.format}")
     return files
@@ -170,6 +216,20 @@ class Unanswered:
     @property
     def label(self) -> str:
         return note_label(self.note)
+
+
+def shared_hits(playbook: Playbook, part: Part, order: Order) -> list[tuple[tuple[str, ...], int]]:
+    """Hits that sound in more than one stem: which stems, and how many hits; the most frequent first."""
+    group_of = _group_of(playbook, order)
+    stems_of_hit: dict[int, set[str]] = defaultdict(set)
+    for voice in voices_of(playbook, part.hits(playbook.rate_hz)):
+        stems_of_hit[voice.hit] |= {group_of(voice, sound) for sound in voice.sounds}
+    return Counter(tuple(sorted(stems)) for stems in stems_of_hit.values() if len(stems) > 1).most_common()
+
+
+def size_on_disk(stem_count: int, frames: int, order: Order) -> int:
+    """Bytes that stereo stems and their mix take at most; FLAC takes less."""
+    return (stem_count + order.has_mix) * (frames * 2 * BYTES_PER_VALUE[order.bits] + 4096)
 
 
 def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
@@ -186,8 +246,10 @@ def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
 class _Track:
     """One file being written, its peak and its picture."""
 
-    def __init__(self, name: str, path: Path, rate_hz: int, order: Order, frames: int, number: int) -> None:
-        self._name, self._path, self._channels = name, path, 2
+    def __init__(
+        self, name: str, path: Path, rate_hz: int, order: Order, frames: int, number: int, *, channels: int
+    ) -> None:
+        self._name, self._path, self._channels = name, path, channels
         self._writer = WaveWriter(
             path,
             rate_hz=rate_hz,
@@ -201,6 +263,7 @@ class _Track:
         self._highs: list[np.ndarray] = []
 
     def write(self, bus: np.ndarray) -> None:
+        bus = bus[: self._channels]
         self._writer.write(bus)
         starts = np.arange(0, bus.shape[1], PICTURE_HOP)
         self._lows.append(np.minimum.reduceat(bus.min(axis=0), starts))

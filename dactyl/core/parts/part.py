@@ -62,14 +62,19 @@ class Part:
     def hits(self, rate_hz: int) -> Iterator[Hit]:
         """Notes and note-offs, in the order they came."""
         frame_at = cache(lambda tick: self.frame_at(tick, rate_hz))
+        for tick, note, velocity, channel in self.events():
+            yield Hit(frame_at(tick), note, velocity, channel)
+
+    def events(self) -> Iterator[tuple[int, int, int, int]]:
+        """(tick, note, velocity, channel) of notes and note-offs (velocity 0), in the order they came."""
         offs = deque(self.offs or self._offs_by_length())
         for place, note in enumerate(self.notes):
             while offs and offs[0].place <= place:
                 off = offs.popleft()
-                yield Hit(frame_at(off.tick), off.note, 0, off.channel)
-            yield Hit(frame_at(note.tick), note.note, note.velocity, note.channel)
+                yield off.tick, off.note, 0, off.channel
+            yield note.tick, note.note, note.velocity, note.channel
         for off in offs:
-            yield Hit(frame_at(off.tick), off.note, 0, off.channel)
+            yield off.tick, off.note, 0, off.channel
 
     def _offs_by_length(self) -> list[Off]:
         """A note ends before another begins at the same tick."""

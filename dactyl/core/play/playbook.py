@@ -87,6 +87,7 @@ class PadTable:
     id: int
     name: str
     piece: str = ""
+    kind: str = "other"
     muted: bool = False
     regions: tuple[Region, ...] = ()
     channels: tuple[int, int] = ALL_CHANNELS  # 0..15, inclusive

@@ -13,9 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
-from dactyl.core.bounce.stems import Order, arrange, bounce, gather, mix_of, stem_files, unanswered
+from dactyl.core.bounce.stems import Order, arrange, bounce, gather, mix_of, shared_hits, stem_files, unanswered
+from dactyl.core.bounce.sum_test import sum_test
 from dactyl.core.errors import BounceError, KitError, PartError
-from dactyl.core.formats.midi import read_midi
+from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.notes import note_label, parse_note
 from dactyl.core.kit import Envelope, Filter, Variation
 from dactyl.core.parts.part import Hit, Note, Part
@@ -122,7 +123,7 @@ class Rendering(SimpleTestCase):
         voices = voices_of(playbook, self.hits)
         mixes = {}
         for by, names in [("output", ("Main", "Kick")), ("piece", ("kick", "closed", "open")), ("mic", ("close",))]:
-            stems = arrange(playbook, voices, by)
+            stems = arrange(playbook, voices, Order(bits="32f", by=by))
             self.assertEqual(stems.names, names)
             (block,) = render(voices, stems.gains, bounce_frames(voices, 0), noise, bus_of=stems.bus_of)
             mixes[by] = mix_of(gather(block.buses, stems.stem_of_bus, len(names)))
@@ -161,6 +162,49 @@ class Stems(SimpleTestCase):
         missing = unanswered(compile_kit(Rendering.plain, RATE), self.part)
         self.assertEqual([(note.note, note.hits) for note in missing], [(99, 1)])
 
+    def test_the_sum_test_reads_the_files_and_finds_a_wrong_one(self):
+        for bits in ("16", "24", "32f"):
+            with self.subTest(bits=bits), tempfile.TemporaryDirectory() as name:
+                folder = Path(name)
+                *_, last = bounce(
+                    compile_kit(Rendering.plain, RATE), self.part, folder, Order(bits=bits), load_sound=noise
+                )
+                *stems, mix = [folder / stem.file for stem in last.stems]
+                result = sum_test(stems, mix, bits)
+                self.assertTrue(result.is_passed, result)
+                self.assertTrue(result.worst == 0.0 or bits != "32f")
+                self.assertFalse(sum_test(stems[:1], mix, bits).is_passed)
+
+    def test_mono_stems_stay_mono_where_asked_and_the_desk_numbers_them(self):
+        a_kit = kit(pad("room", note=46, pan=0.3), pad("snare", note=38), pad("kick", note=36))
+        kinds = ("crash", "snare", "kick")
+        a_kit = replace(a_kit, pieces=tuple(replace(p, kind=k) for p, k in zip(a_kit.pieces, kinds, strict=True)))
+        part = replace(self.part, notes=tuple(Note(480 * n, note, 90) for n, note in enumerate((46, 38, 36))))
+        template = "{kit} {number}-{name}"
+        order = Order(
+            bits="24",
+            by="piece",
+            mono_where_mono=True,
+            in_desk_order=True,
+            name_template=template,
+            names=(("kit", "Quay"),),
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            *_, last = bounce(compile_kit(a_kit, RATE), part, Path(folder), order, load_sound=noise)
+        self.assertEqual(
+            [(s.file, s.channels) for s in last.stems],
+            [("Quay 01-kick.wav", 1), ("Quay 02-snare.wav", 1), ("Quay 03-room.wav", 2), ("Mix.wav", 2)],
+        )
+        with self.assertRaisesRegex(BounceError, "is not a name for stems"):
+            Order(bits="24", name_template="{song} {name}")
+        with self.assertRaisesRegex(BounceError, "FLAC holds no float"):
+            Order(bits="32f", format="flac")
+
+    def test_hits_that_two_stems_share_are_counted(self):
+        both = kit(pad("a", note=38), pad("b", note=38, output="Two"), outputs=("Main", "Two"))
+        part = replace(self.part, notes=(Note(0, 38, 9), Note(9, 38, 9)))
+        self.assertEqual(shared_hits(compile_kit(both, RATE), part, Order(bits="24")), [(("Main", "Two"), 2)])
+
     def test_a_part_that_sounds_nowhere_is_refused(self):
         silent = Part(name="s", ticks_per_beat=480, tempos=((0, 500_000),), notes=(Note(0, 5, 9),), end_tick=480)
         with (
@@ -171,7 +215,7 @@ class Stems(SimpleTestCase):
 
     def test_file_names_are_safe_and_in_order(self):
         self.assertEqual(
-            stem_files(["Main", "a/b:c", "..", "Mix"], Order(bits="24")),
+            stem_files(["Main", "a/b:c", "..", "Mix"], Order(bits="24"), RATE),
             ["01 Main.wav", "02 a-b-c.wav", "03 Output.wav", "Mix.wav"],
         )
 
@@ -197,6 +241,14 @@ class Midi(SimpleTestCase):
     def test_type_0_is_read(self):
         part = read_midi(midi("00 99 2a 40 60 89 2a 00 00 ff2f00", type_=0), "one.mid")
         self.assertEqual([(n.note, n.velocity) for n in part.notes], [(42, 64)])
+
+    def test_what_is_written_reads_back_to_the_same_hits(self):
+        tempo_track = "00 ff5103 07a1208360 ff5103 03d09000 ff5804 0302180800 ff2f00"
+        drums = "00 99 24 648360 26 508360 24 0000 26 0000 ff2f00"
+        part = read_midi(midi(tempo_track, drums), "demo.mid")
+        again = read_midi(write_midi(part), "demo.mid")
+        self.assertEqual(list(again.hits(44_100)), list(part.hits(44_100)))
+        self.assertEqual((again.bars, again.tempos, again.end_tick), (part.bars, part.tempos, part.end_tick))
 
     def test_what_cannot_be_read_says_why(self):
         table = [

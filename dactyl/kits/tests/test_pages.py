@@ -6,11 +6,11 @@ import time
 from django.test import TestCase
 
 from dactyl.core.audio.prepare import to_int16
-from dactyl.kits import edits
+from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, Output
 from dactyl.kits.playing import recipes_of
 from dactyl.kits.staircase import staircase
-from dactyl.kits.tests.test_edits import KitCase, version
+from dactyl.kits.tests.test_edits import KitCase, dump, version
 from dactyl.shelf.sounds import prepared_sound
 
 
@@ -98,6 +98,82 @@ class Answers(KitCase):
         self.assertEqual((entry["key"], entry["frames"], entry["scale"]), (key, frames, scale))
         self.assertEqual(answer.content[4 + length :], values.tobytes())
         self.assertEqual(self.client.get(f"/kits/sounds/whole/{'0' * 32}/").status_code, 404)
+
+
+class Proposing(KitCase):
+    def test_a_proposal_is_changed_by_hand_and_applied_as_one_edit(self):
+        ids = ",".join(str(sample.pk) for sample in self.samples)
+        self.client.get(f"/kits/{self.kit.pk}/stack/?samples={ids}")
+        row = self.kit.proposals.get()
+        base = f"/kits/{self.kit.pk}/stack/{row.pk}/"
+
+        def change(what: str, **asked):
+            return self.client.post(f"{base}{what}/", asked)
+
+        def layers() -> list[int]:
+            row.refresh_from_db()
+            return [len(layer["takes"]) for layer in row.state["pads"][0]["layers"]]
+
+        self.assertEqual(layers(), [2, 2, 2])
+        for what, asked, expected in [
+            ("split", {"pad": 0, "layer": 1}, [2, 1, 1, 2]),
+            ("join", {"pad": 0, "layer": 1}, [2, 2, 2]),
+            ("move", {"takes": "0.0.0", "pad": 0, "layer": 2}, [1, 2, 3]),
+            ("leave-out", {"takes": "0.0.0"}, [2, 3]),
+            ("reverse", {"pad": 0}, [3, 2]),
+            ("by-level", {"pad": 0, "count": 2}, [3, 2]),
+        ]:
+            with self.subTest(what):
+                self.assertEqual(change(what, **asked).status_code, 200)
+                self.assertEqual(layers(), expected)
+        self.assertContains(change("split", pad=7, layer=0), "has changed since it was drawn", status_code=422)
+        self.assertContains(change("kind", pad=0, value="gong"), "not on the list", status_code=422)
+        change("name", pad=0, value="Quay snare")
+        applied = self.client.post(f"{base}apply/", headers={"X-Kit-Version": str(version(self.kit))})
+        self.assertContains(applied, "5 samples stacked on 1 pad")
+        (first,) = queries.sheet_rows(self.kit, [self.pad.pk])
+        self.assertEqual((first.name, [len(layer.levels) for layer in first.layers]), ("Quay snare", [3, 2]))
+        self.assertEqual(self.kit.proposals.count(), 0)
+
+
+class Trying(KitCase):
+    def test_a_sample_is_heard_in_place_and_kept_only_when_asked(self):
+        self.give(samples=self.samples[:2], way="takes")
+        take, other = self.takes()[0], self.samples[4]
+        before = dump(self.kit)
+        book = self.client.get(
+            f"/kits/{self.kit.pk}/playbook/48000/?pads={self.pad.pk}&try={take.pk}:{other.pk}"
+        ).json()
+        plain = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/?pads={self.pad.pk}").json()
+        keys = [
+            [sound[0] for region in table["pads"][0]["regions"] for sound in region["sounds"]]
+            for table in (book, plain)
+        ]
+        self.assertNotEqual(keys[0][0], keys[1][0])
+        self.assertEqual(keys[0][1], keys[1][1])
+        self.assertEqual(dump(self.kit), before)
+        headers = {"X-Kit-Version": str(version(self.kit))}
+        self.client.post(f"/kits/{self.kit.pk}/takes/{take.pk}/keep/", {"sample": other.pk}, headers=headers)
+        self.assertEqual(self.takes()[0].samples.get().sample, other)
+
+
+class Mending(KitCase):
+    def test_takes_are_brought_in_line_with_their_layer(self):
+        self.give(samples=[self.samples[0], self.samples[0]], way="takes")
+        start = self.samples[0].onset_frame
+        off = {"gain_db": 6.0, "is_flipped": True, "start_frame": start - 60}
+        edits.takes.set_fields(self.takes()[:1], version(self.kit), off)
+        for what, words in [
+            ("level", "Levelled"),
+            ("polarity", "Flipped the polarity"),
+            ("onset", "Aligned the starts"),
+        ]:
+            headers = {"X-Kit-Version": str(version(self.kit))}
+            answer = self.client.post(f"/kits/{self.kit.pk}/takes/{self.takes()[0].pk}/mend/{what}/", headers=headers)
+            self.assertContains(answer, words)
+        rows = queries.card_layers(self.pad)[0].takes
+        self.assertLess(abs(rows[0].level_db - rows[1].level_db), 0.02)
+        self.assertEqual((rows[0].take.start_frame, rows[0].take.is_flipped), (start, False))
 
 
 class Site(TestCase):
