@@ -142,7 +142,7 @@ def _kit(voice_filter: Filter = NO_FILTER) -> Kit:
         return Pad(id=number, name=f"pad {number}", notes=(36 + number,), layers=layers, pan=(number % 5 - 2) / 3,
                    output=f"out {number % OUTPUTS}", filter=voice_filter)  # fmt: skip
 
-    pieces = tuple(Piece(name=f"piece {n}", kind="other", pads=(pad(n),)) for n in range(PADS))
+    pieces = tuple(Piece(name=f"piece {n}", pads=(pad(n),)) for n in range(PADS))
     outputs = (Output(name="Main"), *(Output(name=f"out {n}") for n in range(OUTPUTS)))[1:]
     return Kit(name="bench", pieces=pieces, outputs=outputs)
 

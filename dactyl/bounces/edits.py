@@ -1,17 +1,20 @@
-"""Ask for bounces, cancel and forget them."""
+"""Ask for bounces, record what they made, cancel and forget them."""
 
 import json
 import zlib
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
 
 from django.db import transaction
 
 from dactyl.bounces import store
-from dactyl.bounces.models import Bounce
+from dactyl.bounces.models import Bounce, Stem
 from dactyl.core import kit as core
-from dactyl.core.bounce.stems import RATES_HZ
+from dactyl.core.bounce.stems import RATES_HZ, Order
+from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.values import from_json, to_json
-from dactyl.core.wave.write import SUBTYPES
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
@@ -20,18 +23,24 @@ from dactyl.parts.models import Part
 WORK = "dactyl.bounces.tasks.make_bounce"
 
 
-def begin_bounce(kit: Kit, part: Part, *, rate_hz: int, bits: str) -> Bounce:
-    """Queue a bounce of the kit as it is now. Raises BounceError for a rate or depth that is not offered."""
-    if rate_hz not in RATES_HZ or bits not in SUBTYPES:
-        raise BounceError("Choose a rate and a depth from the lists.")
+def begin_bounce(
+    kit: Kit, part: Part, order: Order, *, rate_hz: int, with_part: bool = False, with_kit: bool = False
+) -> Bounce:
+    """Queue a bounce of the kit as it is now. Raises BounceError for a rate that is not offered."""
+    if rate_hz not in RATES_HZ:
+        raise BounceError("Choose a rate from the list.")
+    value = kit_value(kit.pk)
+    order = replace(order, seed=value.seed, names=(("kit", kit.name), ("part", part.name)))
     with transaction.atomic():
         row = Bounce.objects.create(
             kit=kit,
             kit_version=kit.version,
             part=part,
             rate_hz=rate_hz,
-            bits=bits,
-            kit_snapshot=zlib.compress(json.dumps(to_json(kit_value(kit.pk))).encode()),
+            order=to_json(order),
+            with_part=with_part,
+            with_kit=with_kit,
+            kit_snapshot=zlib.compress(json.dumps(to_json(value)).encode()),
         )
         row.job = enqueue(WORK, row.pk, queue="bounces")
         row.save(update_fields=["job"])
@@ -41,6 +50,30 @@ def begin_bounce(kit: Kit, part: Part, *, rate_hz: int, bits: str) -> Bounce:
 def read_snapshot(row: Bounce) -> core.Kit:
     """The kit that ``begin_bounce`` kept."""
     return from_json(core.Kit, json.loads(zlib.decompress(row.kit_snapshot)), "kit")
+
+
+def read_order(row: Bounce) -> Order:
+    return from_json(Order, row.order, "order")
+
+
+def record_stems(row: Bounce, stems: Sequence[StemValue], report: dict[str, Any]) -> None:
+    with transaction.atomic():
+        Stem.objects.bulk_create([
+            Stem(
+                bounce=row,
+                position=position,
+                name=stem.name,
+                output=stem.output[:200],
+                file=stem.file,
+                channels=stem.channels,
+                frames=stem.frames,
+                peak_db=stem.peak_db,
+                overview=stem.overview,
+            )
+            for position, stem in enumerate(stems)
+        ])  # fmt: skip
+        row.report = report
+        row.save(update_fields=["report"])
 
 
 def cancel_bounce(row: Bounce) -> None:

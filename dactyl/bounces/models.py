@@ -13,7 +13,10 @@ class Bounce(models.Model):
     kit_version = models.PositiveBigIntegerField()
     part = models.ForeignKey(Part, models.PROTECT)
     rate_hz = models.PositiveIntegerField()
-    bits = models.CharField(max_length=3)
+    order = models.JSONField()  # core.bounce.stems.Order, by field
+    with_part = models.BooleanField(default=False)  # whether the MIDI part lies beside the stems ...
+    with_kit = models.BooleanField(default=False)  # ... and the kit package
+    report = models.JSONField(null=True)  # once it is made: what it came from, and its sum test
     kit_snapshot = models.BinaryField()  # the kit as it was when asked for: a bounce begun again ends the same
     job = models.ForeignKey(Job, models.SET_NULL, null=True)
     created_at = models.DateTimeField(default=timezone.now)
@@ -21,12 +24,18 @@ class Bounce(models.Model):
     def __str__(self) -> str:
         return f"{self.part} on {self.kit}"
 
+    @property
+    def bits(self) -> str:
+        return self.order["bits"]
+
 
 class Stem(models.Model):
     bounce = models.ForeignKey(Bounce, models.CASCADE, related_name="stems")
     position = models.PositiveSmallIntegerField()
     name = models.CharField(max_length=60)
-    file = models.CharField(max_length=80)
+    output = models.CharField(max_length=200, blank=True)
+    file = models.CharField(max_length=160)
+    channels = models.PositiveSmallIntegerField(default=2)
     frames = models.PositiveBigIntegerField()
     peak_db = models.FloatField()
     overview = models.BinaryField()

@@ -11,22 +11,24 @@ from django.http.response import HttpResponseBase
 from django.utils.http import content_disposition_header
 
 BLOCK = 1 << 18
+TYPES = {".wav": "audio/wav", ".flac": "audio/flac"}
 _ONE_RANGE = re.compile(r"bytes=(\d*)-(\d*)")
 
 
 def file_response(request: HttpRequest, path: Path, *, name: str, as_attachment: bool) -> HttpResponseBase:
     """The file at ``path``; a single byte range where one is asked for, 416 where it lies outside."""
     size = path.stat().st_size
+    content_type = TYPES.get(path.suffix, "application/octet-stream")
     asked = _ONE_RANGE.fullmatch(request.headers.get("Range", ""))
     if not asked or asked.groups() == ("", ""):
-        response = FileResponse(path.open("rb"), as_attachment=as_attachment, filename=name, content_type="audio/wav")
+        response = FileResponse(path.open("rb"), as_attachment=as_attachment, filename=name, content_type=content_type)
     else:
         first, last = asked.groups()
         start = int(first) if first else max(0, size - int(last))
         stop = min(size, int(last) + 1) if first and last else size
         if start >= stop:
             return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
-        response = StreamingHttpResponse(_read(path, start, stop), status=206, content_type="audio/wav")
+        response = StreamingHttpResponse(_read(path, start, stop), status=206, content_type=content_type)
         response["Content-Length"] = stop - start
         response["Content-Range"] = f"bytes {start}-{stop - 1}/{size}"
         response["Content-Disposition"] = content_disposition_header(as_attachment, name)

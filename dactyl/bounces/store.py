@@ -23,3 +23,9 @@ def fresh_partial(bounce: Bounce) -> Path:
 def forget(bounce: Bounce) -> None:
     shutil.rmtree(folder_of(bounce), ignore_errors=True)
     shutil.rmtree(folder_of(bounce).with_suffix(".part"), ignore_errors=True)
+
+
+def files_of(bounce: Bounce) -> list[Path]:
+    """Every file of a finished bounce, stems first."""
+    stems = [folder_of(bounce) / stem.file for stem in bounce.stems.all()]
+    return stems + sorted(path for path in folder_of(bounce).iterdir() if path not in stems)

@@ -1,61 +1,88 @@
 """The bounce job: from the kit as it was when asked for to whole files under their final names."""
 
+import hashlib
+import json
 import os
 import shutil
 from collections.abc import Iterator
+from dataclasses import asdict
+from pathlib import Path
 
-from django.db import transaction
-
-from dactyl.bounces import store
-from dactyl.bounces.edits import read_snapshot
-from dactyl.bounces.models import Bounce, Stem
+from dactyl.bounces import edits, store
+from dactyl.bounces.models import Bounce
 from dactyl.core.bounce.memory import SoundMemory
-from dactyl.core.bounce.stems import Order
-from dactyl.core.bounce.stems import Stem as StemValue
+from dactyl.core.bounce.stems import Order, Stem
 from dactyl.core.bounce.stems import bounce as bounce_files
+from dactyl.core.bounce.sum_test import sum_test
+from dactyl.core.formats.midi import write_midi
+from dactyl.core.kit import Kit
 from dactyl.core.play.compile import compile_kit
 from dactyl.jobs.run import Progress
+from dactyl.kits.files import pack_kit
 from dactyl.parts.queries import part_value
 from dactyl.shelf.sounds import prepared_sound
 
 SOUND_BYTES = 256 << 20  # kept in memory while a bounce runs
+REPORT, PART, PACKAGE = "bounce.json", "part.mid", "kit.zip"
 
 
 def make_bounce(bounce_id: int) -> Iterator[Progress]:
+    """Begun again after a kill, it starts from the part's zero and ends with the same bytes."""
     row = Bounce.objects.select_related("part", "kit").get(pk=bounce_id)
-    if row.stems.exists():
+    if row.report is not None:
         return
-    kit = read_snapshot(row)
+    kit, order = edits.read_snapshot(row), edits.read_order(row)
     partial = store.fresh_partial(row)
     try:
+        part = part_value(row.part)
         steps = bounce_files(
             compile_kit(kit, row.rate_hz),
-            part_value(row.part),
+            part,
             partial,
-            Order(bits=row.bits, seed=kit.seed),
+            order,
             load_sound=SoundMemory(prepared_sound, SOUND_BYTES),
             threads=os.cpu_count() or 1,
         )
         for step in steps:
-            yield Progress(step.done_frames, step.frames)
+            yield Progress(step.done_frames, step.frames, f"{len(step.stems) or 'the'} stems")
+        report = _report(row, kit, order, partial, step.stems)
+        if row.with_part:
+            (partial / PART).write_bytes(write_midi(part))
+        if row.with_kit:
+            pack_kit(kit, partial / PACKAGE)
+        (partial / REPORT).write_text(json.dumps(report, ensure_ascii=False, indent=1), encoding="utf-8")
         shutil.rmtree(store.folder_of(row), ignore_errors=True)  # of a run killed before its rows were written
         partial.rename(store.folder_of(row))
-        _record(row, step.stems)
+        edits.record_stems(row, step.stems, report)
     finally:
         shutil.rmtree(partial, ignore_errors=True)
 
 
-def _record(row: Bounce, stems: tuple[StemValue, ...]) -> None:
-    with transaction.atomic():
-        Stem.objects.bulk_create([
-            Stem(
-                bounce=row,
-                position=position,
-                name=stem.name,
-                file=stem.file,
-                frames=stem.frames,
-                peak_db=stem.peak_db,
-                overview=stem.overview,
-            )
-            for position, stem in enumerate(stems)
-        ])  # fmt: skip
+def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: tuple[Stem, ...]) -> dict:
+    """What the bounce came from, so that it can be made again, and what it holds."""
+    report = {
+        "kit": kit.name,
+        "kit_version": row.kit_version,
+        "kit_hash": hashlib.sha256(bytes(row.kit_snapshot)).hexdigest()[:16],
+        "part": row.part.name,
+        "seed": kit.seed,
+        "rate": row.rate_hz,
+        "bits": order.bits,
+        "frames": stems[0].frames,
+        "stems": [
+            {
+                "name": stem.name,
+                "output": stem.output,
+                "file": stem.file,
+                "channels": stem.channels,
+                "frames": stem.frames,
+                "peak_db": round(stem.peak_db, 3),
+            }
+            for stem in stems
+        ],
+    }
+    if order.has_mix and len(stems) > 1:
+        *parts, mix = [folder / stem.file for stem in stems]
+        result = sum_test(parts, mix, order.bits)
+        report["sum_test"] = asdict(result) | {"is_passed": result.is_passed}
+    return report

@@ -1,9 +1,10 @@
 """The bounce view of a kit: choose, be told what is missing, watch, look, hear, download."""
 
 import re
+import shutil
 
 from django.conf import settings
-from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, QueryDict, StreamingHttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
 from django.utils.http import content_disposition_header
@@ -12,9 +13,11 @@ from django.views.decorators.http import require_GET, require_POST
 from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.bounces.ranges import file_response, zip_blocks
-from dactyl.core.bounce.stems import RATES_HZ, unanswered
+from dactyl.core.bounce.render import bounce_frames, voices_of
+from dactyl.core.bounce.stems import GROUPINGS, RATES_HZ, Order, arrange, shared_hits, size_on_disk, unanswered
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
+from dactyl.core.wave.write import SUBTYPES
 from dactyl.kits.models import Kit
 from dactyl.kits.playing import playbook_of
 from dactyl.kits.views.pages import kit_page
@@ -23,6 +26,8 @@ from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
 
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
+FORMATS = (("wav", "WAV"), ("flac", "FLAC"))
+ORDERS = (("kit", "as in the kit"), ("desk", "as on a desk: kick first"))
 
 
 @require_GET
@@ -35,20 +40,35 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
         "part": part,
         "rates": RATES_HZ,
         "depths": DEPTHS,
+        "formats": FORMATS,
+        "groupings": GROUPINGS.items(),
+        "orders": ORDERS,
+        "pieces": [name for name in dict.fromkeys(kit.pieces.values_list("name", flat=True)) if name],
         "bounces": bounces.prefetch_related("stems").order_by("-pk")[:20],
-        **(_missing(kit, part) if part else {}),
+        **(_before(kit, part, Order(bits="24"), 48_000) if part else {}),
     })  # fmt: skip
 
 
-def _missing(kit: Kit, part: Part) -> dict:
+def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
     """What the person should know before anything is rendered."""
-    value = part_queries.part_value(part)
-    missing = unanswered(playbook_of(kit, settings.PLAYING_RATE_HZ), value)
+    value, playbook = part_queries.part_value(part), playbook_of(kit, rate_hz)
+    missing = unanswered(playbook, value)
+    voices = voices_of(playbook, value.hits(rate_hz))
+    frames = bounce_frames(voices, value.end_frame(rate_hz))
+    stems = arrange(playbook, voices, order)
+    size, free = size_on_disk(len(stems.names), frames, order), shutil.disk_usage(settings.DATA).free
+    shared = shared_hits(playbook, value, order)
     return {
         "missing": [(note_label(m.note, middle_c_octave=settings.MIDDLE_C_OCTAVE), m.hits) for m in missing],
         "missing_hits": sum(m.hits for m in missing),
         "part_hits": len(value.notes),
-        "seconds": value.seconds_at(value.end_tick),
+        "seconds": frames / rate_hz,
+        "stem_names": stems.names,
+        "shared": shared[:4],
+        "shared_hits": sum(hits for _, hits in shared),
+        "size_bytes": size,
+        "free_bytes": free,
+        "is_too_large": size > free,
     }
 
 
@@ -56,7 +76,29 @@ def _missing(kit: Kit, part: Part) -> dict:
 def check(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     part = get_object_or_404(Part, pk=_number(request.GET.get("part", "")))
-    return render(request, "bounces/_check.html", _missing(kit, part))
+    return render(request, "bounces/_check.html", _before(kit, part, _order(request.GET), _rate(request.GET)))
+
+
+def _order(asked: QueryDict) -> Order:
+    """raises : BounceError for what no bounce can be"""
+    bits, by = asked.get("bits", "24"), asked.get("by", "output")
+    if bits not in SUBTYPES or by not in GROUPINGS or asked.get("format", "wav") not in dict(FORMATS):
+        raise BounceError("Choose depth, format and grouping from the lists.")
+    groups = zip(asked.getlist("piece"), asked.getlist("group"), strict=False)
+    return Order(
+        bits=bits,
+        by=by,
+        groups=tuple((piece, group.strip()[:40]) for piece, group in groups if group.strip()),
+        format=asked.get("format", "wav"),
+        mono_where_mono=asked.get("mono") == "1",
+        in_desk_order=asked.get("numbers") == "desk",
+        name_template=asked.get("template", "").strip() or "{number} {name}",
+    )
+
+
+def _rate(asked: QueryDict) -> int:
+    rate_hz = _number(asked.get("rate", ""))
+    return rate_hz if rate_hz in RATES_HZ else RATES_HZ[1]
 
 
 @require_POST
@@ -65,9 +107,15 @@ def begin(request: HttpRequest, kit_id: int) -> HttpResponse:
     part = Part.objects.filter(pk=_number(request.POST.get("part", ""))).first()
     if part is None:
         raise BounceError("Choose a part first; the Part page reads MIDI files.")
-    bounce = edits.begin_bounce(
-        kit, part, rate_hz=_number(request.POST.get("rate", "")), bits=request.POST.get("bits", "")
-    )
+    order, rate_hz = _order(request.POST), _rate(request.POST)
+    before = _before(kit, part, order, rate_hz)
+    if before["is_too_large"]:
+        needed, free = before["size_bytes"] >> 20, before["free_bytes"] >> 20
+        raise BounceError(
+            f"The stems need {needed:,} MB and {free:,} MB are free. Make room, or choose 16 bit or FLAC."
+        )
+    with_part, with_kit = request.POST.get("with_part") == "1", request.POST.get("with_kit") == "1"
+    bounce = edits.begin_bounce(kit, part, order, rate_hz=rate_hz, with_part=with_part, with_kit=with_kit)
     return render(request, "bounces/_one.html", {"bounce": bounce})
 
 
@@ -104,8 +152,7 @@ def as_zip(request: HttpRequest, bounce_id: int) -> HttpResponseBase:
     if not stems:
         raise Http404
     name = re.sub(r"[^\w \-]+", "-", f"{bounce.kit.name} - {bounce.part.name}").strip() or "stems"
-    files = [store.folder_of(bounce) / stem.file for stem in stems]
-    response = StreamingHttpResponse(zip_blocks(files, name), content_type="application/zip")
+    response = StreamingHttpResponse(zip_blocks(store.files_of(bounce), name), content_type="application/zip")
     response["Content-Disposition"] = content_disposition_header(True, f"{name}.zip")
     return response
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from dactyl.core.errors import KitError
+from dactyl.core.kinds import BY_SLUG
 
 MAX_VELOCITY = 127
 CURVE_EXPONENTS = {"soft": 0.6, "even": 1.0, "hard": 1.6}
@@ -113,6 +114,7 @@ class Pad:
     id: int
     name: str
     layers: tuple[Layer, ...]  # softest first, without gap or overlap
+    kind: str = "other"  # a key of kinds.BY_SLUG
     notes: tuple[int, ...] = ()
     root: int | None = None  # the note at which a pad on a key range is not shifted
     cents_per_key: float = 0.0
@@ -149,6 +151,7 @@ class Pad:
 
     def _check_values(self) -> None:
         wrong = [
+            ("kind", self.kind, self.kind in BY_SLUG),
             ("rotation", self.rotation, self.rotation in ROTATIONS),
             ("velocity curve", self.curve, not isinstance(self.curve, str) or self.curve in CURVE_EXPONENTS),
             ("drawn curve", self.curve, isinstance(self.curve, str) or _is_drawn(self.curve)),
@@ -175,7 +178,6 @@ def _is_drawn(points: tuple[tuple[float, float], ...]) -> bool:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Piece:
     name: str
-    kind: str
     pads: tuple[Pad, ...]
     gain_db: float = 0.0
     pan: float = 0.0

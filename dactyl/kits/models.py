@@ -7,6 +7,7 @@ from django.utils import timezone
 
 from dactyl.core.kinds import KINDS
 from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, MAIN, ROTATIONS, VOICES
+from dactyl.jobs.models import Job
 from dactyl.shelf.models import Sample
 
 GAIN = [
@@ -318,3 +319,17 @@ class Proposal(models.Model):
 
     def __str__(self) -> str:
         return f"Proposal {self.pk}"
+
+
+class KitFile(models.Model):
+    """A kit file on its way in: a package, or a zip of an SFZ and its samples."""
+
+    name = models.CharField(max_length=255)
+    stored_as = models.CharField(max_length=60)  # below the incoming folder
+    job = models.ForeignKey(Job, models.SET_NULL, null=True)
+    kit = models.ForeignKey(Kit, models.CASCADE, null=True)  # once it is open
+    notes = models.JSONField(default=list)  # what was not understood, and what will sound different
+    made_at = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return self.name

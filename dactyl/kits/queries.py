@@ -43,10 +43,8 @@ def kit_value(
     output_name = {output.pk: output.name for output in outputs}
     mics = list(Mic.objects.filter(kit=row))
     layers = _layer_values(row, mics, pad_ids, instead or {})
-    pads, kinds = defaultdict(list), {}
-    for pad in _pad_values(row, pad_ids, layers, output_name):
-        piece, kind, value = pad
-        kinds.setdefault(piece.pk, kind)
+    pads = defaultdict(list)
+    for piece, value in _pad_values(row, pad_ids, layers, output_name):
         pads[piece].append(value)
     mic_gains = defaultdict(list)
     for piece, mic, gain_db in PieceMic.objects.filter(piece__kit=row).values_list("piece", "mic__name", "gain_db"):
@@ -67,7 +65,6 @@ def kit_value(
         pieces=tuple(
             core.Piece(
                 name=piece.name,
-                kind=kinds[piece.pk],
                 pads=tuple(own),
                 gain_db=piece.gain_db,
                 pan=piece.pan / 100,
@@ -81,8 +78,8 @@ def kit_value(
 
 def _pad_values(
     row: Kit, pad_ids: Collection[int] | None, layers: dict[int, tuple[core.Layer, ...]], output_name: dict[int, str]
-) -> Iterator[tuple[Piece, str, core.Pad]]:
-    """(piece, kind, value) of each pad, in order."""
+) -> Iterator[tuple[Piece, core.Pad]]:
+    """(piece, value) of each pad, in order."""
     chokes = {
         group.pk: core.ChokeGroup(letter=group.letter, fade_ms=group.fade_ms)
         for group in ChokeGroup.objects.filter(kit=row)
@@ -96,10 +93,11 @@ def _pad_values(
     for companion in Companion.objects.filter(pad__kit=row).order_by("pk"):
         companions[companion.pad_id].append((companion.other_id, companion.strength))
     for pad in _some(Pad.objects.filter(kit=row), "pk", pad_ids).select_related("piece"):
-        yield pad.piece, pad.kind, core.Pad(
+        yield pad.piece, core.Pad(
             id=pad.pk,
             dice=pad.dice,
             name=pad.full_name,
+            kind=pad.kind,
             layers=layers.get(pad.pk, ()),
             notes=tuple(notes[pad.pk]),
             root=pad.root,
@@ -144,7 +142,7 @@ def curve_of(pad: Pad) -> core.Curve:
     """The pad's velocity curve as the core knows it."""
     if pad.curve != DRAWN:
         return pad.curve
-    return tuple((x, y) for x, y in pad.curve_points) if pad.curve_points else "even"
+    return tuple((float(x), float(y)) for x, y in pad.curve_points) if pad.curve_points else "even"
 
 
 def _layer_values(

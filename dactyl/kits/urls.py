@@ -1,6 +1,6 @@
 from django.urls import path
 
-from dactyl.kits.views import card, changes, pages, stacking, tables
+from dactyl.kits.views import card, changes, files, pages, stacking, tables
 
 app_name = "kits"
 KIT, PAD = "<int:kit_id>/", "<int:kit_id>/pads/<int:pad_id>/"
@@ -8,6 +8,10 @@ LAYER, TAKE = "<int:kit_id>/layers/<int:layer_id>/", "<int:kit_id>/takes/<int:ta
 OUTPUT, MIC = "<int:kit_id>/outputs/<int:output_id>/", "<int:kit_id>/mics/<int:mic_id>/"
 urlpatterns = [
     path("new/", pages.new_kit, name="new"),
+    path("files/open/", files.open_file, name="open_file"),
+    path("files/<int:kit_file_id>/", files.opening, name="opening"),
+    path(KIT + "package/", files.package, name="package"),
+    path(KIT + "package/about/", files.about_package, name="about_package"),
     path("kernel/", tables.kernel, name="kernel"),
     path("sounds/<str:extent>/<str:keys>/", tables.sounds, name="sounds"),
     path(KIT, pages.sheet, name="kit"),

@@ -1,7 +1,9 @@
 """Writes to the shelf."""
 
+import shutil
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict
+from pathlib import Path
 from typing import IO
 
 from django.db import transaction
@@ -10,7 +12,7 @@ from dactyl.core.kinds import BY_SLUG
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import enqueue
 from dactyl.shelf import store
-from dactyl.shelf.intake import Heard, Unpacked, split_path
+from dactyl.shelf.intake import Heard, Unpacked, hear, split_path
 from dactyl.shelf.models import Import, ImportFile, Sample, SampleName
 
 State = ImportFile.State
@@ -142,3 +144,19 @@ def stop_import(batch: Import) -> None:
     batch.files.filter(state=State.WAITING).update(state=State.REFUSED, reason="You stopped the import before it.")
     for file in waiting:
         store.forget_incoming(file.stored_as)
+
+
+def take_in(path: Path, name: str, folder: str) -> None:
+    """Bring one good file in at once, as opening a kit does; a known one only gets a further name. Raises AudioError."""
+    with path.open("rb") as source:
+        stored_as = store.receive(lambda file: shutil.copyfileobj(source, file))
+    try:
+        heard = hear(stored_as, name, folder)
+        with transaction.atomic():
+            known = Sample.objects.filter(sha256=heard.sha256).first()
+            if known is None:
+                _sample(ImportFile(name=name[-255:], folder=folder[-500:]), heard).save()
+            elif (known.name, known.folder) != (name, folder):
+                SampleName.objects.get_or_create(sample=known, name=name[-255:], folder=folder[-500:])
+    finally:
+        store.forget_incoming(stored_as)

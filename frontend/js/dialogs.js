@@ -14,4 +14,8 @@ export function startDialogs() {
       localStorage.setItem("theme", theme);
     }
   });
+  document.body.addEventListener("htmx:afterSettle", ({ detail }) => {
+    const ask = document.getElementById("ask");
+    if (detail.requestConfig?.elt?.closest?.("[data-ask]") && ask.firstElementChild && !ask.open) ask.showModal();
+  });
 }

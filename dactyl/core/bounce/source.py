@@ -107,22 +107,26 @@ class PackageSource:
 
 
 @contextmanager
-def open_kit(path: Path) -> Iterator[SfzSource | PackageSource]:
-    """raises : KitFileError where it can't be read as a kit"""
+def open_kit(path: Path, name: str = "") -> Iterator[SfzSource | PackageSource]:
+    """
+    name : what the file is called where that is not its name on disk
+    raises : KitFileError where it can't be read as a kit
+    """
+    name = name or path.name
     if not path.is_file():
         raise KitFileError("There is no such file.", "Name an .sfz file or a kit package.", file=str(path))
-    if path.suffix.lower() != ".zip":
+    if not name.lower().endswith(".zip"):
         yield SfzSource.open(path)
         return
     with tempfile.TemporaryDirectory(prefix="dactyl-kit-") as folder:
-        unzip(path, Path(folder))
+        unzip(path, Path(folder), name=name)
         if (Path(folder) / "kit.json").is_file():
-            yield PackageSource.open(Path(folder), path.name)
+            yield PackageSource.open(Path(folder), name)
             return
         found = sorted(Path(folder).rglob("*.[sS][fF][zZ]"), key=lambda file: (len(file.parts), file.name))
         if not found:
-            raise KitFileError("The zip holds no .sfz file.", "Choose a kit package.", file=path.name)
+            raise KitFileError("The zip holds no .sfz file.", "Choose a kit package.", file=name)
         source = SfzSource.open(found[0])
         if len(found) > 1:
-            source.warnings.append(f"{path.name}: It holds {len(found)} kits; {found[0].name} is played.")
+            source.warnings.append(f"{name}: It holds {len(found)} kits; {found[0].name} is opened.")
         yield source

@@ -86,10 +86,11 @@ class Order:
         if self.format == "flac" and self.bits == "32f":
             raise BounceError("FLAC holds no float. Choose 16 or 24 bit, or WAV.")
 
-    def file_name(self, number: int, name: str, rate_hz: int) -> str:
-        """A stem's file name without its ending."""
+    def file_name(self, number: int | None, name: str, rate_hz: int) -> str:
+        """A stem's file name without its ending. number : None for the mix, which has none"""
         values = {"kit": "", "part": ""} | dict(self.names)
-        text = self.name_template.format(number=f"{number:02}", name=safe_name(name), rate=rate_hz, **values)
+        template = self.name_template if number is not None else re.sub(r"\{number\}[\s_.-]*", "", self.name_template)
+        text = template.format(number=f"{number:02}" if number else "", name=safe_name(name), rate=rate_hz, **values)
         return safe_name(text)
 
 
@@ -200,7 +201,7 @@ def stem_files(names: Sequence[str], order: Order, rate_hz: int) -> list[str]:
     files: list[str] = []
     for number, name in enumerate(names, start=1):
         is_mix = order.has_mix and number == len(names)
-        stem = safe_name(name) if is_mix else order.file_name(number, name, rate_hz)
+        stem = order.file_name(None if is_mix else number, name, rate_hz)
         taken = {file.lower() for file in files}
         while f"{stem}.{order.format}".lower() in taken:
             stem += " 2"

@@ -12,7 +12,6 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from itertools import count
 from pathlib import Path, PurePosixPath
-from typing import Any
 
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.values import from_json, to_json
@@ -37,7 +36,6 @@ class SampleFile:
 class Package:
     kit: Kit
     samples: tuple[SampleFile, ...]
-    more: dict[str, Any]  # what only the application knows: other maps, places on the floor
 
 
 def samples_of(kit: Kit) -> dict[str, Sample]:
@@ -115,12 +113,10 @@ def write_package(
     samples: Iterable[SampleFile],
     files: Mapping[str, Path],
     sfz_text: str,
-    more: dict[str, Any] | None = None,
 ) -> None:
     """files : where each sample lies now, by hash. ``target`` is written in place; give it a name that is not final."""
     samples = tuple(samples)
     described = {"format": FORMAT, "version": VERSION, "kit": to_json(kit), "samples": [to_json(s) for s in samples]}
-    described |= {"more": more} if more else {}
     with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
         archive.writestr(_entry("kit.json"), json.dumps(described, ensure_ascii=False, indent=1))
         archive.writestr(_entry("kit.sfz"), sfz_text)
@@ -168,9 +164,8 @@ def read_package(folder: Path, name: str) -> Package:
         raise KitFileError(
             str(problem) or "It is nested too deep.", "Export it again.", file=f"{name}/kit.json"
         ) from None
-    more = described.get("more")
     _check_samples(kit, samples, folder, name)
-    return Package(kit, samples, more if isinstance(more, dict) else {})
+    return Package(kit, samples)
 
 
 def _check_samples(kit: Kit, samples: Iterable[SampleFile], folder: Path, name: str) -> None:

@@ -23,17 +23,18 @@ _DAMAGE = (
 )
 
 
-def unzip(path: Path, folder: Path, *, max_files: int = MAX_FILES, max_bytes: int = MAX_BYTES) -> None:
+def unzip(path: Path, folder: Path, *, name: str = "", max_files: int = MAX_FILES, max_bytes: int = MAX_BYTES) -> None:
     """raises : KitFileError if it is damaged, locked, too large, or names a place outside ``folder``"""
     try:
+        name = name or path.name
         archive = zipfile.ZipFile(path)
     except _DAMAGE:
-        raise KitFileError("The zip is damaged or cut short.", "Copy it again.", file=path.name) from None
+        raise KitFileError("The zip is damaged or cut short.", "Copy it again.", file=name) from None
     with archive:
         members = [member for member in archive.infolist() if not member.is_dir()]
-        refuse_bomb(members, path.name, max_files=max_files, max_bytes=max_bytes)
+        refuse_bomb(members, name, max_files=max_files, max_bytes=max_bytes)
         for member in members:
-            target = _target(folder, member.filename, path.name)
+            target = _target(folder, member.filename, name)
             try:
                 target.parent.mkdir(parents=True, exist_ok=True)
                 with target.open("wb") as file:
@@ -44,7 +45,7 @@ def unzip(path: Path, folder: Path, *, max_files: int = MAX_FILES, max_bytes: in
                 raise KitFileError(
                     f"“{member.filename[:80]}” in it can't be unpacked: damaged or locked.",
                     "Make the zip again.",
-                    file=path.name,
+                    file=name,
                 ) from None
 
 

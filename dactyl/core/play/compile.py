@@ -46,7 +46,7 @@ def compile_pad(kit: Kit, piece: Piece, pad: Pad, rate_hz: int) -> PadTable:
         id=pad.id,
         name=pad.name,
         piece=piece.name,
-        kind=piece.kind,
+        kind=pad.kind,
         muted=pad.muted,
         regions=_regions(kit, piece, pad, curve, rate_hz),
         curve=curve,

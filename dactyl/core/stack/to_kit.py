@@ -25,12 +25,13 @@ def kit_of(proposal: Proposal, name: str, samples: Mapping[str, Sample], onsets:
         pad = Pad(
             id=next(ids),
             name=proposed.name,
+            kind=proposed.kind,
             notes=() if note is None else (note,),
             layers=_layers(proposed, mics, samples, onsets, ids),
             choke=HATS if BY_SLUG[proposed.kind].is_hat else None,
             dynamics=layered_dynamics(len(proposed.layers)),
         )
-        pieces.append(Piece(name=proposed.name, kind=proposed.kind, pads=(pad,)))
+        pieces.append(Piece(name=proposed.name, pads=(pad,)))
     return Kit(
         name=name,
         pieces=tuple(pieces),

@@ -24,7 +24,7 @@ def pad(name: str = "pad", *, note: int = 38, highs=(127,), takes: int = 1, fram
 
 
 def kit(*pads: Pad, outputs=("Main",), **settings) -> Kit:
-    pieces = tuple(Piece(name=each.name, kind="other", pads=(each,)) for each in pads)
+    pieces = tuple(Piece(name=each.name, pads=(each,)) for each in pads)
     return Kit(name="kit", pieces=pieces, outputs=tuple(Output(name=name) for name in outputs), **settings)
 
 

@@ -65,16 +65,16 @@ class Folder(SimpleTestCase):
 
         mute = MuteGroup(number=3, fade_ms=12)
         pieces = (
-            Piece(name="Kick", kind="kick", pads=(pad("Kick", (36, 60), takes=1, tune_cents=-35.0),), output="Kick"),
-            Piece(name="Hat", kind="closed_hat", pan=-0.3, gain_db=-2, mic_gains_db=(("room", -4.0),), pads=(
-                pad("Hat closed", (42,), (40, 90, 127), choke=CHOKE_A, dynamics=0.4),
-                pad("Hat open", (46,), choke=CHOKE_A, curve="hard", envelope=Envelope(attack_ms=2, hold_ms=3, decay_ms=9)),
+            Piece(name="Kick", pads=(pad("Kick", (36, 60), takes=1, kind="kick", tune_cents=-35.0),), output="Kick"),
+            Piece(name="Hat", pan=-0.3, gain_db=-2, mic_gains_db=(("room", -4.0),), pads=(
+                pad("Hat closed", (42,), (40, 90, 127), kind="closed_hat", choke=CHOKE_A, dynamics=0.4),
+                pad("Hat open", (46,), kind="open_hat", choke=CHOKE_A, curve="hard", envelope=Envelope(attack_ms=2, hold_ms=3, decay_ms=9)),
             )),
-            Piece(name="Crash", kind="crash", pads=(
-                pad("Crash", (49,), silenced_by=(mute,), filter=Filter(kind="low", cutoff_hz=6000, octaves=2, q=1.2)),
-                pad("Crash grabbed", (52,), silences=(mute,), is_held=True, envelope=Envelope(release_ms=4)),
+            Piece(name="Crash", pads=(
+                pad("Crash", (49,), kind="crash", silenced_by=(mute,), filter=Filter(kind="low", cutoff_hz=6000, octaves=2, q=1.2)),
+                pad("Crash grabbed", (52,), kind="crash", silences=(mute,), is_held=True, envelope=Envelope(release_ms=4)),
             )),
-            Piece(name="Spread", kind="mid_tom", pads=(pad("Spread", (70, 71, 72), takes=1, root=70, cents_per_key=50.0),)),
+            Piece(name="Spread", pads=(pad("Spread", (70, 71, 72), takes=1, root=70, cents_per_key=50.0),)),
         )  # fmt: skip
         return Kit(
             name="Quay", seed=3, pieces=pieces, outputs=(Output(name="Main", gain_db=-1), Output(name="Kick"), Output(name="Air")),
@@ -123,7 +123,7 @@ class RoundTrips(Folder):
             kick, id=5, name="Shaken", rotation="no_repeat", variation=Variation(tune_cents=9, delay_ms=3), weight_db=2.0, snap_db=-1.0,
             curve=((1.0, 4.0), (90.0, 60.0), (127.0, 127.0)), companions=((kick.id, 0.4),), shared_counter=True, dice=77,
         )  # fmt: skip
-        return replace(kit, pieces=(Piece(name="Shaken", kind="kick", pads=(more,)),))
+        return replace(kit, pieces=(Piece(name="Shaken", pads=(more,)),))
 
     def test_equal_kits_give_equal_bytes(self):
         kit = portable(self.kit())
@@ -145,8 +145,8 @@ class RoundTrips(Folder):
     def test_what_sfz_cannot_hold_is_listed(self):
         self.as_sfz(self.shaken(), dict.fromkeys(self.files, "x.wav"))
         text = " ".join(self.written.not_held)
-        for words in ("variation", "weight and snap", "sound along", "counts takes apart"):
-            self.assertIn(words, text + " counts takes apart")
+        for words in ("variation", "weight and snap", "sound along"):
+            self.assertIn(words, text)
 
     def test_sfz_reads_as_an_equal_kit_where_it_holds_all(self):
         kit = portable(replace(self.kit(), outputs=tuple(replace(o, gain_db=0.0) for o in self.kit().outputs)))

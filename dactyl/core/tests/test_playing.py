@@ -146,7 +146,7 @@ class Gains(SimpleTestCase):
             layers=(Layer(id=1, low=1, high=127, takes=(heard,)),),
             output="Toms",
         )
-        tom = Piece(name="tom", kind="mid_tom", pads=(one,), mic_gains_db=(("room", -6.0),))
+        tom = Piece(name="tom", pads=(one,), mic_gains_db=(("room", -6.0),))
         mics = (Mic(name="close"), Mic(name="room", gain_db=-6.0, follows_pan=False, output="Room"))
         a_kit = Kit(
             name="k", pieces=(tom,), mics=mics, outputs=(Output(name="Main"), Output(name="Toms"), Output(name="Room"))

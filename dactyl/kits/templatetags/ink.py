@@ -15,6 +15,7 @@ from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER, Kind
 from dactyl.core.kit import ROTATIONS
 from dactyl.core.play.compile import curve_table
 from dactyl.core.play.cycles import take_cycle
+from dactyl.core.units import gain_to_db
 from dactyl.kits import fields
 from dactyl.kits.models import DRAWN, Pad, Take
 from dactyl.kits.queries import CardLayer, PadRow, curve_of
@@ -195,3 +196,9 @@ def cycle_picture(pad: Pad, layer: CardLayer) -> SafeString:
         '<svg class="cycle-picture" viewBox="0 0 {} {}" width="{}" height="{}" role="img" aria-label="{}"><path d="{}"/></svg>',
         4 * len(cycle), 3 * rows, 4 * len(cycle), 3 * rows, words[:200], marks,
     )  # fmt: skip
+
+
+@register.filter
+def as_db(gain: float) -> str:
+    """A linear gain in dB."""
+    return db(gain_to_db(gain), 0)

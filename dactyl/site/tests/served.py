@@ -92,5 +92,7 @@ def open_page(chromium: Browser, served: Server) -> tuple[Page, list[str]]:
 
 
 def _is_problem(message: ConsoleMessage) -> bool:
-    """The browser notes every refused edit (409, 422) as an error; the page shows those as sentences."""
-    return message.type == "error" and not re.search(r"status of (409|422)", message.text)
+    """The browser notes every refused edit (409, 422) as an error; the page shows those as sentences. A search that a
+    further letter replaces is noted as aborted."""
+    expected = r"status of (409|422)|^htmx:(sendAbort|afterRequest)"
+    return message.type == "error" and not re.search(expected, message.text)

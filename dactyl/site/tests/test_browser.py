@@ -94,8 +94,8 @@ class Story(SimpleTestCase):
 
         for row, name in enumerate(["kick.flac", "hat closed", "hat open"], start=1):
             page.fill("#shelf-q", name)
-            expect(page.locator(".sample")).to_have_count(1)
-            page.locator(".sample").drag_to(page.locator(".row[data-pad]").nth(row))
+            found = page.locator(".sample:only-child", has_text=name)
+            found.drag_to(page.locator(".row[data-pad]").nth(row))
             expect(page.locator(".row[data-pad]").nth(row)).not_to_have_class("row empty")
         notes = [page.locator(".row[data-pad]").nth(row).locator(".c-note input").input_value() for row in range(4)]
         self.assertEqual(notes, ["D1 · 38", "C1 · 36", "F#1 · 42", "A#1 · 46"])
@@ -140,6 +140,7 @@ class Story(SimpleTestCase):
             stems = {
                 Path(name).name: soundfile.read(io.BytesIO(archive.read(name)), always_2d=True)[0]
                 for name in archive.namelist()
+                if name.endswith(".wav")
             }
         self.assertEqual(list(stems), ["01 Main.wav", "02 Snare.wav", "Mix.wav"])
         self.assertLess(np.abs(stems["01 Main.wav"] + stems["02 Snare.wav"] - stems["Mix.wav"]).max(), 1e-7)
@@ -169,14 +170,12 @@ class Story(SimpleTestCase):
         page.click("#tab-part")
         page.set_input_files("#midi-file", {"name": "Pulse.mid", "mimeType": "audio/midi", "buffer": pulse()})
         page.click("#play")
-        self.assertGreater(page.evaluate(LISTEN, 0.6), 0.2)
+        self.assertTrue(any(page.evaluate(LISTEN, 0.6) > 0.2 for _ in range(8)), "the part is heard")
         page.click("#card-tab-sound")
         page.fill("#pad-gain_db", "-60")
         page.press("#pad-gain_db", "Tab")
         expect(page.locator("#undo")).to_contain_text("Level of ")
-        page.wait_for_timeout(400)
-        quiet = page.evaluate(LISTEN, 0.6)
-        self.assertTrue(0 < quiet < 0.001, quiet)
+        self.assertTrue(any(0 < page.evaluate(LISTEN, 0.6) < 0.001 for _ in range(8)), "the edit is heard")
 
 
 def pulse() -> bytes:

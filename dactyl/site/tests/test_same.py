@@ -72,7 +72,7 @@ def pad(name: str, note: int, *, highs=(127,), takes: int = 3, frames: int = 500
 
 def kit(*pads: Pad) -> Kit:
     return Kit(
-        name="k", seed=5, pieces=tuple(Piece(name=p.name, kind="other", pads=(p,), pan=-0.2) for p in pads),
+        name="k", seed=5, pieces=tuple(Piece(name=p.name, pads=(p,), pan=-0.2) for p in pads),
         outputs=(Output(name="Main", gain_db=-2.0), Output(name="Two"), Output(name="Air", gain_db=1.0)),
         mics=(Mic(name="close"), Mic(name="room", follows_pan=False, gain_db=-5, output="Air")),
     )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from itertools import count
 from math import log10
 
@@ -73,7 +74,8 @@ class _Converter:
             outputs=tuple(Output(name=name) for name in names),
             mics=tuple(Mic(name=name) for name in self._mics) or (Mic(name="close"),),
             pieces=tuple(
-                Piece(name=name, kind=self._kind(name, pads), pads=tuple(pads)) for name, pads in pieces.items()
+                Piece(name=name, pads=tuple(replace(pad, kind=self._kind(name, pad)) for pad in pads))
+                for name, pads in pieces.items()
             ),
         )
         return kit, list(dict.fromkeys(self.differences))
@@ -81,10 +83,9 @@ class _Converter:
     def _differ(self, sentence: str) -> None:
         self.differences.append(sentence)
 
-    def _kind(self, name: str, pads: Sequence[Pad]) -> str:
-        kind = self._kind_of(name) or self._kind_of(pads[0].name)
-        notes = {note for pad in pads for note in pad.notes}
-        return kind or next((k.slug for k in BY_SLUG.values() if notes & set(k.notes)), "other")
+    def _kind(self, piece: str, pad: Pad) -> str:
+        kind = self._kind_of(pad.name) or self._kind_of(piece)
+        return kind or next((k.slug for k in BY_SLUG.values() if set(pad.notes) & set(k.notes)), "other")
 
     def _pad_key(self, region: SfzRegion) -> tuple:
         name = region["group_label"] or region["master_label"]

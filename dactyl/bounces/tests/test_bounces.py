@@ -1,0 +1,133 @@
+"""Bouncing in the application: what is asked for is made, proves itself, and is whole or not there."""
+
+import io
+import json
+import shutil
+import zipfile
+from unittest.mock import patch
+
+import numpy as np
+import soundfile
+from django.conf import settings
+
+from dactyl.bounces import store, tasks
+from dactyl.bounces.models import Bounce, Stem
+from dactyl.core.formats.midi import read_midi
+from dactyl.core.parts.part import Note, Part
+from dactyl.jobs.models import Job
+from dactyl.jobs.run import requeue_unfinished, run_job
+from dactyl.kits import edits, history
+from dactyl.kits.edits.samples import NewPad
+from dactyl.kits.tests.test_edits import KitCase, recordings, version
+from dactyl.parts.edits import add_part
+
+
+class Bouncing(KitCase):
+    def setUp(self):
+        shutil.rmtree(settings.DATA / "bounces", ignore_errors=True)  # row numbers begin anew with every test
+        self.give()
+        low = NewPad("Low drum", "kick", [recordings(self.samples[:1])], [127])
+        edits.samples.apply_proposal(self.kit, version(self.kit), [low], None)
+        self.low = self.kit.pads.select_related("piece", "kit").get(piece__name="Low drum")
+        edits.pads.set_notes(self.low, version(self.kit), [36])
+        hits = [(0, 38, 20), (480, 36, 90), (960, 38, 127), (1440, 99, 64)]
+        notes = tuple(Note(tick, note, velocity) for tick, note, velocity in hits)
+        self.part = add_part(Part(name="Quay", ticks_per_beat=480, tempos=((0, 500_000),), notes=notes, end_tick=1920))
+
+    def ask(self, **asked) -> Bounce:
+        answer = self.client.post(f"/bounces/of/{self.kit.pk}/begin/", {"part": self.part.pk, "rate": 48_000, **asked})
+        self.assertEqual(answer.status_code, 200, answer.content.decode()[:300])
+        return Bounce.objects.order_by("-pk")[0]
+
+    def run_jobs(self, bounce: Bounce) -> Bounce:
+        run_job.func(bounce.job_id)
+        return Bounce.objects.select_related("job").get(pk=bounce.pk)
+
+    def test_stems_by_piece_with_all_that_goes_with_them(self):
+        bounce = self.run_jobs(
+            self.ask(
+                by="piece", bits="24", numbers="desk", template="{part} {number} {name}", with_part="1", with_kit="1"
+            )
+        )
+        self.assertEqual((bounce.job.state, bounce.job.problem), (Job.State.DONE, ""))
+        files = [stem.file for stem in bounce.stems.all()]
+        self.assertEqual(files, ["Quay 01 Low drum.wav", "Quay 02 Snare.wav", "Quay Mix.wav"])
+        report = bounce.report
+        self.assertTrue(report["sum_test"]["is_passed"])
+        self.assertEqual(
+            (report["kit_version"], report["part"], report["seed"]), (version(self.kit), "Quay", self.kit.seed)
+        )
+        archive = zipfile.ZipFile(io.BytesIO(b"".join(self.client.get(f"/bounces/{bounce.pk}/zip/").streaming_content)))
+        self.assertEqual(
+            [name.split("/")[1] for name in archive.namelist()], [*files, "bounce.json", "kit.zip", "part.mid"]
+        )
+        self.assertEqual(json.loads(archive.read(archive.namelist()[3])), report)
+        again = read_midi(archive.read(archive.namelist()[5]), "part.mid")
+        self.assertEqual([(n.tick, n.note, n.velocity) for n in again.notes][0], (0, 38, 20))
+        low, snare, mix = (soundfile.read(io.BytesIO(archive.read(name)), dtype="int32", always_2d=True)[0] >> 8 for name in archive.namelist()[:3])  # fmt: skip
+        self.assertLessEqual(np.abs(low + snare - mix).max(), 1.5, "24 bit: (stems + 1) / 2 steps")
+        self.assertEqual(np.flatnonzero(low.any(1))[0] // 24_000, 1, "the low drum is struck after one beat")
+
+    def test_what_comes_is_said_before_and_refused_where_it_cannot_be(self):
+        path = f"/bounces/of/{self.kit.pk}/check/?part={self.part.pk}&rate=48000&by=piece"
+        self.assertContains(self.client.get(path), "1 of 4 hits have no pad")
+        with patch("dactyl.bounces.views.shutil.disk_usage", return_value=type("Usage", (), {"free": 1 << 20})):
+            answer = self.client.get(path + "&bits=32f")
+            self.assertContains(answer, "The stems need")
+            refused = self.client.post(f"/bounces/of/{self.kit.pk}/begin/", {"part": self.part.pk, "rate": 48_000})
+            self.assertContains(refused, "Make room", status_code=422)
+        for wrong in ({"bits": "20"}, {"by": "mood"}, {"template": "{colour}"}):
+            with self.subTest(wrong=wrong):
+                asked = {"part": self.part.pk, "rate": 48_000, **wrong}
+                self.assertEqual(self.client.post(f"/bounces/of/{self.kit.pk}/begin/", asked).status_code, 422)
+        self.assertEqual(Bounce.objects.count(), 0)
+
+    def test_the_kit_is_bounced_as_it_was_when_asked_for_and_again_to_the_same_bytes(self):
+        first = self.ask(bits="16")
+        edits.pads.set_fields([self.low], version(self.kit), {"gain_db": -20.0})
+        steps = tasks.make_bounce(first.pk)
+        next(steps)
+        steps.close()  # killed in the middle, and begun again
+        self.assertFalse(store.folder_of(first).exists())
+        first = self.run_jobs(first)
+        history.undo(self.kit, version(self.kit))
+        second = self.run_jobs(self.ask(bits="16"))
+        for one, other in zip(store.files_of(first)[:-1], store.files_of(second)[:-1], strict=True):
+            self.assertEqual(one.read_bytes(), other.read_bytes(), one.name)
+        self.assertEqual(first.report["kit_hash"], second.report["kit_hash"])
+
+    def test_a_job_that_fails_leaves_nothing_and_says_why(self):
+        bounce = self.ask()
+        full = patch("dactyl.bounces.tasks.bounce_files", side_effect=OSError(28, "No space left on device"))
+        with full, self.assertLogs("dactyl.jobs.run", "ERROR"):
+            bounce = self.run_jobs(bounce)
+        self.assertEqual(bounce.job.problem, "The disk refused: No space left on device. Make room, then try again.")
+        self.assertEqual([path for path in (settings.DATA / "bounces").iterdir() if path.stem == str(bounce.pk)], [])
+        self.assertFalse(Stem.objects.filter(bounce=bounce).exists())
+
+    def test_cancelled_before_or_in_the_middle_nothing_is_kept(self):
+        waiting, running = self.ask(), self.ask()
+        self.client.post(f"/bounces/{waiting.pk}/cancel/")
+        self.assertEqual(self.run_jobs(waiting).job.state, Job.State.CANCELLED)
+        Job.objects.filter(pk=running.job_id).update(cancel_requested=True)
+        self.assertEqual(self.run_jobs(running).job.state, Job.State.CANCELLED)
+        self.assertFalse(store.folder_of(running).exists() or store.folder_of(running).with_suffix(".part").exists())
+
+    def test_a_job_that_kills_its_worker_three_times_is_given_up(self):
+        bounce = self.ask()
+        for attempt in range(3):
+            Job.objects.filter(pk=bounce.job_id).update(state=Job.State.RUNNING, attempts=attempt + 1)
+            requeue_unfinished()
+        job = Job.objects.get(pk=bounce.job_id)
+        self.assertEqual(job.state, Job.State.FAILED)
+        self.assertIn("given up", job.problem)
+
+    def test_a_stem_is_sent_whole_or_in_part(self):
+        stem = self.run_jobs(self.ask(format="flac")).stems.first()
+        path = f"/bounces/stems/{stem.pk}/"
+        whole = b"".join(self.client.get(path).streaming_content)
+        self.assertEqual(whole[:4], b"fLaC")
+        some = self.client.get(path, headers={"Range": "bytes=4-9"})
+        self.assertEqual((some.status_code, b"".join(some.streaming_content)), (206, whole[4:10]))
+        self.assertEqual(some.headers["Content-Type"], "audio/flac")
+        self.assertEqual(self.client.get(path, headers={"Range": f"bytes={len(whole)}-"}).status_code, 416)

@@ -1,0 +1,129 @@
+"""Kits as files: taken away as a package, opened on another machine exactly as they were."""
+
+import io
+import json
+import shutil
+import zipfile
+
+from django.conf import settings
+from django.test import TransactionTestCase
+
+from dactyl.core.formats.package import portable
+from dactyl.core.formats.values import to_json
+from dactyl.core.play.compile import compile_kit
+from dactyl.jobs.run import run_job
+from dactyl.kits import edits, queries
+from dactyl.kits.edits.samples import NewPad, Recording
+from dactyl.kits.models import Kit, KitFile, Take
+from dactyl.kits.tests.test_edits import version
+from dactyl.shelf.models import Sample
+from dactyl.shelf.store import incoming_folder
+from dactyl.shelf.tests.sounds import hit, shelf_of, sound_bytes
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    file = io.BytesIO()
+    with zipfile.ZipFile(file, "w") as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return file.getvalue()
+
+
+def rich_kit() -> Kit:
+    """A kit that uses every kind of row a package has to hold."""
+    close, far = shelf_of([-24.0, -12.0, -6.0]), shelf_of([-30.0, -20.0, -12.0], name="far")
+    kit = edits.kits.create_kit("Salt & Ferry", pads=0)
+    recordings = [Recording.of({"close": one, "overhead": other}) for one, other in zip(close, far, strict=True)]
+    new = [
+        NewPad("Snare", "snare", [recordings[:1], recordings[1:]], [70, 127]),
+        NewPad("Hat open", "open_hat", [recordings[2:]], [127]),
+        NewPad("Hat closed", "closed_hat", [recordings[:1]], [127]),
+    ]
+    edits.samples.apply_proposal(kit, version(kit), new, None)
+    snare, hat_open, hat_closed = kit.pads.select_related("piece", "kit").order_by("position")
+
+    def edit(function, *args, **named):
+        head, *rest = args
+        function(head, version(kit), *rest, **named)
+
+    edit(edits.pads.set_fields, [snare], {
+        "gain_db": -3.5, "pan": 20.0, "crossfade": 12, "rotation": "no_repeat", "tune_cents": -130.0,
+        "attack_ms": 2.0, "hold_ms": 40.0, "decay_ms": 300.0, "sustain": 0.25, "filter_kind": "low",
+        "cutoff_hz": 4000.0, "filter_octaves": 2.0, "weight_db": 3.0, "snap_db": -2.0, "vary_tune_cents": 8.0,
+        "curve_points": [[1, 9], [64, 80], [127, 127]], "root": 40, "cents_per_key": 100.0, "is_held": True,
+    })  # fmt: skip
+    edit(edits.pads.set_notes, snare, [38, 39, 40])
+    edit(edits.pads.choke_pads, [hat_open, hat_closed], "h")
+    edit(edits.pads.set_mute_group, [hat_closed], "silences", 4)
+    edit(edits.pads.set_mute_group, [hat_open], "silenced_by", 4)
+    edit(edits.pads.set_companion, snare, hat_open, 0.3)
+    edit(edits.pads.route_pads, [snare], "Snare bus")
+    edit(edits.outputs.route_mic, kit.mics.get(name="overhead"), "Air")
+    edits.outputs.set_piece_mic(snare.piece, kit.mics.get(name="overhead"), version(kit), -4.0)
+    take = Take.objects.select_related("layer__pad__piece", "layer__pad__kit").filter(layer__pad=snare).first()
+    edit(edits.takes.set_fields, [take], {"gain_db": 2.0, "is_reversed": True, "fade_out_ms": 9.0, "is_flipped": True})
+    return kit
+
+
+class Files(TransactionTestCase):
+    def open(self, name: str, data: bytes) -> KitFile:
+        upload = io.BytesIO(data)
+        upload.name = name
+        answer = self.client.post("/kits/files/open/", {"file": upload})
+        self.assertContains(answer, "Opening")
+        row = KitFile.objects.order_by("-pk")[0]
+        run_job.func(row.job_id)
+        row.refresh_from_db()
+        return row
+
+    def package(self, kit: Kit) -> bytes:
+        return b"".join(self.client.get(f"/kits/{kit.pk}/package/").streaming_content)
+
+    def test_a_package_opens_elsewhere_exactly_as_it_was(self):
+        kit = rich_kit()
+        value = portable(queries.kit_value(kit.pk))
+        data = self.package(kit)
+        kit.delete()
+        Sample.objects.all().delete()
+        shutil.rmtree(settings.DATA / "samples")
+        opened = self.open("ferry.zip", data)
+        self.assertEqual(opened.notes, [])
+        self.assertEqual(to_json(portable(queries.kit_value(opened.kit_id))), to_json(value))
+        self.assertEqual(compile_kit(portable(queries.kit_value(opened.kit_id)), 48_000), compile_kit(value, 48_000))
+        self.assertEqual(self.package(opened.kit), data, "equal kits give equal bytes")
+
+    def test_what_the_sfz_cannot_hold_is_listed_before(self):
+        kit = rich_kit()
+        about = self.client.get(f"/kits/{kit.pk}/package/about/")
+        for words in ("6 samples", "variation", "weight and snap", "sound along"):
+            self.assertContains(about, words)
+
+    def test_a_zip_of_an_sfz_opens_with_what_will_differ(self):
+        text = "<region> sample=Deep\\thud.wav key=36\n<region> sample=gone.wav key=38\n<region> sample=Deep/thud.wav key=40 sustain_sw=3\n"
+        opened = self.open("Harbour.zip", zipped({"set/h.sfz": text.encode(), "set/Deep/thud.wav": sound_bytes(hit())}))
+        self.assertEqual(opened.kit.name, "h")
+        self.assertEqual([pad.notes.get().note for pad in opened.kit.pads.all()], [36, 40])
+        self.assertEqual(opened.kit.pads.first().kind, "kick")
+        notes = " ".join(opened.notes)
+        for words in ("gone.wav", "h.sfz, line 2", "sustain_sw"):
+            self.assertIn(words, notes)
+
+    def test_files_that_are_no_kit_are_refused_and_nothing_stays(self):
+        package = self.package(rich_kit())
+        described = json.loads(zipfile.ZipFile(io.BytesIO(package)).read("kit.json"))
+        samples, kits, incoming = Sample.objects.count(), Kit.objects.count(), set(incoming_folder().iterdir())
+        table = [
+            (b"PK not really", "damaged or cut short"),
+            (zipped({"readme.txt": b"hello"}), "holds no .sfz file"),
+            (zipped({"kit.json": b"{"}), "This is not JSON"),
+            (zipped({"kit.json": json.dumps(described).encode()}), "is missing"),
+            (zipped({"kit.sfz": b"<region> sample=../../etc/passwd key=36"}), "can be played"),
+        ]
+        for data, words in table:
+            with self.subTest(words):
+                opened = self.open("bad.zip", data)
+                self.assertIsNone(opened.kit_id)
+                self.assertIn(words, opened.job.problem)
+                self.assertNotIn("Traceback", opened.job.problem)
+        self.assertEqual((Sample.objects.count(), Kit.objects.count()), (samples, kits))
+        self.assertEqual(set(incoming_folder().iterdir()), incoming)

@@ -1,0 +1,77 @@
+"""Kit files: opened in the background, taken away as a package."""
+
+from pathlib import Path
+from tempfile import NamedTemporaryFile
+
+from django.conf import settings
+from django.db import transaction
+from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET, require_POST
+
+from dactyl.core.bounce.stems import safe_name
+from dactyl.core.errors import KitFileError
+from dactyl.jobs.run import enqueue
+from dactyl.kits.files import described, pack_kit
+from dactyl.kits.models import Kit, KitFile
+from dactyl.kits.queries import kit_value
+from dactyl.shelf import store
+
+WORK = "dactyl.kits.tasks.open_kit_file"
+
+
+@require_POST
+def open_file(request: HttpRequest) -> HttpResponse:
+    """Take a kit file; it is opened in the background."""
+    upload = request.FILES.get("file")
+    if upload is None:
+        raise KitFileError(
+            "No file was chosen.", "Choose a kit package or a zip of an SFZ and its samples.", file="Kit"
+        )
+    if not upload.name.lower().endswith(".zip"):
+        raise KitFileError("It is not a zip.", "Put the .sfz file and its samples in one zip.", file=upload.name[:120])
+    if upload.size > settings.MAX_ZIP_BYTES:
+        raise KitFileError("It is too large.", "Split the kit.", file=upload.name[:120])
+
+    def write(file) -> None:
+        for block in upload.chunks():
+            file.write(block)
+
+    stored_as = store.receive(write)
+    with transaction.atomic():
+        row = KitFile.objects.create(name=upload.name[-255:], stored_as=stored_as)
+        row.job = enqueue(WORK, row.pk, queue="imports")
+        row.save(update_fields=["job"])
+    return render(request, "kits/_kit_file.html", {"file": row})
+
+
+@require_GET
+def opening(request: HttpRequest, kit_file_id: int) -> HttpResponse:
+    row = get_object_or_404(KitFile.objects.select_related("job", "kit"), pk=kit_file_id)
+    return render(request, "kits/_kit_file.html", {"file": row})
+
+
+@require_GET
+def about_package(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """What a package of the kit holds, and what its SFZ can't."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    _, samples, text = described(kit_value(kit.pk))
+    size = sum(store.sample_path(sample.sha256).stat().st_size for sample in samples)
+    context = {"kit": kit, "samples": samples, "not_held": text.not_held, "size_bytes": size}
+    return render(request, "kits/_package.html", context)
+
+
+@require_GET
+def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
+    kit = get_object_or_404(Kit, pk=kit_id)
+    with NamedTemporaryFile(dir=settings.DATA / "incoming", suffix=".zip", delete=False) as file:
+        path = Path(file.name)
+    try:
+        pack_kit(kit_value(kit.pk), path)
+        opened = path.open("rb")
+    finally:
+        path.unlink(missing_ok=True)  # the open file stays readable until it is sent
+    return FileResponse(
+        opened, as_attachment=True, filename=f"{safe_name(kit.name)}.zip", content_type="application/zip"
+    )
