@@ -1,7 +1,6 @@
 """The job that opens a kit file: its samples to the shelf, its kit as rows."""
 
 from collections.abc import Iterator
-from pathlib import PurePosixPath
 
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.formats.package import samples_of
@@ -36,7 +35,7 @@ def _open(row: KitFile) -> Iterator[Progress]:
         wanted = list(samples_of(value))
         for done, sha256 in enumerate(wanted, start=1):
             name, folder = names[sha256]
-            shelf_edits.take_in(files[sha256], name, folder or PurePosixPath(row.name).stem)
+            shelf_edits.take_in(files[sha256], name, folder)
             yield Progress(done, len(wanted), name)
         row.kit = write_kit(value, {s.sha256: s for s in Sample.objects.filter(sha256__in=wanted).defer("overview")})
         row.notes = [*source.warnings, *differences][:500]

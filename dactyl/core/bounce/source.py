@@ -64,8 +64,8 @@ class SfzSource:
     def names(self) -> dict[str, tuple[str, str]]:
         """Sample hash -> (file name, folder)."""
         return {
-            sample.sha256: (PurePosixPath(path).name, str(PurePosixPath(path).parent))
-            for path, sample in self.samples.known.items()
+            sample.sha256: (path.name, path.parent.as_posix() if path.parent.name else self.file.path.stem)
+            for path, sample in ((PurePosixPath(path), sample) for path, sample in self.samples.known.items())
         }
 
 
