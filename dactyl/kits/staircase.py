@@ -1,6 +1,7 @@
 """The staircase of a pad: velocity to the right, level up. Layout only; paths in a box 127 wide and 42 high.
 
-One unit to the right is one velocity, one unit down is one dB; the same box for every row, so that rows compare.
+One unit to the right is one velocity, one unit down is one dB; the same box for every row, so that rows compare. The
+lowest 6 units hold what lies further down, six times as dense, so that quiet recordings show steps too.
 """
 
 import math
@@ -11,7 +12,8 @@ from dactyl.core.kit import Curve
 from dactyl.core.play.compile import curve_table, dynamics_gain
 from dactyl.kits.queries import OUTLIER_DB
 
-TOP_DB, FLOOR_DB = 0.0, -42.0
+HEIGHT = 42.0
+DENSE_FROM, DENSITY = 36.0, 6.0  # units down; dB per unit below that
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,6 +23,7 @@ class Staircase:
     borders: str
     dots: str  # the takes, zero-length strokes with round ends
     rings: str  # the outliers among them
+    axis: tuple[float, ...]  # dB at 12, 24 and 36 units down
     summary: str  # the same in words
 
 
@@ -30,32 +33,39 @@ def staircase(
     gain_db: float = 0.0,
     dynamics: float = 1.0,
     curve: Curve = "even",
+    fits: bool = False,
 ) -> Staircase:
-    """layers : (low, high, level in dB of each take), softest first; gain_db is the pad's and what comes after it."""
+    """layers : (low, high, level in dB of each take), softest first; gain_db is the pad's and what comes after it.
+    fits : whether the box begins just above the loudest take, where no other staircase stands beside it; else at 0 dB
+    """
+    loudest_db = max((level + gain_db for _, _, levels in layers for level in levels), default=0.0)
+    top_db = 6.0 * min(0, math.ceil(loudest_db / 6)) if fits else 0.0
+
+    def y(level_db: float) -> float:
+        down = max(0.0, top_db - level_db)
+        return min(HEIGHT, down if down < DENSE_FROM else DENSE_FROM + (down - DENSE_FROM) / DENSITY)
+
     edges, fills, dots, rings, words = [], [], [], [], []
     for low, high, levels in layers:
         if not levels:
             continue
         mean = sum(levels) / len(levels)
         points = [(v, mean + gain_db + _played_db(v, dynamics, curve)) for v in (low, (low + high) / 2, high + 0.999)]
-        path = " L".join(f"{x - 1:.1f} {_y(level):.1f}" for x, level in points)
+        path = " L".join(f"{x - 1:.1f} {y(level):.1f}" for x, level in points)
         edges.append(f"M{path}")
-        fills.append(f"M{low - 1} {_y(FLOOR_DB):.0f} L{path} L{high} {_y(FLOOR_DB):.0f}Z")
+        fills.append(f"M{low - 1} {HEIGHT:.0f} L{path} L{high} {HEIGHT:.0f}Z")
         for number, level in enumerate(levels):
             velocity = low + (high + 1 - low) * (number + 0.5) / len(levels)
-            dot = f"M{velocity - 1:.1f} {_y(level + gain_db + _played_db(velocity, dynamics, curve)):.1f}h0"
+            dot = f"M{velocity - 1:.1f} {y(level + gain_db + _played_db(velocity, dynamics, curve)):.1f}h0"
             dots.append(dot)
             if abs(level - mean) > OUTLIER_DB:
                 rings.append(dot)
         words.append(f"{low} to {high} at {mean + gain_db:.0f} dB")
-    borders = "".join(f"M{high} 0V{_y(FLOOR_DB):.0f}" for _, high, _ in layers[:-1])
-    return Staircase("".join(edges), "".join(fills), borders, "".join(dots), "".join(rings), "; ".join(words))
+    axis = tuple(top_db - down for down in (12.0, 24.0, 36.0))
+    borders = "".join(f"M{high} 0V{HEIGHT:.0f}" for _, high, _ in layers[:-1])
+    return Staircase("".join(edges), "".join(fills), borders, "".join(dots), "".join(rings), axis, "; ".join(words))
 
 
 def _played_db(velocity: float, dynamics: float, curve: Curve) -> float:
     shaped = curve_table(curve)[max(1, min(127, round(velocity))) - 1] if curve != "even" else velocity
     return 20 * math.log10(max(1e-4, dynamics_gain(min(127.0, shaped), dynamics)))
-
-
-def _y(level_db: float) -> float:
-    return TOP_DB - min(TOP_DB, max(FLOOR_DB, level_db))

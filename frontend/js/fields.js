@@ -1,4 +1,4 @@
-/** Numbers in the page: arrow keys change them, a double click resets, a refused value is marked. */
+/** Numbers in the page: arrow keys change them, a double click or Alt Delete resets, a refused value is marked. */
 export function startFields() {
   document.addEventListener("keydown", (event) => {
     const field = event.target.closest?.("input.num");
@@ -10,11 +10,15 @@ export function startFields() {
     clearTimeout(field.changeTimer);
     field.changeTimer = setTimeout(() => field.dispatchEvent(new Event("change", { bubbles: true })), 250);
   });
-  document.addEventListener("dblclick", ({ target }) => {
-    const field = target.closest?.("input[data-reset]");
-    if (!field) return;
+  const reset = (field) => {
+    if (!field) return false;
     field.value = field.dataset.reset;
     field.dispatchEvent(new Event("change", { bubbles: true }));
+    return true;
+  };
+  document.addEventListener("dblclick", ({ target }) => reset(target.closest?.("input[data-reset]")));
+  document.addEventListener("keydown", (event) => {
+    if (event.altKey && event.key === "Delete" && reset(event.target.closest?.("input[data-reset]"))) event.preventDefault();
   });
   document.addEventListener("focusin", ({ target }) => {
     if (target.matches?.("input.cell")) target.select();

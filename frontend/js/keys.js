@@ -6,7 +6,6 @@ const TYPING = "input:not([type=checkbox]):not([type=radio]), select, textarea";
 
 /** @param {object} page what there is on it; `first` are asked for every key before the rest, each true where it used one */
 export function startKeys({ session, engine, input, part, shelf, trying, first = [] }) {
-  let copied = null;
   const commands = {
     Space: () => part?.toggle(),
     KeyY: () => session.sweep?.(),
@@ -49,7 +48,7 @@ export function startKeys({ session, engine, input, part, shelf, trying, first =
     const url = (action) => `/kits/${session.kit}/pads/${session.selected}/${action}/`;
     if (document.querySelector("dialog[open]") || !session.selected) return false;
     if (isControl && code === "KeyC" && !String(getSelection())) copySettings(session.selected);
-    else if (isControl && code === "KeyV" && copied) session.post(url("paste"), { source: String(copied) });
+    else if (isControl && code === "KeyV" && session.clipboard?.pad) session.post(url("paste"), { source: String(session.clipboard.pad) });
     else if (isControl && code === "KeyD") session.post(url("duplicate"));
     else if (altKey && target.closest?.(".row") && (key === "ArrowUp" || key === "ArrowDown")) session.post(url("move"), { by: key === "ArrowUp" ? "-1" : "1" });
     else return false;
@@ -57,7 +56,7 @@ export function startKeys({ session, engine, input, part, shelf, trying, first =
   }
 
   function copySettings(pad) {
-    copied = pad;
+    session.clipboard = { pad };
     session.say("Settings copied; Ctrl V gives them to the selected pads.");
     session.dispatchEvent(new Event("marked"));
   }
@@ -72,8 +71,9 @@ export function startKeys({ session, engine, input, part, shelf, trying, first =
   session.addEventListener("marked", () => {
     const paste = document.querySelector("[data-paste-settings]");
     if (!paste) return;
-    paste.disabled = copied === null;
-    if (copied !== null) paste.setAttribute("hx-vals", JSON.stringify({ source: String(copied) }));
+    const source = session.clipboard?.pad;
+    paste.disabled = !source;
+    if (source) paste.setAttribute("hx-vals", JSON.stringify({ source: String(source) }));
   });
 
   const held = new Map(); // key -> the pad it holds

@@ -2,6 +2,8 @@
 export class Session extends EventTarget {
   /** Selected pads; the first is the one on the card. @type {number[]} */ pads = [];
   /** Selected takes; the first is the one whose waveform is open. @type {number[]} */ takes = [];
+  /** What Ctrl C or Ctrl X took: the settings of a pad, or takes. @type {{ pad?: number, takes?: number[], copy?: string } | null} */ clipboard = null;
+  #touched = []; // the pads that the last edit touched
   #body;
   #engine;
   #solo = new Set();
@@ -86,6 +88,12 @@ export class Session extends EventTarget {
     return [...new Set([...document.querySelectorAll(".row[data-pad], .pad[data-pad]")].map((row) => Number(row.dataset.pad)))];
   }
 
+  /** Select the first of the pads that the last edit touched, unless one of them is selected. */
+  selectTouched() {
+    if (this.#touched.includes(this.selected)) return;
+    this.select(this.#order().find((pad) => this.#touched.includes(pad)));
+  }
+
   loadCard(delay = 0) {
     clearTimeout(this.#cardTimer);
     this.#cardTimer = setTimeout(() => {
@@ -142,7 +150,8 @@ export class Session extends EventTarget {
     this.#fadeTimer = setTimeout(() => status.classList.remove("shown"), status.classList.contains("warning") ? 12000 : 4000);
   }
 
-  #changed({ pads, refused }) {
+  #changed({ pads, touched, refused }) {
+    if (!refused) this.#touched = touched;
     if (!refused || pads === null) this.#engine.loadPlaybook(pads);
     if (!refused) document.querySelector("#ask[open]")?.close();
   }

@@ -56,8 +56,29 @@ export function startTakes(session, engine) {
       if (next) select(next, { range: event.shiftKey });
     } else if (event.key === "Enter") engine.hearTake(session.selected, Number(take.dataset.number));
     else if (event.key === "Delete" || event.key === "Backspace") session.post(url(id, "remove"));
-    else if (event.code === "KeyX" && !event.ctrlKey) session.post(url(id, "set/is_enabled"), { value: take.classList.contains("off") ? "1" : "0" });
+    else if (isControl(event) && ["KeyC", "KeyX"].includes(event.code)) lift(take, event.code === "KeyC");
+    else if (event.code === "KeyX" && !isControl(event)) session.post(url(id, "set/is_enabled"), { value: take.classList.contains("off") ? "1" : "0" });
     else return false;
+    return true;
+  };
+
+  /** Takes on their way to another layer or pad. */
+  const isControl = (event) => event.ctrlKey || event.metaKey;
+  const lift = (take, copy) => {
+    if (!session.takes.includes(idOf(take))) session.takes = [idOf(take)];
+    session.clipboard = { takes: session.takes, copy: copy ? "1" : "" };
+    const count = session.takes.length;
+    session.say(`${count} take${count > 1 ? "s" : ""} ${copy ? "copied" : "cut"}; Ctrl V puts ${count > 1 ? "them" : "it"} into the layer or onto the pad that has the focus.`);
+  };
+  const put = (event) => {
+    const lifted = session.clipboard?.takes && session.clipboard;
+    if (!lifted || !isControl(event) || event.code !== "KeyV") return false;
+    const layer = event.target.closest?.("#card li[data-layer]")?.dataset.layer;
+    const pad = event.target.closest?.(".row[data-pad]")?.dataset.pad;
+    if (!layer && !pad) return false;
+    session.takes = lifted.takes; // the server moves what is selected
+    session.post(url(lifted.takes[0], "move"), layer ? { layer, copy: lifted.copy } : { pad, copy: lifted.copy });
+    if (!lifted.copy) session.clipboard = null;
     return true;
   };
 
@@ -119,7 +140,7 @@ export function startTakes(session, engine) {
     event.preventDefault();
     const take = event.dataTransfer.getData(TAKES_TYPE);
     const copy = event.ctrlKey || event.altKey ? "1" : "";
-    if (take && place.matches(".row, .pad")) dropOnPad(take, Number(place.dataset.pad), copy);
+    if (take && place.matches(".row, .pad")) session.post(url(take, "move"), { pad: place.dataset.pad, copy });
     else if (take) session.post(url(take, "move"), { layer: place.dataset.layer, position: place.dataset.position ?? "1000000", copy });
     const chips = event.dataTransfer.getData(CHIPS_TYPE);
     if (chips && place.matches(".left-over")) changeProposal("leave-out", { takes: chips });
@@ -129,22 +150,18 @@ export function startTakes(session, engine) {
     }
   });
 
-  /** Onto another pad: into its loudest layer. */
-  const dropOnPad = (take, pad, copy) => {
-    const layers = document.querySelector(`#row-${pad} [data-borders]`)?.dataset.borders;
-    const layer = layers?.split(",").at(-1)?.split(":")[0];
-    if (layer) session.post(url(take, "move"), { layer, position: "1000000", copy });
-    else session.say("That pad has no layer yet; give it a sample first.", true);
-  };
-
   document.body.addEventListener("htmx:afterRequest", ({ detail }) => {
     const then = detail.elt?.dataset?.then;
-    if (then && detail.successful) window.htmx.ajax("GET", then, { target: "#view", swap: "innerHTML" }).then(() => history.pushState({}, "", then));
+    if (!then || !detail.successful) return;
+    window.htmx.ajax("GET", then, { target: "#view", swap: "innerHTML" }).then(() => {
+      history.pushState({}, "", then);
+      session.selectTouched();
+    });
   });
-
 
   /** Keys while a take or a chip has the focus; true where one was used. */
   return (event) => {
+    if (put(event)) return true;
     const take = event.target.closest?.("#card .take[data-take]");
     if (take && event.target === take) return takeKey(event, take);
     const chip = event.target.closest?.(".chip");

@@ -19,6 +19,7 @@ export async function upload(files, { session, onListed }) {
   progress(true);
   await Promise.all(Array.from({ length: AT_ONCE }, send));
   clearInterval(told);
+  session.say(`${files.length} file${files.length === 1 ? "" : "s"} sent; listening to them…`);
   await progress(false);
   onListed();
   if (lost.length) session.say(`${lost.length} file${lost.length === 1 ? "" : "s"} could not be sent (${lost[0]}…). Bring them in again; the others are here.`, true);

@@ -86,7 +86,7 @@ def _on_one(
         groups = layers_by_level([recording.level_db for recording in pool], layers)
         _lay(change, pad, [[pool[i] for i in group] for group in groups])
     if was_empty:
-        _introduce(change, pad, recordings)
+        introduce(change, pad, [recording.samples[0] for recording in recordings])
     change.touch(pad.pk)
 
 
@@ -173,7 +173,14 @@ def _mic(change: Change, name: str | None) -> Mic:
         return found
     change.touch_all()
     follows = (name or "").split()[0] in PLAIN_MICS
-    return change.create(Mic(kit=change.kit, name=name, position=mics[-1].position + 1, follows_pan=follows))
+    before = [mic for mic in mics if mic.follows_pan or not follows]  # a close mic stands before those of the room
+    made = change.create(Mic(kit=change.kit, name=name, position=len(before), follows_pan=follows))
+    change.update_each(
+        (mic, {"position": number})
+        for number, mic in enumerate([*before, made, *mics[len(before) :]])
+        if mic is not made
+    )
+    return made
 
 
 def _lift(change: Change, pad: Pad) -> list[Recording]:
@@ -190,9 +197,8 @@ def _lift(change: Change, pad: Pad) -> list[Recording]:
     ]
 
 
-def _introduce(change: Change, pad: Pad, recordings: Sequence[Recording]) -> None:
+def introduce(change: Change, pad: Pad, samples: Sequence[Sample]) -> None:
     """Name a pad that was empty after what it got, and give it the standard note of its kind if that is free."""
-    samples = [recording.samples[0] for recording in recordings]
     kinds = [sample.kind for sample in samples]
     kind = max(dict.fromkeys(kinds), key=kinds.count)
     if not pad.piece.name:
@@ -235,5 +241,5 @@ def _one_to_each(change: Change, pad: Pad, recordings: Sequence[Recording], *, r
     targets = (own + _free_pads(change, pad.kit, len(recordings) - len(own), after=pad))[: len(recordings)]
     for target, recording in zip(targets, recordings, strict=True):
         _lay(change, target, [[recording]])
-        _introduce(change, target, [recording])
+        introduce(change, target, [recording.samples[0]])
     change.touch(*(target.pk for target in targets))

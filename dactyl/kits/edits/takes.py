@@ -1,10 +1,13 @@
 """Takes: the recordings of a layer. Several, across layers and pads, are one edit."""
 
 from collections.abc import Sequence
+from contextlib import AbstractContextManager
 from typing import Any
 
 from dactyl.core.errors import KitError
+from dactyl.core.kit import MAX_VELOCITY
 from dactyl.kits.edits.layers import remove_layer
+from dactyl.kits.edits.samples import introduce
 from dactyl.kits.edits.speak import takes_named
 from dactyl.kits.fields import TAKE_FIELDS
 from dactyl.kits.history import Change, edit
@@ -13,6 +16,7 @@ from dactyl.shelf.models import Sample
 
 COPIED = (*TAKE_FIELDS,)
 MOST_FRAMES = 1 << 40
+MOST_TAKES = 1_000_000  # of a layer: behind the last
 
 
 def set_fields(takes: Sequence[Take], version: int, values: dict[str, Any]) -> Revision | None:
@@ -94,26 +98,44 @@ def move_takes(
     takes: Sequence[Take], version: int, layer: Layer, position: int, *, copy: bool = False
 ) -> Revision | None:
     """Put takes into ``layer`` before the take at ``position``; a copy leaves the originals where they are."""
-    verb = "copied" if copy else "moved"
-    with edit(layer.pad.kit, version, f"{_upper(takes_named(takes))} {verb} to {layer.pad.full_name}") as change:
-        arriving = _copies(change, takes, layer) if copy else list(takes)
-        moving = {take.pk for take in arriving}
-        left = {take.layer_id: take.layer for take in takes if not copy and take.layer_id != layer.pk}
-        there = list(layer.takes.order_by("position"))
-        at = sum(take.pk not in moving for take in there[:position])
-        rest = [take for take in there if take.pk not in moving]
-        if not copy:
-            change.update_all(arriving, layer_id=layer.pk)
-        _renumber(change, rest[:at] + arriving + rest[at:])
-        for source in left.values():
-            remaining = list(source.takes.order_by("position"))
-            if remaining:
-                _renumber(change, remaining)
-            else:
-                remove_layer(change, source)
-        _touch(change, takes)
-        change.touch(layer.pad_id)
+    with _moving(takes, version, layer.pad, copy) as change:
+        _place(change, takes, layer, position, copy)
     return change.revision
+
+
+def move_to_pad(takes: Sequence[Take], version: int, pad: Pad, *, copy: bool = False) -> Revision | None:
+    """Put takes into the loudest layer of ``pad``; an empty pad gets a layer, and is named after them."""
+    with _moving(takes, version, pad, copy) as change:
+        layer = pad.layers.order_by("-high").first()
+        if layer is None:
+            layer = change.create(Layer(pad=pad, high=MAX_VELOCITY))
+            introduce(change, pad, list(Sample.objects.filter(uses__take__in=takes)))
+        _place(change, takes, layer, MOST_TAKES, copy)
+    return change.revision
+
+
+def _moving(takes: Sequence[Take], version: int, pad: Pad, copy: bool) -> AbstractContextManager[Change]:
+    return edit(pad.kit, version, f"{_upper(takes_named(takes))} {'copied' if copy else 'moved'} to {pad.full_name}")
+
+
+def _place(change: Change, takes: Sequence[Take], layer: Layer, position: int, copy: bool) -> None:
+    arriving = _copies(change, takes, layer) if copy else list(takes)
+    moving = {take.pk for take in arriving}
+    left = {take.layer_id: take.layer for take in takes if not copy and take.layer_id != layer.pk}
+    there = list(layer.takes.order_by("position"))
+    at = sum(take.pk not in moving for take in there[:position])
+    rest = [take for take in there if take.pk not in moving]
+    if not copy:
+        change.update_all(arriving, layer_id=layer.pk)
+    _renumber(change, rest[:at] + arriving + rest[at:])
+    for source in left.values():
+        remaining = list(source.takes.order_by("position"))
+        if remaining:
+            _renumber(change, remaining)
+        else:
+            remove_layer(change, source)
+    _touch(change, takes)
+    change.touch(layer.pad_id)
 
 
 def _copies(change: Change, takes: Sequence[Take], layer: Layer) -> list[Take]:

@@ -81,17 +81,17 @@ def outline(packed: bytes, size: str = "120x20") -> str:
 
 
 @register.simple_tag
-def steps(row: PadRow) -> Staircase:
+def steps(row: PadRow, fits: bool = False) -> Staircase:
     """The staircase of a row: measured levels with the gains of pad, piece and output's way there."""
     layers = [(layer.low, layer.high, [level for level, enabled in layer.levels if enabled]) for layer in row.layers]
     pad = row.pad
     gain_db = pad.gain_db + pad.piece.gain_db
-    return staircase(layers, gain_db=gain_db, dynamics=pad.dynamics, curve=curve_of(pad))
+    return staircase(layers, gain_db=gain_db, dynamics=pad.dynamics, curve=curve_of(pad), fits=fits)
 
 
 @register.simple_tag
-def steps_of(layers: list[tuple[int, int, list[float]]], dynamics: float = 1.0) -> Staircase:
-    return staircase(layers, dynamics=dynamics)
+def steps_of(layers: list[tuple[int, int, list[float]]], dynamics: float = 1.0, fits: bool = False) -> Staircase:
+    return staircase(layers, dynamics=dynamics, fits=fits)
 
 
 @register.simple_tag

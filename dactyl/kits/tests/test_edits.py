@@ -149,6 +149,13 @@ class Layering(KitCase):
         self.assertEqual(list(other.layers.get().takes.values_list("gain_db", flat=True)), [-3.0, -3.0, 0.0])
         self.assertEqual(len(self.takes()), 6)
 
+    def test_takes_moved_to_an_empty_pad_name_it_and_give_it_a_note(self):
+        last = self.fresh(self.kit.pads.last().pk)
+        edits.takes.move_to_pad(self.takes()[4:], version(self.kit), last)
+        row = queries.sheet_rows(self.kit)[-1]
+        self.assertEqual((row.name, row.notes, len(row.layers[0].levels)), ("Snare", [40], 2))
+        self.assertEqual([(low, high) for low, high, _ in self.layers()], [(1, 42), (43, 127)])
+
     def test_the_last_take_takes_its_layer_along(self):
         edits.takes.remove_takes(self.takes()[4:], version(self.kit))
         self.assertEqual([(low, high) for low, high, _ in self.layers()], [(1, 42), (43, 127)])
@@ -277,6 +284,8 @@ class Undoing(KitCase):
             "reverse take": lambda v: edits.takes.set_fields(self.takes()[:1], v, {"is_reversed": True}),
             "take moved": lambda v: edits.takes.move_takes(self.takes()[:2], v, self.takes()[-1].layer, 1),
             "take copied": lambda v: edits.takes.move_takes(self.takes()[:1], v, self.takes()[-1].layer, 0, copy=True),
+            "take to an empty pad": lambda v: edits.takes.move_to_pad(self.takes()[:2], v, last()),
+            "take to a pad": lambda v: edits.takes.move_to_pad(self.takes()[:1], v, kit.pads.all()[1], copy=True),
             "sample": lambda v: edits.takes.replace_sample(self.takes()[0], v, self.samples[5], kit.mics.first().pk),
             "kit name": lambda v: edits.kits.rename_kit(kit, v, "Renamed"),
         }  # fmt: skip

@@ -87,7 +87,8 @@ def changed(
     if view == "outputs":
         context |= card.outputs_context(kit, outputs)
     response = render(request, "kits/_changed.html", context, status=status)
-    told = {"version": kit.version, "pads": None if pads is None else list(touched), "refused": is_warning}
+    reload = None if pads is None else list(touched)
+    told = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning}
     return trigger_client_event(response, "kit-changed", told)
 
 

@@ -229,8 +229,11 @@ def remove_take(request: HttpRequest, kit: Kit, version: int, take_id: int) -> A
 
 @kit_edit
 def move_take(request: HttpRequest, kit: Kit, version: int, take_id: int) -> Answer:
-    """Put takes into ``layer`` at ``position``, or move by one place or layer; ``copy=1`` leaves the originals."""
-    takes = takes_of(request, kit, take_id)
+    """Put takes on ``pad``, or into ``layer`` at ``position``, or move them by one place or layer; ``copy=1`` leaves the
+    originals."""
+    takes, copy = takes_of(request, kit, take_id), request.POST.get("copy") == "1"
+    if pad_ids := ids_in(request.POST.get("pad", "")):
+        return edits.takes.move_to_pad(takes, version, pad_of(kit, pad_ids[0]), copy=copy)
     layer, position = takes[0].layer, takes[0].position
     by = request.POST.get("by", "")
     if by in ("softer", "louder"):
@@ -244,7 +247,7 @@ def move_take(request: HttpRequest, kit: Kit, version: int, take_id: int) -> Ans
     else:
         layer = _layer(kit, next(iter(ids_in(request.POST.get("layer", ""))), 0))
         position = fields.whole("The place", 0, 1_000_000)(request.POST.get("position", "1000000"))
-    return edits.takes.move_takes(takes, version, layer, position, copy=request.POST.get("copy") == "1")
+    return edits.takes.move_takes(takes, version, layer, position, copy=copy)
 
 
 @kit_edit
