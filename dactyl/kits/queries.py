@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from django.db.models import QuerySet
+from django.db.models import OuterRef, QuerySet, Subquery
 
 from dactyl.core import kit as core
 from dactyl.core.kinds import BY_SLUG
@@ -269,12 +269,13 @@ def sheet_rows(
         by_id[pk] = LayerRow(pk, low, high, gain_db)
         layers[pad].append(by_id[pk])
     if levels and by_id:
-        first_mic = Mic.objects.filter(kit=kit).order_by("position").values("pk")[:1]
-        heard = _some(TakeSample.objects.filter(take__layer__pad__kit=kit, mic=first_mic), "take__layer__pad", pad_ids)
-        for layer, gain_db, enabled, level_db in heard.order_by("take__position").values_list(
-            "take__layer", "take__gain_db", "take__is_enabled", "sample__level_db"
+        heard = TakeSample.objects.filter(take=OuterRef("pk")).order_by("mic__position").values("sample__level_db")[:1]
+        takes = _some(Take.objects.filter(layer__pad__kit=kit), "layer__pad", pad_ids).order_by("position")
+        for layer, gain_db, enabled, level_db in takes.annotate(level_db=Subquery(heard)).values_list(
+            "layer", "gain_db", "is_enabled", "level_db"
         ):
-            by_id[layer].levels.append((level_db + gain_db + by_id[layer].gain_db, enabled))
+            if level_db is not None:
+                by_id[layer].levels.append((level_db + gain_db + by_id[layer].gain_db, enabled))
     notes = _notes(kit)
     pads = list(pads)
     for pad in pads:

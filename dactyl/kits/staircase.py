@@ -7,6 +7,7 @@ lowest 6 units hold what lies further down, six times as dense, so that quiet re
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from dactyl.core.kit import Curve
 from dactyl.core.play.compile import curve_table, dynamics_gain
@@ -27,6 +28,17 @@ class Staircase:
     summary: str  # the same in words
 
 
+def top_above(loudest_db: float) -> float:
+    """Where a box of its own begins."""
+    return 6.0 * min(0, math.ceil(loudest_db / 6))
+
+
+def down_to(level_db: float, top_db: float = 0.0) -> float:
+    """Units from the top of the box to a level."""
+    down = max(0.0, top_db - level_db)
+    return min(HEIGHT, down if down < DENSE_FROM else DENSE_FROM + (down - DENSE_FROM) / DENSITY)
+
+
 def staircase(
     layers: Sequence[tuple[int, int, Sequence[float]]],
     *,
@@ -39,12 +51,8 @@ def staircase(
     fits : whether the box begins just above the loudest take, where no other staircase stands beside it; else at 0 dB
     """
     loudest_db = max((level + gain_db for _, _, levels in layers for level in levels), default=0.0)
-    top_db = 6.0 * min(0, math.ceil(loudest_db / 6)) if fits else 0.0
-
-    def y(level_db: float) -> float:
-        down = max(0.0, top_db - level_db)
-        return min(HEIGHT, down if down < DENSE_FROM else DENSE_FROM + (down - DENSE_FROM) / DENSITY)
-
+    top_db = top_above(loudest_db) if fits else 0.0
+    y = partial(down_to, top_db=top_db)
     edges, fills, dots, rings, words = [], [], [], [], []
     for low, high, levels in layers:
         if not levels:

@@ -5,7 +5,7 @@ export function startFields() {
     if (!field || !["ArrowUp", "ArrowDown"].includes(event.key)) return;
     event.preventDefault();
     const step = Number(field.dataset.step ?? 1) * (event.shiftKey ? 0.2 : 1) * (event.key === "ArrowUp" ? 1 : -1);
-    const stepped = (Number(field.value.replace("−", "-").replace(",", ".")) || 0) + step;
+    const stepped = (Number((field.value || field.placeholder).replace("−", "-").replace(",", ".")) || 0) + step;
     field.value = String(Math.round(stepped * 100) / 100).replace("-", "−");
     clearTimeout(field.changeTimer);
     field.changeTimer = setTimeout(() => field.dispatchEvent(new Event("change", { bubbles: true })), 250);

@@ -94,10 +94,11 @@ export class Session extends EventTarget {
     this.select(this.#order().find((pad) => this.#touched.includes(pad)));
   }
 
-  loadCard(delay = 0) {
+  /** Draw the card anew; not under the hands of a person who works in it, unless it was asked for there. */
+  loadCard(delay = 0, { fromCard = delay === 0 } = {}) {
     clearTimeout(this.#cardTimer);
     this.#cardTimer = setTimeout(() => {
-      if (document.getElementById("card").contains(document.activeElement) && delay) return;
+      if (document.getElementById("card").contains(document.activeElement) && !fromCard) return;
       window.htmx.ajax("GET", `/kits/${this.kit}/card/`, { target: "#card", swap: "innerHTML" });
     }, delay);
   }

@@ -16,7 +16,7 @@ export function startTakes(session, engine) {
     else session.takes = [id];
     session.mark();
     if (hear) engine.hearTake(session.selected, Number(take.dataset.number));
-    if (!more && !range) session.loadCard(120);
+    if (!more && !range) session.loadCard(120, { fromCard: true });
   };
 
   const url = (id, action) => `/kits/${session.kit}/takes/${id}/${action}/`;

@@ -19,7 +19,7 @@ from dactyl.core.units import gain_to_db
 from dactyl.kits import fields
 from dactyl.kits.models import DRAWN, Pad, Take
 from dactyl.kits.queries import CardLayer, PadRow, curve_of
-from dactyl.kits.staircase import Staircase, staircase
+from dactyl.kits.staircase import Staircase, down_to, staircase, top_above
 
 register = template.Library()
 
@@ -172,8 +172,9 @@ def curve_json(pad: Pad) -> str:
 
 @register.filter
 def response_path(response: Response) -> str:
-    """The measured levels as a line in a box of 127 by 42, one dB for each unit."""
-    return "M" + "L".join(f"{n} {-min(0.0, max(-42.0, level)):.1f}" for n, level in enumerate(response.levels_db))
+    """The measured levels as a line, on the scale of the pad's own staircase."""
+    top_db = top_above(max(response.levels_db))
+    return "M" + "L".join(f"{n} {down_to(level, top_db):.1f}" for n, level in enumerate(response.levels_db))
 
 
 @register.filter
