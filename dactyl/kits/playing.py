@@ -8,7 +8,7 @@ from typing import Any
 
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.play.playbook import PadTable, Playbook
+from dactyl.core.play.playbook import PadTable, Playbook, Region
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.shelf.models import Sample
@@ -53,6 +53,7 @@ def _pad(pad: PadTable) -> dict[str, Any]:
                 "sounds": [
                     [s.recipe.key, s.recipe.frames, s.left, s.right, s.output, s.gain, s.pan] for s in region.sounds
                 ],
+                **_tuning(region),
             }
             for region in pad.regions
         ],
@@ -79,6 +80,12 @@ def _pad(pad: PadTable) -> dict[str, Any]:
     if pad.variation:
         row["variation"] = asdict(pad.variation)
     return row
+
+
+def _tuning(region: Region) -> dict[str, float]:
+    """In cents, where there is one: what stands in for a retuned sound is played at another rate."""
+    tune_cents = region.sounds[0].recipe.tune_cents if region.sounds else 0.0
+    return {"tune": tune_cents} if tune_cents else {}
 
 
 def _remember(recipes: Iterable[Recipe]) -> None:

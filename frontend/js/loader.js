@@ -1,6 +1,7 @@
 /**
  * Fetches prepared sounds in the order of use, within a budget: first the heads of every take, each layer's next
- * take before its others, then the whole sounds in the same order. Sounds no pad plays any more are forgotten.
+ * take before its others, then the whole sounds in the same order. Sounds no pad plays any more are forgotten once
+ * the heads of those that replace them are here: until then they stand in for them.
  */
 const KEYS_AT_ONCE = 32;
 const HEAD_SHARE = 0.5; // of the budget, for heads
@@ -11,6 +12,7 @@ export class SoundLoader extends EventTarget {
   #limitBytes;
   #pads = new Map();
   /** @type {Map<string, { extent: "head" | "whole", bytes: number }>} */ #held = new Map();
+  #wanted = new Set();
   #queue = { head: [], whole: [] };
   #isBusy = false;
   #samples = new Map();
@@ -26,7 +28,7 @@ export class SoundLoader extends EventTarget {
     if (book.whole) this.#pads.clear();
     for (const pad of book.pads) this.#pads.set(pad.id, pad);
     const order = inOrderOfUse([...this.#pads.values()]);
-    this.#forgetAllBut(new Set(order));
+    this.#wanted = new Set(order);
     this.#queue = {
       head: order.filter((key) => !this.#held.has(key)),
       whole: order.filter((key) => this.#held.get(key)?.extent !== "whole"),
@@ -75,8 +77,8 @@ export class SoundLoader extends EventTarget {
     return total;
   }
 
-  #forgetAllBut(keys) {
-    const gone = [...this.#held.keys()].filter((key) => !keys.has(key));
+  #forgetUnwanted() {
+    const gone = [...this.#held.keys()].filter((key) => !this.#wanted.has(key));
     for (const key of gone) this.#held.delete(key);
     if (gone.length) this.#send({ type: "forget", keys: gone });
   }
@@ -86,6 +88,7 @@ export class SoundLoader extends EventTarget {
     this.#isBusy = true;
     try {
       for (;;) {
+        if (!this.#queue.head.length || this.#bytes >= this.#limitBytes * HEAD_SHARE) this.#forgetUnwanted();
         const bytes = this.#bytes;
         const extent =
           this.#queue.head.length && bytes < this.#limitBytes * HEAD_SHARE ? "head"

@@ -4,7 +4,7 @@
  *
  * @typedef {{ key: string, channels: number, frames: number, of: number, scale: number, data: Int16Array[] }} Sound
  * @typedef {[key: string, frames: number, left: number, right: number, output: number, gain: number, pan: number | null]} SoundRow
- * @typedef {{ gains: number, counter: number, length: number, places: number[], sounds: SoundRow[] }} Region
+ * @typedef {{ gains: number, counter: number, length: number, places: number[], sounds: SoundRow[], tune?: number, ratio?: number }} Region
  * @typedef {{ id: number, gains: (number | null)[][], regions: Region[], muted?: boolean, emits?: string[],
  *   listens?: [string, number][], cutsItself: boolean, companions?: [number, number][], maxVoices: number,
  *   limitFade: number, held?: boolean, envelope?: object, filter?: object, variation?: object,
@@ -22,6 +22,8 @@ export class Player {
   outputs = [];
   /** Called with the pad whose take had not arrived and was stood in for. */
   onStandIn = (_padId, _region) => {};
+  /** Regions of edited pads as they were when their sounds were last here: they stand in for what is still made. */
+  #before = new Map();
   #notes = {};
   #unwanted = new Set();
   #listeners = new Map();
@@ -31,6 +33,10 @@ export class Player {
 
   /** Take over a playbook, whole or of some pads. Voices and counters stay. @param {Playbook} book */
   setPlaybook(book) {
+    for (const { id } of book.pads) {
+      const was = this.pads.get(id)?.regions;
+      if (was?.some((region) => this.#isHere(region))) this.#before.set(id, was);
+    }
     if (book.whole) this.pads.clear();
     for (const pad of book.pads) this.pads.set(pad.id, pad);
     this.outputs = book.outputs;
@@ -170,14 +176,21 @@ export class Player {
     return strays;
   }
 
-  /** The region of a take, or of the nearest take of the pad that has arrived. */
+  #isHere(region) {
+    return region?.sounds.length > 0 && region.sounds.every(([key]) => this.sounds.has(key));
+  }
+
+  /** The region of a take; until its sounds are here what it was before, or the nearest take of the pad that has arrived. */
   #loaded(pad, number) {
-    const isHere = (region) => region?.sounds.length && region.sounds.every(([key]) => this.sounds.has(key));
-    if (isHere(pad.regions[number])) return pad.regions[number];
+    const exact = pad.regions[number];
+    if (this.#isHere(exact)) return exact;
     this.onStandIn(pad.id, number);
+    const before = this.#before.get(pad.id) ?? [];
+    if (before.length === pad.regions.length && this.#isHere(before[number])) return tuned(before[number], exact);
     for (let away = 1; away < pad.regions.length; away++)
-      for (const near of [number - away, number + away]) if (isHere(pad.regions[near])) return pad.regions[near];
-    return null;
+      for (const near of [number - away, number + away]) if (this.#isHere(pad.regions[near])) return pad.regions[near];
+    const any = before.find((region) => this.#isHere(region));
+    return any ? tuned(any, exact) : null;
   }
 
   /** Play one take of a pad by itself, as loud as its layer goes. */
@@ -217,6 +230,12 @@ export class Player {
       if (gain !== 1) for (const channel of bus) for (let i = 0; i < count; i++) channel[i] *= gain;
     });
   }
+}
+
+/** A region that stands in for a retuned one, heard by playback rate; with the levels and outputs of the new one. */
+function tuned(was, now) {
+  const sounds = was.sounds.length === now.sounds.length ? was.sounds.map(([key, frames], mic) => [key, frames, ...now.sounds[mic].slice(2)]) : was.sounds;
+  return { ...was, sounds, ratio: 2 ** (((now.tune ?? 0) - (was.tune ?? 0)) / 1200) };
 }
 
 const AUDITION = -1;

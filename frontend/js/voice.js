@@ -14,7 +14,7 @@ const scratch = [new Float64Array(4096), new Float64Array(4096)];
 export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, stray }) {
   let { sounds } = region;
   let start = frame;
-  let ratio = pad.centsPerKey && note !== null ? 2 ** ((pad.centsPerKey * (note - pad.root)) / 1200) : 1;
+  let ratio = (region.ratio ?? 1) * (pad.centsPerKey && note !== null ? 2 ** ((pad.centsPerKey * (note - pad.root)) / 1200) : 1);
   if (stray !== undefined) {
     const { gains, ratios, delays, pans } = pad.variation;
     const place = stray % gains.length;
