@@ -31,10 +31,10 @@ KINDS = (  # a more special kind stands before the kind whose word it shares
     )),
     Kind("open_hat", "open hat", (46,), (
         "open hat", "hat open", "hihat open", "hh open", "hats open", "ohh", "hho", "oh hat", "openhat", "openhh",
-        "hatopen", "opened hat", "half open",
+        "hatopen", "opened hat", "half open", "hat op", "hh op", "hihat op", "hat o", "hh o",
     )),
     Kind("closed_hat", "closed hat", (42,), (
-        "closed hat", "hat closed", "chh", "hhc", "hihat", "hi hat", "hat", "hats", "hh", "closedhat", "hatclosed",
+        "closed hat", "hat closed", "chh", "hhc", "hihat", "hi hat", "hat", "hats", "hh", "closedhat", "hatclosed", "hat cl", "hh cl", "hihat cl", "hat c", "hh c",
     )),
     Kind("low_tom", "low tom", (41, 43), ("floor tom", "floortom", "low tom", "lowtom", "tom low", "tom lo", "tom floor",
                                        "ltom", "ft", "tom 3", "tom3", "floor")),

@@ -4,9 +4,10 @@ What a number without a label means can only be told among its neighbours: roles
 """
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cache
-from itertools import zip_longest
+from itertools import pairwise, zip_longest
 from pathlib import PurePosixPath
 
 from dactyl.core.kinds import KINDS
@@ -26,8 +27,9 @@ from dactyl.core.stack.words import (
 
 _SHORT_LABELS = frozenset({"v", "l", "r", "t", "n", "x", "s", "h", "no", "nr"})  # need their number right behind them
 _GLUED_LABEL = re.compile("(?:vel|rr|[vlr])$")
+_RANGE = re.compile(r"(?<![\d.])(\d{1,3})-(\d{1,3})(?![\d.])")
 _NOTE_LETTER = re.compile("[a-g](?:#|♯|b|s)?")
-LEAD, PIECE, END = "lead", "piece", "end"
+LEAD, PIECE, END, ROMAN = "lead", "piece", "end", "roman"
 Slot = tuple[str, int]
 """Where a number without a label stands: before all words, behind the piece's word, or counted from the end."""
 
@@ -55,15 +57,27 @@ class Named:
     number_texts: dict[Slot, str] = field(default_factory=dict)
 
 
-def read_name(file: str) -> Named:
-    """Read ``file``, a path with either slash; only what it says, nothing of how it sounds."""
-    path = PurePosixPath(file.replace("\\", "/"))
+def have_ranges(files: Iterable[str]) -> bool:
+    """Whether 1-32, 33-64 ... 97-127 stand in these names: ranges that cover the velocities without gap or overlap."""
+    found = {(int(low), int(high)) for file in files for low, high in _RANGE.findall(file)}
+    ranges = sorted((low, high) for low, high in found if low < high)
+    touches = all(high + 1 == low for (_, high), (low, _) in pairwise(ranges))
+    return len(ranges) > 1 and ranges[0][0] <= 1 and ranges[-1][1] == 127 and touches
+
+
+def read_name(file: str, *, ranges: bool = False) -> Named:
+    """Read ``file``, a path with either slash; only what it says, nothing of how it sounds.
+
+    ranges : whether two numbers joined by a hyphen are a range of velocities, as ``have_ranges`` tells
+    """
+    path = PurePosixPath(_RANGE.sub(r" vel \2 ", file) if ranges else file)
     named = Named(file)
+    path = PurePosixPath(str(path).replace("\\", "/"))
     for folder in path.parts[:-1]:  # the nearest last, and the name after them: what is nearer tells more
         if folder not in ("/", ".", ".."):
             _read(named, _unglued(tokens(folder)), is_folder=True)
     _read(named, _unglued(tokens(path.stem)), is_folder=False)
-    if not named.pieces and "overhead" in named.mics and "oh" in [token.text for token in tokens(path.stem)]:
+    if not (named.pieces or named.others) and "overhead" in named.mics and "oh" in _texts(tokens(path.stem)):
         named.pieces, named.kinds, named.mics = ["oh"], ["open_hat"], [mic for mic in named.mics if mic != "overhead"]
     return named
 
@@ -73,22 +87,54 @@ def _read(named: Named, row: list[Token], *, is_folder: bool) -> None:
     unlabelled: list[tuple[str, Token]] = []
     at = 0
     while at < len(row):
-        step = _labelled(named, row, at)
+        step = _code(named, row, at, is_folder) or _size(named, row, at) or _labelled(named, row, at)
         if not step:
             step = _piece(named, row, at, above)
-            if step and at + step < len(row) and row[at + step].is_number:
+            if step and at + step < len(row) and row[at + step].is_number and not _size(Named(""), row, at + step):
                 if is_folder:
                     named.others.append(row[at + step].text)
                 else:
                     unlabelled.append((PIECE, row[at + step]))
                 step += 1
-        step = step or _articulation(named, row, at) or _mic(named, row, at) or _dynamic(named, row, at, is_folder)
+        step = (
+            step
+            or (not is_folder and _model(named, row, at))
+            or _articulation(named, row, at)
+            or _mic(named, row, at)
+            or _dynamic(named, row, at, is_folder)
+        )
         if not step:
             _rest(named, row, at, is_folder, unlabelled)
             step = 1
         at += step
     if not is_folder:
         _place_numbers(named, unlabelled)
+
+
+def _code(named: Named, row: list[Token], at: int, is_folder: bool) -> int:
+    """A short code in front of a name that has no word for its piece: ``t2_v1``, ``ch-03``."""
+    word, following = row[0].text, row[1] if len(row) > 1 else None
+    if at or is_folder or named.kinds or word not in ("t", "ch"):
+        return 0
+    if any(_piece(Named(""), row, place, []) for place in range(1, len(row))):
+        return 0
+    if word == "t" and following and following.is_number and following.is_glued:
+        named.pieces, named.kinds = ["tom"], ["mid_tom"]
+        named.numbers[PIECE, 0], named.number_texts[PIECE, 0] = int(following.text[:9]), following.text
+        return 2
+    if word == "ch":
+        named.pieces, named.kinds = ["ch"], ["closed_hat"]
+        return 1
+    return 0
+
+
+def _size(named: Named, row: list[Token], at: int) -> int:
+    """14x6: the size of a drum."""
+    size = row[at : at + 3]
+    if len(size) == 3 and size[0].is_number and size[1].text == "x" and size[2].is_number and size[2].is_glued:
+        named.others.append(f"{size[0].text}x{size[2].text}")
+        return 3
+    return 0
 
 
 def _labelled(named: Named, row: list[Token], at: int) -> int:
@@ -122,8 +168,37 @@ def _phrases() -> tuple[tuple[tuple[str, ...], str], ...]:
     return tuple(sorted({row: None for row in rows if not row[0][-1].isdecimal()}, key=lambda row: -len(row[0])))
 
 
+@cache
+def _phrases_from() -> dict[str, list[tuple[tuple[str, ...], str]]]:
+    """The phrases by their first word."""
+    by_word: dict[str, list] = {}
+    for phrase, slug in _phrases():
+        by_word.setdefault(phrase[0], []).append((phrase, slug))
+    return by_word
+
+
+def _texts(row: Iterable[Token]) -> list[str]:
+    return [token.text for token in row]
+
+
+@cache
+def _joined() -> dict[str, tuple[str, str]]:
+    """Two words run together, as they come in names: tomhi, snrrim, hatcl."""
+    phrases = [row for row, _ in _phrases()]
+    words = {row[0] for row in phrases if len(row) == 1 and len(row[0]) > 1}
+    known = words | set(ARTICULATION_OF) | set(MIC_OF) | set(DYNAMIC_RANK)
+    pairs = [row for row in phrases if len(row) == 2]
+    pairs += [(piece, how) for piece in words for how in ARTICULATION_OF if " " not in how and len(how) > 2]
+    return {one + other: (one, other) for one, other in pairs if one + other not in known}
+
+
 def _unglued(row: list[Token]) -> list[Token]:
-    """Part a label from the piece it is run together with: BDV1 -> BD V 1."""
+    """Part what is run together: a label and its piece, BDV1 -> BD V 1; a piece and how it is struck, SNRRIM."""
+    row = [
+        Token(text, token.is_glued and not place)
+        for token in row
+        for place, text in enumerate(_joined().get(token.text, (token.text,)))
+    ]
     parted = []
     for token, following in zip_longest(row, row[1:]):
         label = _GLUED_LABEL.search(token.text) if following and following.is_number and following.is_glued else None
@@ -136,7 +211,7 @@ def _unglued(row: list[Token]) -> list[Token]:
 
 def _piece(named: Named, row: list[Token], at: int, above: list[str]) -> int:
     """A word for a piece. One in the name takes the place of one in a folder above it."""
-    for phrase, slug in _phrases():
+    for phrase, slug in _phrases_from().get(row[at].text, ()):
         if tuple(token.text for token in row[at : at + len(phrase)]) == phrase:
             if named.kinds and " ".join(phrase) in ARTICULATION_OF:
                 break  # "snare rim shot": how it is struck
@@ -193,8 +268,7 @@ def _rest(named: Named, row: list[Token], at: int, is_folder: bool, unlabelled: 
     token = row[at]
     if token.is_number:
         if not is_folder:
-            is_first = not any(not other.is_number for other in row[:at])
-            unlabelled.append((LEAD if is_first and len(row) > 1 else END, token))
+            unlabelled.append((LEAD if at == 0 and len(row) > 1 else END, token))
     elif len(token.text) == 1 and token.text in "lr" and not is_folder:
         named.side = token.text
     elif _is_note(row, at) and not named.kinds and not is_folder:
@@ -207,6 +281,19 @@ def _rest(named: Named, row: list[Token], at: int, is_folder: bool, unlabelled: 
         named.folder_words.append(token.text)
     elif token.text not in NOISE:
         named.others.append(token.text)
+
+
+def _model(named: Named, row: list[Token], at: int) -> int:
+    """e604: letters with a number too large for a velocity are a word."""
+    following = row[at + 1] if at + 1 < len(row) else None
+    if (
+        row[at].is_number
+        or not (following and following.is_number and following.is_glued)
+        or int(following.text[:9]) <= 127
+    ):
+        return 0
+    named.others.append(row[at].text + following.text)
+    return 2
 
 
 def _is_note(row: list[Token], at: int) -> bool:

@@ -10,10 +10,11 @@ import numpy as np
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.stack.cluster import layers_by_level
+from dactyl.core.stack.hit import Hit
 from dactyl.core.stack.kind import kind_from_name, kind_from_sounds
 from dactyl.core.stack.layers import split_by_level, split_evenly
-from dactyl.core.stack.names import Named, read_name
-from dactyl.core.stack.roles import Hit, assign
+from dactyl.core.stack.names import Named, have_ranges, read_name
+from dactyl.core.stack.roles import assign
 from dactyl.core.stack.words import MIC_ORDER
 from dactyl.core.wave.tags import Tags
 
@@ -88,7 +89,8 @@ class Proposal:
 def propose(files: Sequence[File]) -> Proposal:
     """Read names and sounds together. Names win where they say something; the sound orders, checks, and fills gaps."""
     left_over = [LeftOver(file.path, file.problem) for file in files if file.measure is None]
-    hits = [_hit(file) for file in files if file.measure is not None]
+    ranges = have_ranges(file.path for file in files)
+    hits = [_hit(file, ranges) for file in files if file.measure is not None]
     assign(hits)
     groups: dict[tuple[str, ...], list[Hit]] = defaultdict(list)
     for hit in hits:
@@ -103,9 +105,9 @@ def propose(files: Sequence[File]) -> Proposal:
     return Proposal(pads, left_over)
 
 
-def _hit(file: File) -> Hit:
+def _hit(file: File, ranges: bool) -> Hit:
     """What the name says, and the velocity range that the file itself says, where the name has none."""
-    named = read_name(file.path)
+    named = read_name(file.path, ranges=ranges)
     if (
         named.layer is None
         and file.tags.high_velocity
@@ -231,7 +233,7 @@ def _contradictions(rows: Sequence[Sequence[_Take]]) -> list[str]:
 def _kind(group: Sequence[Hit]) -> str:
     named = group[0].named
     spoken = " ".join([*named.pieces, *named.articulations, *_piece_number(group[0])])
-    if (named.pieces or named.articulations) and (slug := kind_from_name(spoken)):
+    if (named.pieces or named.articulations) and (slug := kind_from_name(spoken) or next(iter(named.kinds), None)):
         return slug
     for word in named.folder_words:
         if slug := kind_from_name(word):

@@ -6,13 +6,13 @@ that leaves it open, by how the files sound.
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 
-from dactyl.core.audio.measure import Measure
 from dactyl.core.stack.cluster import drums_by_sound
-from dactyl.core.stack.names import LEAD, PIECE, Named, Slot
+from dactyl.core.stack.hit import Hit
+from dactyl.core.stack.names import END, LEAD, PIECE, ROMAN, Slot
+from dactyl.core.stack.neighbours import explain
 
 LAYER_SHARE = 0.6  # of the variance of levels that a number must explain to be a layer
 LAYER_RANGE_DB = 3.0
@@ -21,27 +21,10 @@ STRENGTH_LETTERS = ("smh", "lmh", "sml", "pmf")
 MOST_DRUMS = 6  # that one number tells apart
 
 
-@dataclass(slots=True)
-class Hit:
-    """One file, and the place its name gives it."""
-
-    named: Named
-    measure: Measure
-    channels: int = 1
-    pad: tuple[str, ...] = ()  # words that tell the pad apart
-    layer: float | None = None
-    take: tuple[int, ...] = ()  # orders takes; () where the name says nothing
-    mic: str = ""
-    doubts: list[str] = field(default_factory=list)
-
-    @property
-    def level_db(self) -> float:
-        return self.measure.level_db
-
-
 def assign(hits: Sequence[Hit]) -> None:
     """Fill pad, layer, take and mic of every hit."""
     _sides(hits)
+    explain(hits)
     for group in _by(hits, _words).values():
         _mics(group)
         _assign_group(group)
@@ -135,7 +118,7 @@ def _assign_group(group: Sequence[Hit]) -> None:
 
 def _varying_slots(group: Sequence[Hit]) -> list[Slot]:
     slots = {slot: None for hit in group for slot in hit.named.numbers}
-    order = {LEAD: 0, PIECE: 1, "end": 2}
+    order = {LEAD: 0, PIECE: 1, ROMAN: 2, END: 3}
     return [slot for slot in sorted(slots, key=lambda slot: (order[slot[0]], -slot[1])) if _varies(group, slot)]
 
 

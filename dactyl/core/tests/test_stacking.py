@@ -54,6 +54,12 @@ HABITS = {  # name -> (pads, layers, takes, mics, name of a file)
     "letters as takes after a layer": (["snare", "kick"], 3, 5, ["close"], lambda t: f"{piece(t)}{t.layer + 1}{'abcde'[t.take]}.wav"),
     "not ASCII": (["snare"], 3, 3, ["close"], lambda t: f"Große Röhre/Schlag_{('leise', 'mittel', 'laut')[t.layer]}_{t.take + 1}.wav"),
     "names that say nothing": (["snare", "kick", "hat open", "crash"], 4, 5, ["close"], lambda t: f"Audio {1 + ALL.index(t.pad) * 20 + (t.layer * 5 + t.take):04}.wav"),
+    "numerals": (ALL, 4, 2, ["close"], lambda t: f"{piece(t)} {('i', 'ii', 'iii', 'iv')[t.layer]} {t.take + 1}.wav"),
+    "a word no table knows": (["kick", "snare"], 4, 3, ["close"], lambda t: f"{piece(t)} {('soft', 'firm', 'hard', 'full')[t.layer]} {t.take + 1}.wav"),
+    "velocity ranges": (ALL, 4, 2, ["close"], lambda t: f"{piece(t)}_{(1, 33, 65, 97)[t.layer]}-{(32, 64, 96, 127)[t.layer]}_{t.take + 1}.wav"),
+    "mics no table knows": (ALL, 3, 3, ["Lamp", "Door"], lambda t: f"{t.mic}/{piece(t)}/V{t.layer + 1}R{t.take + 1}.wav"),
+    "sizes": (["kick", "snare"], 3, 3, ["close", "Chimney"], lambda t: f"{piece(t)} 14x6 v{t.layer + 1} {t.take + 1} {t.mic}.wav"),
+    "run together": (ALL, 3, 2, ["Close", "OH"], lambda t: f"S01_{SHORT[t.pad].replace('SD_Rim', 'SNRRIM')}_L{t.layer + 1}_T{t.take + 1}_{t.mic}.wav"),
 }  # fmt: skip
 
 

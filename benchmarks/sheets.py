@@ -1,0 +1,129 @@
+"""The sheet, the playbook and an edit of a kit of 128 x 8 x 8 takes and three mics; importing; preparing."""
+
+import pickle
+import sqlite3
+import time
+
+import numpy as np
+import soundfile
+import soxr
+
+from benchmarks.large import LAYERS, MICS, PADS, TAKES, large_kit, own_data
+from benchmarks.measured import Row, against, ratio_row, seconds
+from dactyl.core.audio.prepare import Recipe, prepare
+from dactyl.core.play.compile import compile_kit
+
+MOST_QUERIES = 15
+FILES = 200
+
+
+def rows() -> list[Row]:
+    with own_data() as data:
+        kit = large_kit()
+        return [_compile(kit), _sheet(kit, data), *_edit(kit), _import(data), _prepare()]
+
+
+def _compile(kit) -> Row:
+    from dactyl.kits.queries import kit_value
+
+    value = kit_value(kit.pk)
+    book = compile_kit(value, 48_000)
+    work, floor = against(lambda: compile_kit(value, 48_000), lambda: pickle.loads(pickle.dumps(book)))
+    return ratio_row(f"Playbook of {PADS} pads", work, floor, 3.0, "copying the finished table by pickle")
+
+
+def _sheet(kit, data) -> Row:
+    """The whole page against reading the same rows with bare sqlite3."""
+    from django.test import Client
+
+    client = Client(HTTP_HOST="127.0.0.1")
+    path = f"/kits/{kit.pk}/"
+    assert client.get(path).status_code == 200
+
+    def bare() -> None:
+        with sqlite3.connect(data / "dactyl.sqlite3") as database:
+            for table in ("kits_pad", "kits_piece", "kits_layer", "kits_take", "kits_mapnote"):
+                database.execute(f"select * from {table}").fetchall()
+            database.execute(
+                "select t.take_id, s.level_db from kits_takesample t join shelf_sample s on s.id = t.sample_id"
+            ).fetchall()
+
+    work, floor = against(lambda: client.get(path), bare)
+    takes = PADS * LAYERS * TAKES
+    return ratio_row(f"Sheet of {takes:,} takes, {takes * len(MICS):,} files", work, floor, 12.0, "bare sqlite3")
+
+
+def _edit(kit) -> list[Row]:
+    """The queries of one edit and its answer, and of the tables that the page fetches after it."""
+    from django.db import connection
+    from django.test import Client
+    from django.test.utils import CaptureQueriesContext
+
+    from dactyl.kits.models import Kit, Take
+
+    client = Client(HTTP_HOST="127.0.0.1")
+    pad = kit.pads.first()
+    take = Take.objects.filter(layer__pad=pad).first()
+    worst, slowest = ("", 0), 0.0
+    for path in (f"pads/{pad.pk}/set/gain_db/", f"pads/{pad.pk}/set/tune_cents/", f"takes/{take.pk}/set/gain_db/"):
+        version = Kit.objects.values_list("version", flat=True).get(pk=kit.pk)
+        headers = {"X-Kit-Version": str(version), "X-Selected-Pads": str(pad.pk), "HX-Request": "true"}
+        with CaptureQueriesContext(connection) as captured:
+            begun = time.perf_counter()
+            answer = client.post(f"/kits/{kit.pk}/{path}", {"value": "-3"}, headers=headers)
+            tables = client.get(f"/kits/{kit.pk}/playbook/48000/?pads={pad.pk}")
+            slowest = max(slowest, time.perf_counter() - begun)
+        assert (answer.status_code, tables.status_code) == (200, 200)
+        of_edit = sum("SAVEPOINT" not in query["sql"] for query in captured.captured_queries)
+        worst = max(worst, (path, of_edit), key=lambda pair: pair[1])
+    whole = seconds(lambda: client.get(f"/kits/{kit.pk}/playbook/48000/"))
+    return [
+        Row(
+            "Edit and the tables after it, queries",
+            f"{worst[1]} in all, {worst[0]}",
+            None,
+            "edit alone at most 15",
+            worst[1] <= 2 * MOST_QUERIES,
+        ),
+        ratio_row("Edit and the tables of its pad", slowest, whole, 0.25, "the tables of the whole kit"),
+    ]
+
+
+def _import(data) -> Row:
+    """Bring files in, measured and kept, against decoding them."""
+    from dactyl.shelf import edits
+    from dactyl.shelf.tasks import import_files
+
+    folder = data / "made"
+    folder.mkdir()
+    rng = np.random.default_rng(1)
+    for number in range(FILES):
+        decay = np.exp(-np.arange(96_000) / 12_000)[:, np.newaxis]
+        soundfile.write(folder / f"snare_{number:03}.wav", rng.normal(0, 0.1, (96_000, 2)) * decay, 48_000, "PCM_24")
+    files = sorted(folder.iterdir())
+
+    def bring_in() -> None:
+        batch = edits.begin_import()
+        for file in files:
+            with file.open("rb") as opened:
+                edits.add_file(batch, file.name, iter(lambda: opened.read(1 << 16), b""))
+        for _ in import_files(batch.pk):
+            pass
+
+    work = seconds(bring_in)
+    floor = min(seconds(lambda: [soundfile.read(file, dtype="float32") for file in files]) for _ in range(3))
+    return ratio_row(f"Importing {FILES} stereo files of 2 s", work, floor, 10.0, "bare decoding")
+
+
+def _prepare() -> Row:
+    """A take of 2 s in stereo, trimmed and tuned, from 44.1 to 48 kHz."""
+    rng = np.random.default_rng(2)
+    audio = rng.normal(0, 0.1, (2, 2 * 44_100)).astype(np.float32)
+    recipe = Recipe("0" * 64, 44_100, 2, 300, 2 * 44_100, 48_000, tune_cents=-150.0)
+    turned = np.ascontiguousarray(audio[:, 300:].T)
+    read_hz = 44_100 * 2 ** (-150 / 1200)
+    work, floor = against(
+        lambda: [prepare(audio, recipe) for _ in range(20)],
+        lambda: [soxr.resample(turned, read_hz, 48_000, quality="VHQ") for _ in range(20)],
+    )
+    return ratio_row("Preparing 20 takes of 2 s", work, floor, 3.0, "soxr alone")

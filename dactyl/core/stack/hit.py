@@ -1,0 +1,24 @@
+"""A file on its way to a place in the proposal."""
+
+from dataclasses import dataclass, field
+
+from dactyl.core.audio.measure import Measure
+from dactyl.core.stack.names import Named
+
+
+@dataclass(slots=True)
+class Hit:
+    """One file, and the place its name gives it."""
+
+    named: Named
+    measure: Measure
+    channels: int = 1
+    pad: tuple[str, ...] = ()  # words that tell the pad apart
+    layer: float | None = None
+    take: tuple[int, ...] = ()  # orders takes; () where the name says nothing
+    mic: str = ""
+    doubts: list[str] = field(default_factory=list)
+
+    @property
+    def level_db(self) -> float:
+        return self.measure.level_db

@@ -1,0 +1,155 @@
+"""Words that no table knows, told by their neighbours: where most words of a place are levels, the others are too.
+
+Each rule looks at hits whose names differ in one unknown word only, and leaves that word as it is where it is in doubt.
+"""
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from dactyl.core.stack.hit import Hit
+from dactyl.core.stack.names import ROMAN, Named
+
+NUMERALS = {"i": 1, "ii": 2, "iii": 3, "iv": 4, "v": 5, "vi": 6, "vii": 7, "viii": 8, "ix": 9, "x": 10}
+SAME_PLACES = 0.8  # share of the hits under one word that stand under the other word too
+SAME_HIT_DB = 0.35  # by how much the distance between two mics may vary from hit to hit
+FEWEST_HITS = 6  # for levels alone to say so
+
+
+def explain(hits: Sequence[Hit]) -> None:
+    """Turn unknown words of ``hits`` into numbers, levels and mics where their neighbours show what they are."""
+    _numerals(hits)
+    for word in _unknown_words(hits):
+        with_word = [hit for hit in hits if word in _unknown(hit.named)]
+        bases = {_base(hit.named, word) for hit in with_word}
+        without = [hit for hit in hits if word not in _unknown(hit.named) and _base(hit.named, "") in bases]
+        if _is_level(with_word, without):
+            _as_level(word, with_word, without)
+        elif _is_mic(with_word, without):
+            _as_mic(word, with_word)
+    _mics_by_level(hits)
+
+
+def _unknown(named: Named) -> list[str]:
+    return [word for word in [*named.others, *named.folder_words] if word[0].isalpha() and not word.startswith("note ")]
+
+
+def _unknown_words(hits: Iterable[Hit]) -> list[str]:
+    """The rarer first: the odd one out among known words is told before the words that many share."""
+    counts = Counter(word for hit in hits for word in dict.fromkeys(_unknown(hit.named)))
+    return [word for word, count in sorted(counts.items(), key=lambda pair: (pair[1], pair[0])) if count < len(hits)]
+
+
+def _base(named: Named, word: str) -> tuple:
+    """What stays of a name without ``word``, its level, its take and its mic."""
+    rest = [other for other in (*named.others, *named.folder_words) if other != word]
+    return (*named.kinds, *sorted(named.articulations), *sorted(rest))
+
+
+def _drop(named: Named, word: str) -> None:
+    named.others = [other for other in named.others if other != word]
+    named.folder_words = [other for other in named.folder_words if other != word]
+
+
+def _numerals(hits: Sequence[Hit]) -> None:
+    """i, ii, iii, iv: a number where at least two of more than one letter stand in a set."""
+    written = {word for hit in hits for word in hit.named.others if word in NUMERALS}
+    if len(written) < 2:
+        return
+    for hit in hits:
+        named = hit.named
+        word = next((word for word in named.others if word in NUMERALS), named.letter)
+        if word in NUMERALS:
+            _drop(named, word)
+            named.letter = "" if word == named.letter else named.letter
+            named.numbers[ROMAN, 0], named.number_texts[ROMAN, 0] = NUMERALS[word], word
+
+
+# Levels ---------------------------------------------------------------------------------------------------------------
+
+
+def _is_level(with_word: Sequence[Hit], without: Sequence[Hit]) -> bool:
+    """A word in the place of ``soft`` and ``hard``, on about as many recordings as each of them, as level as they are."""
+    if any(hit.named.layer is not None for hit in with_word):
+        return False
+    ranks = _by_rank(without)
+    if len(ranks) < 2 or not all(hit.named.is_dynamic for hit in without):
+        return False
+    usual = np.median([len(row) for row in ranks.values()])
+    widest = max(float(np.ptp([hit.level_db for hit in row])) for row in ranks.values())
+    own = float(np.ptp([hit.level_db for hit in with_word]))
+    return usual / 2 <= len(with_word) <= 2 * usual and own <= max(2 * widest, 3.0)
+
+
+def _by_rank(hits: Iterable[Hit]) -> dict[float, list[Hit]]:
+    ranks: dict[float, list[Hit]] = defaultdict(list)
+    for hit in hits:
+        if hit.named.layer is not None:
+            ranks[hit.named.layer].append(hit)
+    return ranks
+
+
+def _as_level(word: str, with_word: Sequence[Hit], without: Sequence[Hit]) -> None:
+    """Its rank is told by its loudness among the others."""
+    known = sorted((float(np.mean([hit.level_db for hit in row])), rank) for rank, row in _by_rank(without).items())
+    level_db = float(np.mean([hit.level_db for hit in with_word]))
+    levels, ranks = [level for level, _ in known], [rank for _, rank in known]
+    if level_db <= levels[0]:
+        rank = min(ranks) - 1
+    elif level_db >= levels[-1]:
+        rank = max(ranks) + 1
+    else:
+        rank = float(np.interp(level_db, levels, ranks))
+    rank += 1e-3 * (rank in ranks)
+    for hit in with_word:
+        _drop(hit.named, word)
+        hit.named.layer, hit.named.layer_text, hit.named.is_dynamic = rank, word, True
+
+
+# Mics -----------------------------------------------------------------------------------------------------------------
+
+
+def _place(named: Named) -> tuple:
+    """Which hit a name means, whatever mic heard it."""
+    return named.layer, named.take, named.letter, tuple(sorted(named.numbers.items()))
+
+
+def _is_mic(with_word: Sequence[Hit], without: Sequence[Hit]) -> bool:
+    """A word in the place of a mic: the same hits stand under it as under a known mic."""
+    if any(hit.named.mics or hit.named.weak_mics for hit in with_word):
+        return False
+    known = {(_base(hit.named, ""), _place(hit.named)) for hit in without if hit.named.mics or hit.named.weak_mics}
+    words = {word for hit in with_word for word in _unknown(hit.named)}
+    own = {(_base(hit.named, word), _place(hit.named)) for hit in with_word for word in words}
+    return len(known & own) >= SAME_PLACES * max(1, len(with_word), len(known))
+
+
+def _as_mic(word: str, hits: Sequence[Hit]) -> None:
+    for hit in hits:
+        _drop(hit.named, word)
+        hit.named.mics.append(word)
+
+
+def _mics_by_level(hits: Sequence[Hit]) -> None:
+    """Two unknown words for the same hits, whose levels go up and down together, are two mics that heard each hit."""
+    groups: dict[tuple, dict[str, dict[tuple, Hit]]] = defaultdict(lambda: defaultdict(dict))
+    for hit in hits:
+        if hit.named.mics or hit.named.weak_mics:
+            continue
+        for word in dict.fromkeys(_unknown(hit.named)):
+            groups[_base(hit.named, word)][word][_place(hit.named)] = hit
+    for words in groups.values():
+        heard = [word for word in words if len(words[word]) >= FEWEST_HITS]
+        if len(heard) < 2 or not all(_go_together(words[heard[0]], words[word]) for word in heard[1:]):
+            continue
+        for word in heard:
+            _as_mic(word, list(words[word].values()))
+
+
+def _go_together(one: dict[tuple, Hit], other: dict[tuple, Hit]) -> bool:
+    shared = [place for place in one if place in other]
+    if len(shared) < SAME_PLACES * max(len(one), len(other)):
+        return False
+    apart = [one[place].level_db - other[place].level_db for place in shared]
+    return float(np.std(apart)) <= SAME_HIT_DB < float(np.std([one[place].level_db for place in shared]))
