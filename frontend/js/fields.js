@@ -8,8 +8,15 @@ export function startFields() {
     const stepped = (Number((field.value || field.placeholder).replace("−", "-").replace(",", ".")) || 0) + step;
     field.value = String(Math.round(stepped * 100) / 100).replace("-", "−");
     clearTimeout(field.changeTimer);
-    field.changeTimer = setTimeout(() => field.dispatchEvent(new Event("change", { bubbles: true })), 250);
+    field.changeTimer = setTimeout(() => told(field.id, field.value), 250);
   });
+  /** The field of this id, which may have been drawn anew meanwhile, has this value now. */
+  const told = (id, value) => {
+    const field = document.getElementById(id);
+    if (!field) return;
+    field.value = value;
+    field.dispatchEvent(new Event("change", { bubbles: true }));
+  };
   const reset = (field) => {
     if (!field) return false;
     field.value = field.dataset.reset;

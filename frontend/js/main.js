@@ -5,6 +5,7 @@ import { startCut } from "./cut.js";
 import { startDialogs } from "./dialogs.js";
 import { startEditors } from "./editors.js";
 import { Engine } from "./engine.js";
+import { startEdits } from "./edits.js";
 import { startFields } from "./fields.js";
 import { HitInput } from "./hits.js";
 import { startKeys } from "./keys.js";
@@ -30,6 +31,7 @@ if (workshop) {
   if (kit) {
     const input = new HitInput(engine);
     startFields();
+    startEdits(session);
     startSurface(session, engine, input);
     startMeters(engine);
     const part = startPart(session, engine);

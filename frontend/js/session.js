@@ -9,6 +9,7 @@ export class Session extends EventTarget {
   #solo = new Set();
   #cardTimer = 0;
   #fadeTimer = 0;
+  #sources = new Map();
 
   constructor(body, engine) {
     super();
@@ -61,6 +62,26 @@ export class Session extends EventTarget {
     return window.htmx.ajax("POST", url, { source: document.body, swap: "none", values });
   }
 
+  /**
+   * Fetch a part of the page. A later call for the same place takes over from an earlier one, and none waits for another:
+   * each place has a source of its own, where htmx keeps the requests of one source in line.
+   * @returns {Promise<boolean>} whether it came
+   */
+  get(url, target) {
+    if (!this.#sources.has(target)) {
+      const source = document.createElement("i");
+      source.hidden = true;
+      source.setAttribute("hx-sync", "this:replace");
+      this.#body.append(source);
+      this.#sources.set(target, source);
+    }
+    const answer = window.htmx.ajax("GET", url, { source: this.#sources.get(target), target, swap: "innerHTML" });
+    return answer.then(
+      () => true,
+      () => false,
+    );
+  }
+
   /** Select a pad; its card follows. @param {number} pad */
   select(pad, { scroll = true, delay = 0, more = false, range = false } = {}) {
     if (!pad) return;
@@ -99,7 +120,7 @@ export class Session extends EventTarget {
     clearTimeout(this.#cardTimer);
     this.#cardTimer = setTimeout(() => {
       if (document.getElementById("card").contains(document.activeElement) && !fromCard) return;
-      window.htmx.ajax("GET", `/kits/${this.kit}/card/`, { target: "#card", swap: "innerHTML" });
+      this.get(`/kits/${this.kit}/card/`, "#card");
     }, delay);
   }
 

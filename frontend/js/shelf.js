@@ -64,7 +64,7 @@ export function startShelf(session, engine) {
     document.getElementById(`sample-${id}`)?.scrollIntoView({ block: "nearest" });
     if (hear && !walkers.some((walk) => walk(id))) engine.hear(id);
     clearTimeout(aboutTimer);
-    aboutTimer = setTimeout(() => window.htmx.ajax("GET", `/shelf/samples/${id}/`, { target: "#about", swap: "innerHTML" }), 180);
+    aboutTimer = setTimeout(() => session.get(`/shelf/samples/${id}/`, "#about"), 180);
   };
 
   /** Every sample the search finds, those not drawn yet too. */
@@ -104,11 +104,11 @@ export function startShelf(session, engine) {
     const isEmpty = document.querySelector(`.pad[data-pad="${pad}"][data-empty]`);
     const isLong = samples.length === 1 && Number(document.getElementById(`sample-${samples[0]}`)?.dataset.seconds) > LOOP_SECONDS;
     if (samples.length === 1 && isEmpty && !isLong)
-      window.htmx.ajax("POST", url, { source: list(), swap: "none", values: { samples: String(samples[0]), way: "takes", mode: "replace" } });
+      session.post(url, { samples: String(samples[0]), way: "takes", mode: "replace" });
     else
-      window.htmx.ajax("GET", `${url}?samples=${samples.join(",")}`, { target: "#ask", swap: "innerHTML" }).then(() => {
+      session.get(`${url}?samples=${samples.join(",")}`, "#ask").then((came) => {
         const ask = document.getElementById("ask");
-        if (ask.firstElementChild && !ask.open) ask.showModal();
+        if (came && ask.firstElementChild && !ask.open) ask.showModal();
       });
   };
   const inListOrder = () => {
@@ -118,8 +118,7 @@ export function startShelf(session, engine) {
   };
 
   const stack = () => {
-    const url = `/kits/${session.kit}/stack/?samples=${inListOrder().join(",")}`;
-    window.htmx.ajax("GET", url, { target: "#view", swap: "innerHTML" });
+    session.get(`/kits/${session.kit}/stack/?samples=${inListOrder().join(",")}`, "#view");
   };
 
   const bringIn = (files) => upload(files, { session, onListed: () => document.body.dispatchEvent(new Event("shelf-changed")) });

@@ -153,7 +153,8 @@ export function startTakes(session, engine) {
   document.body.addEventListener("htmx:afterRequest", ({ detail }) => {
     const then = detail.elt?.dataset?.then;
     if (!then || !detail.successful) return;
-    window.htmx.ajax("GET", then, { target: "#view", swap: "innerHTML" }).then(() => {
+    session.get(then, "#view").then((came) => {
+      if (!came) return;
       history.pushState({}, "", then);
       session.selectTouched();
     });

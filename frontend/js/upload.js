@@ -13,7 +13,7 @@ export async function upload(files, { session, onListed }) {
   const send = async () => {
     for (let next = queue.shift(); next; next = queue.shift()) if (!(await sendOne(id, next))) lost.push(next.path);
   };
-  const progress = (uploading) => window.htmx.ajax("GET", `/shelf/imports/${id}/${uploading ? "?uploading=1" : ""}`, { target: "#import", swap: "innerHTML" });
+  const progress = (uploading) => session.get(`/shelf/imports/${id}/${uploading ? "?uploading=1" : ""}`, "#import");
   const told = setInterval(() => session.say(`Sending ${files.length - queue.length} of ${files.length} files…`), 500);
   await sendOne(id, queue.shift());
   progress(true);

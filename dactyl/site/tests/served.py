@@ -12,7 +12,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from django.conf import settings
-from playwright.sync_api import Browser, ConsoleMessage, Page, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 CHROMIUM = "/usr/bin/chromium"
 ARGUMENTS = [
@@ -21,6 +21,7 @@ ARGUMENTS = [
 ]  # fmt: skip
 SOUND_WITHOUT_GESTURE = "--autoplay-policy=no-user-gesture-required"
 VIEWPORT = {"width": 1280, "height": 800}
+PATIENCE_MS = 20_000  # a busy machine is slow, not wrong
 
 
 class Server:
@@ -84,7 +85,8 @@ def browser(*, sound_at_once: bool = True) -> Iterator[Browser]:
 def open_page(chromium: Browser, served: Server) -> tuple[Page, list[str]]:
     """A page, and the list in which every error of its scripts is collected."""
     page = chromium.new_page(viewport=VIEWPORT, base_url=served.url)
-    page.set_default_timeout(10_000)
+    page.set_default_timeout(PATIENCE_MS)
+    expect.set_options(timeout=PATIENCE_MS)
     problems: list[str] = []
     page.on("pageerror", lambda problem: problems.append(str(problem)))
     page.on("console", lambda message: problems.append(message.text) if _is_problem(message) else None)

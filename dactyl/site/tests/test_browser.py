@@ -161,6 +161,23 @@ class Story(SimpleTestCase):
         second.locator("body").press("Control+z")
         expect(second.locator(".row[data-pad]")).to_have_count(16)
 
+    def test_quick_edits_all_land_and_typed_text_outlives_the_answers(self):
+        page = self.new_kit("Quick hands")
+        page.route("**/set/**", lambda route: (time.sleep(0.4), route.continue_()))
+        rows = page.locator(".row[data-pad]")
+        for row, (choke, level) in enumerate([("a", "-3"), ("b", "-6"), ("c", "-9")]):
+            rows.nth(row).locator(".choke").fill(choke)
+            rows.nth(row).locator(".c-level input").fill(level)
+        rows.nth(4).locator(".choke").press_sequentially("d")
+        expect(page.locator("#undo")).to_contain_text("Level of")
+        page.wait_for_timeout(2500)
+        expect(rows.nth(4).locator(".choke")).to_have_value("d")
+        page.keyboard.press("Tab")
+        expect(page.locator("#undo")).to_contain_text("in choke group D")
+        page.reload()
+        chokes = [rows.nth(row).locator(".choke").input_value() for row in (0, 1, 2, 4)]
+        self.assertEqual(chokes, ["A", "B", "C", "D"])
+
     def test_an_edit_is_heard_on_the_next_hit_while_the_part_loops(self):
         page = self.new_kit("Loop")
         self.bring_in(page, {"bd_thud.wav": sound_bytes(hit(-6, seed=30, seconds=0.1))})

@@ -1,0 +1,59 @@
+/**
+ * Edits go to the server one after another, each with the version that the one before it left: a quick hand never meets
+ * its own edit as a stale page. What is being typed while an answer redraws its field stays as it was typed.
+ */
+export function startEdits(session) {
+  const { body } = document;
+  const edits = `/kits/${session.kit}/`;
+  const waiting = [];
+  let isUnderWay = false;
+
+  const isEdit = ({ verb, path }) => verb === "post" && path.startsWith(edits);
+
+  body.addEventListener("htmx:confirm", (event) => {
+    const { elt, path, etc, issueRequest } = event.detail;
+    if (!isUnderWay || !isEdit(event.detail)) return;
+    event.preventDefault();
+    const values = etc?.values ?? { ...JSON.parse(elt.getAttribute("hx-vals") ?? "{}"), ...Object.fromEntries(Object.entries(window.htmx.values(elt, "post"))) };
+    waiting.push(() => {
+      if (body.contains(elt)) issueRequest(true);
+      else session.post(path, values); // its field was drawn anew meanwhile
+    });
+  });
+  body.addEventListener("htmx:beforeSend", ({ detail }) => {
+    if (isEdit(detail.requestConfig)) isUnderWay = true;
+  });
+  body.addEventListener("htmx:afterRequest", ({ detail }) => {
+    if (!isEdit(detail.requestConfig)) return;
+    isUnderWay = false;
+    setTimeout(() => {
+      while (!isUnderWay && waiting.length) waiting.shift()();
+    });
+  });
+
+  let typed = null; // { field, id, text, from, to }
+  const sent = new WeakMap(); // field -> what was last sent of it
+  body.addEventListener("change", ({ target }) => sent.set(target, target.value), { capture: true });
+  const remember = () => {
+    const field = document.activeElement;
+    const isOpen = field?.matches?.("input.cell, input[type=search], input:not([type])") && field.id && field.value !== field.defaultValue && field.value !== sent.get(field);
+    if (isOpen) typed = { field, id: field.id, text: field.value, from: field.selectionStart, to: field.selectionEnd };
+  };
+  body.addEventListener("htmx:oobBeforeSwap", remember);
+  body.addEventListener("htmx:beforeSwap", remember);
+  body.addEventListener("htmx:afterSettle", () => {
+    const field = typed && document.getElementById(typed.id);
+    if (field && field !== typed.field) giveBack(field, typed);
+    if (!field || field !== typed.field) typed = null;
+  });
+
+  /** The browser tells no change of a text that a script put there, so leaving the field tells it. */
+  function giveBack(field, { text, from, to }) {
+    field.value = text;
+    field.focus();
+    field.setSelectionRange?.(from, to);
+    let isTold = false;
+    field.addEventListener("change", () => (isTold = true), { once: true });
+    field.addEventListener("blur", () => isTold || field.value === field.defaultValue || field.dispatchEvent(new Event("change", { bubbles: true })), { once: true });
+  }
+}
