@@ -105,4 +105,5 @@ export function startCut(session) {
     changed();
   });
   session.addEventListener("marked", open);
+  document.addEventListener("theme", () => cut?.canvas.isConnected && draw());
 }

@@ -12,6 +12,7 @@ export function startDialogs() {
       const theme = document.documentElement.dataset.theme === "night" ? "paper" : "night";
       document.documentElement.dataset.theme = theme;
       localStorage.setItem("theme", theme);
+      document.dispatchEvent(new Event("theme"));
     }
   });
   document.body.addEventListener("htmx:afterSettle", ({ detail }) => {

@@ -31,6 +31,19 @@ export function startEdits(session) {
     });
   });
 
+  // An answer is drawn for what was selected and open when its edit was sent; what was opened since is not drawn over.
+  let asked = {};
+  body.addEventListener("htmx:beforeSwap", ({ detail }) => (asked = detail.requestConfig.headers));
+  body.addEventListener("htmx:oobBeforeSwap", ({ detail }) => {
+    const now = session.headers;
+    const isOld = (...names) => names.some((name) => asked[name] !== now[name]);
+    if (detail.target.id === "view" && isOld("X-View")) detail.shouldSwap = false;
+    if (detail.target.id === "card" && isOld("X-Selected-Pads", "X-Card-Tab")) {
+      detail.shouldSwap = false;
+      session.loadCard();
+    }
+  });
+
   let typed = null; // { field, id, text, from, to }
   const sent = new WeakMap(); // field -> what was last sent of it
   body.addEventListener("change", ({ target }) => sent.set(target, target.value), { capture: true });

@@ -176,6 +176,22 @@ export function startShelf(session, engine) {
     event.dataTransfer.setData(DRAG_TYPE, inListOrder().join(","));
     event.dataTransfer.effectAllowed = "copy";
   });
+  // The list is not drawn anew under a hand that is about to drag out of it.
+  let isHeld = false;
+  let isDue = false;
+  const letGo = () => {
+    isHeld = false;
+    if (isDue) document.body.dispatchEvent(new Event("shelf-changed"));
+    isDue = false;
+  };
+  shelf.addEventListener("pointerdown", (event) => (isHeld = Boolean(event.target.closest(".sample"))));
+  for (const type of ["pointerup", "dragend"]) document.addEventListener(type, letGo);
+  document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+    if (!isHeld || detail.target.id !== "samples") return;
+    detail.shouldSwap = false;
+    isDue = true;
+  });
+
   const padUnder = (event) => event.target.closest?.(".row[data-pad], .pad[data-pad], .card-body[data-pad]");
   let over = null;
   document.addEventListener("dragover", (event) => {

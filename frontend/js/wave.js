@@ -241,6 +241,7 @@ export function startWave(session, engine) {
     if (view.head !== before) draw();
   });
   session.addEventListener("marked", open);
+  document.addEventListener("theme", draw);
   open();
 
   /** Keys while the canvas has the focus; true where one was used. */

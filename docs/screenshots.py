@@ -1,0 +1,82 @@
+"""Draw docs/screenshots anew from the demo, in a headless browser: ``make screenshots``."""
+
+import os
+from pathlib import Path
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "dactyl.site.settings")
+
+from playwright.sync_api import Page
+
+from dactyl.site.tests.served import browser, open_page, server
+
+FOLDER = Path(__file__).parent / "screenshots"
+
+
+def main() -> None:
+    FOLDER.mkdir(exist_ok=True)
+    with server(with_demo=True) as served, browser() as chromium:
+        page, _ = open_page(chromium, served)
+        page.goto("/")
+        shoot(page, "kits")
+        page.goto("/shelf/")
+        page.locator(".sample").nth(3).click()
+        page.wait_for_selector("#about strong")
+        shoot(page, "shelf")
+        kit(page, "Engine Deck")
+        shoot(page, "sheet-found-metal")
+        kit(page, "Ferry House")
+        for tab in ("layers", "sound", "mics", "cuts"):
+            page.click(f"#card-tab-{tab}")
+            page.wait_for_selector(f"#card [data-tab={tab}]")
+            shoot(page, f"pad-{tab}")
+        night(page)
+        stack(page)
+        for view in ("part", "outputs", "bounce"):
+            page.click(f"#tab-{view}")
+            page.wait_for_selector(f"[data-view={view}]")
+            if view == "bounce":
+                bounce(page)
+            shoot(page, view)
+
+
+def kit(page: Page, name: str) -> None:
+    page.goto("/")
+    page.click(f"text={name}")
+    page.wait_for_selector("#card [data-tab]")
+    page.locator(".row[data-pad] .c-glyph").nth(1).click()
+
+
+def night(page: Page) -> None:
+    page.click("#card-tab-layers")
+    page.click("[data-theme-switch]")
+    shoot(page, "sheet-night")
+    page.click("[data-theme-switch]")
+
+
+def stack(page: Page) -> None:
+    page.click("#shelf-edge")
+    page.fill("#shelf-q", "snare")
+    page.wait_for_timeout(500)
+    page.locator("#samples").focus()
+    page.keyboard.press("Control+a")
+    page.click("#stack-picked")
+    page.wait_for_selector(".proposed-steps")
+    shoot(page, "stack")
+    page.click("#shelf-fold")
+
+
+def bounce(page: Page) -> None:
+    page.select_option("#bounce-part", label="Storm Watch")
+    page.click("#bounce-go")
+    page.wait_for_selector(".stem.mix", timeout=120_000)
+
+
+def shoot(page: Page, name: str) -> None:
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(700)  # pictures that are drawn after the page
+    page.screenshot(path=FOLDER / f"{name}.png")
+    print(f"docs/screenshots/{name}.png")
+
+
+if __name__ == "__main__":
+    main()
