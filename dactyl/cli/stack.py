@@ -3,15 +3,16 @@
 import argparse
 import hashlib
 import json
+import tempfile
 from pathlib import Path
 
 from dactyl.cli.convert import check_target, write_kit
 from dactyl.cli.say import warn
-from dactyl.core.errors import KitFileError
 from dactyl.core.kit import Sample
 from dactyl.core.stack.listen import files_in, listen
-from dactyl.core.stack.propose import File, Proposal, propose
+from dactyl.core.stack.propose import File, Proposal, ProposedTake, propose
 from dactyl.core.stack.to_kit import kit_of
+from dactyl.core.wave.write import split_channels
 
 
 def add_to(commands: argparse._SubParsersAction) -> None:
@@ -40,19 +41,36 @@ def run(asked: argparse.Namespace) -> int:
 
 
 def _write(out: Path, proposal: Proposal, files: list[File]) -> None:
-    known = {file.path: file for file in files if file.measure and file.channels <= 2}
-    for pad in proposal.pads:
-        for path in pad.files:
-            if path not in known:
-                raise KitFileError("It has more than two channels.", "Split it into mono files first.", file=path)
-    samples, paths = {}, {}
-    for path, file in known.items():
-        with Path(path).open("rb") as opened:
-            sha256 = hashlib.file_digest(opened, "sha256").hexdigest()
-        samples[path], paths[sha256] = Sample(sha256, file.frames, file.rate_hz, file.channels), Path(path)
-    kit = kit_of(proposal, out.stem, samples, {path: file.measure.onset_frame for path, file in known.items()})
-    names = {sha256: (path.name, path.parent.name) for sha256, path in paths.items()}
-    warn(write_kit(out, kit, names, paths))
+    with tempfile.TemporaryDirectory(prefix="dactyl-mics-") as folder:
+        known, samples, paths, onsets = {file.path: file for file in files}, {}, {}, {}
+        for pad in proposal.pads:
+            for path in pad.files:
+                whole, _, channel = (path, "", "") if path in known else path.rpartition("#")
+                file = known[whole]
+                place = Path(whole) if not channel else _channel(Path(whole), int(channel), Path(folder))
+                with place.open("rb") as opened:
+                    sha256 = hashlib.file_digest(opened, "sha256").hexdigest()
+                samples[path] = Sample(sha256, file.frames, file.rate_hz, 1 if channel else file.channels)
+                paths[sha256], onsets[path] = place, file.measure.onset_frame
+        names = {sha256: (path.name, path.parent.name) for sha256, path in paths.items()}
+        warn(write_kit(out, kit_of(proposal, out.stem, samples, onsets), names, paths))
+
+
+def _channel(path: Path, number: int, folder: Path) -> Path:
+    """One channel of a file of several mics, as a file of its own."""
+    own = folder / hashlib.sha256(str(path).encode()).hexdigest()[:16]
+    if not own.exists():
+        own.mkdir()
+        for each, data in enumerate(split_channels(path), start=1):
+            (own / f"{path.stem} (mic {each}).wav").write_bytes(data)
+    return own / f"{path.stem} (mic {number}).wav"
+
+
+def _take(take: ProposedTake) -> dict:
+    """A take by its file; where that holds several mics, by the file as a whole."""
+    files = {file.rpartition("#")[0] for file in take.mics.values()}
+    whole = files.pop() if len(take.mics) > 2 and len(files) == 1 and all(files) else ""
+    return {"file": whole or take.file, "mics": take.mics}
 
 
 def as_json(proposal: Proposal) -> dict:
@@ -61,7 +79,7 @@ def as_json(proposal: Proposal) -> dict:
     for pad in proposal.pads:
         lows = [1, *(high + 1 for high in pad.highs)]
         layers = [
-            {"low": low, "high": high, "takes": [{"file": take.file, "mics": take.mics} for take in layer.takes]}
+            {"low": low, "high": high, "takes": [_take(take) for take in layer.takes]}
             for low, high, layer in zip(lows, pad.highs, pad.layers, strict=False)
         ]
         pads.append(

@@ -1,14 +1,11 @@
 """One incoming file at a time: what it is, and what it sounds like. No database here."""
 
 import hashlib
-import io
 import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path, PurePosixPath
-
-import soundfile
 
 from dactyl.core.audio.measure import Measure, measure
 from dactyl.core.audio.overview import overview
@@ -17,6 +14,7 @@ from dactyl.core.formats.unzip import copy_member, refuse_bomb
 from dactyl.core.stack.kind import guess_kind
 from dactyl.core.wave.read import MAX_MICS, SUFFIXES, Sound, read_sound
 from dactyl.core.wave.tags import Tags, read_tags
+from dactyl.core.wave.write import split_channels
 from dactyl.shelf import store
 
 
@@ -98,17 +96,12 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
     )
 
 
-def split_channels(stored_as: str, name: str, folder: str) -> Iterator[Unpacked]:
-    """Each channel of a file as a mono WAV file of the same depth: "tom (mic 1).wav", "tom (mic 2).wav", ..."""
-    path = PurePosixPath(name)
-    with soundfile.SoundFile(store.incoming_folder() / stored_as) as file:
-        subtype = file.subtype if file.subtype in ("PCM_16", "PCM_24", "PCM_32", "FLOAT") else "FLOAT"
-        rows = file.read(dtype="int32" if subtype.startswith("PCM") else "float32", always_2d=True)
-        for number in range(file.channels):
-            data = io.BytesIO()
-            soundfile.write(data, rows[:, number], file.samplerate, subtype, format="WAV")
-            stored = store.receive(lambda out, data=data: out.write(data.getvalue()))
-            yield Unpacked(f"{path.stem} (mic {number + 1}).wav", folder, stored_as=stored)
+def channels_of(stored_as: str, name: str, folder: str) -> Iterator[Unpacked]:
+    """The channels of a file as files of their own: "tom (mic 1).wav", "tom (mic 2).wav", ..."""
+    stem = PurePosixPath(name).stem
+    for number, data in enumerate(split_channels(store.incoming_folder() / stored_as), start=1):
+        stored = store.receive(lambda out, data=data: out.write(data))
+        yield Unpacked(f"{stem} (mic {number}).wav", folder, stored_as=stored)
 
 
 def _hash(path: Path) -> str:

@@ -10,7 +10,7 @@ from django.db import connection
 from dactyl.core.errors import AudioError, KitFileError
 from dactyl.jobs.run import Progress
 from dactyl.shelf import edits
-from dactyl.shelf.intake import Heard, SeveralMics, hear, split_channels, unpack, why_not_sound
+from dactyl.shelf.intake import Heard, SeveralMics, channels_of, hear, unpack, why_not_sound
 from dactyl.shelf.models import Import, ImportFile
 
 BATCH = 48
@@ -29,7 +29,7 @@ def import_files(batch_id: int) -> Iterator[Progress]:
             sounds = [file for file in waiting if file not in archives]
             heard = list(zip(sounds, pool.map(_hear, sounds), strict=True))
             for file in [file for file, result in heard if result is None]:
-                edits.record_unpacked(file, list(split_channels(file.stored_as, file.name, file.folder)))
+                edits.record_unpacked(file, list(channels_of(file.stored_as, file.name, file.folder)))
             edits.record_heard([(file, result) for file, result in heard if result is not None])
             yield _progress(batch, sounds[-1].name if sounds else "")
 

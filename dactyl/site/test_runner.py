@@ -1,5 +1,6 @@
 """Django's test runner with a data folder of its own, and one closing line that counts."""
 
+import logging
 import shutil
 import tempfile
 from pathlib import Path
@@ -16,6 +17,7 @@ class CountingRunner(DiscoverRunner):
         settings.DATA = Path(tempfile.mkdtemp(prefix="dactyl-test-"))
         settings.FILE_UPLOAD_TEMP_DIR = settings.DATA / "incoming"
         settings.FILE_UPLOAD_TEMP_DIR.mkdir()
+        logging.getLogger("django.request").setLevel(logging.ERROR)  # tests ask for refusals all the time
 
     def teardown_test_environment(self, **kwargs: Any) -> None:
         shutil.rmtree(settings.DATA, ignore_errors=True)

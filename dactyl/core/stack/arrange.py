@@ -58,8 +58,8 @@ def take_in(proposal: Proposal, file: str, level_db: float, pad: int, layer: int
     """Bring a left-over file back, as a take of its own."""
     if file not in {left.file for left in proposal.left_over}:
         raise KitError("This file is no longer left over.")
-    proposal.left_over = [left for left in proposal.left_over if left.file != file]
     layer_at(proposal, pad, layer).takes.append(ProposedTake({"close": file}, level_db))
+    proposal.left_over = [left for left in proposal.left_over if left.file != file]
 
 
 def split_layer(proposal: Proposal, pad: int, layer: int) -> None:
@@ -83,7 +83,7 @@ def join_layers(proposal: Proposal, pad: int, layer: int) -> None:
 
 def move_layer(proposal: Proposal, pad: int, layer: int, by: int) -> None:
     layers = pad_at(proposal, pad).layers
-    other = _index(layer + by, layers)
+    layer, other = _index(layer, layers), _index(layer + by, layers)
     layers[layer], layers[other] = layers[other], layers[layer]
 
 

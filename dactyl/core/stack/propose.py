@@ -141,7 +141,9 @@ class _Take:
         first = self.hits[0]
         said = [first.named.layer_text, ".".join(str(number) for number in first.take)]
         return ProposedTake(
-            {hit.mic: hit.named.file for hit in self.hits}, first.level_db, " ".join(filter(None, said))
+            {mic: file for hit in self.hits for mic, file in _mics_of(hit).items()},
+            first.level_db,
+            " ".join(filter(None, said)),
         )
 
 

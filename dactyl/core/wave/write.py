@@ -1,7 +1,8 @@
 """Write WAV and FLAC files: 16 bit with dither, 24 bit, float. Equal sound gives equal bytes."""
 
+import io
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from types import TracebackType
 
@@ -72,3 +73,14 @@ def _rounded(steps: np.ndarray, full_scale: int) -> np.ndarray:
 def _triangular_dither(rng: np.random.Generator, shape: tuple[int, int]) -> np.ndarray:
     """Two steps wide, triangular: the error is then independent of the sound (Lipshitz et al., JAES 40(5), 1992)."""
     return rng.random(shape, np.float32) - rng.random(shape, np.float32)
+
+
+def split_channels(path: Path) -> Iterator[bytes]:
+    """Each channel of a sound file as a mono WAV file of the same depth."""
+    with soundfile.SoundFile(path) as file:
+        subtype = file.subtype if file.subtype in ("PCM_16", "PCM_24", "PCM_32", "FLOAT") else "FLOAT"
+        rows = file.read(dtype="int32" if subtype.startswith("PCM") else "float32", always_2d=True)
+        for number in range(file.channels):
+            data = io.BytesIO()
+            soundfile.write(data, rows[:, number], file.samplerate, subtype, format="WAV")
+            yield data.getvalue()

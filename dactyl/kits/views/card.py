@@ -77,7 +77,7 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
         context |= {"layers": layers, "take": _selected_take(request, layers)}
     elif tab == "mics":
         own = dict(PieceMic.objects.filter(piece=row.pad.piece).values_list("mic", "gain_db"))
-        context["mics"] = [(mic, own.get(mic.pk, 0.0)) for mic in kit.mics.select_related("output")]
+        context["mic_gains"] = [(mic, own.get(mic.pk, 0.0)) for mic in kit.mics.select_related("output")]
     elif tab == "cuts":
         context["companions"] = list(row.pad.companions.select_related("other__piece"))
         context["other_pads"] = list(kit.pads.select_related("piece").exclude(pk=row.pad.pk))

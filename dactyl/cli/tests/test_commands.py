@@ -1,0 +1,188 @@
+"""``dactyl listen``, ``stack`` and ``convert``: what scripts read, what people read, and kits that go there and back."""
+
+import contextlib
+import io
+import json
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from dactyl.cli import main
+from dactyl.cli.tests.test_bounce import RATE, Folder
+from dactyl.core.wave.tags import read_tags
+
+LEVELS = {"soft": 0.03, "medium": 0.12, "hard": 0.5}
+
+
+def drum(level: float, seed: int, *, lead_frames: int = 480, channels: int = 1, hz: float = 190) -> np.ndarray:
+    """Some silence, then a struck tone with noise: (frames, channels)."""
+    time = np.arange(12_000) / RATE
+    noise = np.random.default_rng(seed).normal(0, 0.3, len(time)) * np.exp(-time * 60)
+    sound = level * (np.sin(2 * np.pi * hz * time) * np.exp(-time * 18) + noise)
+    return np.concatenate([np.zeros((lead_frames, channels)), np.repeat(sound[:, None], channels, axis=1)])
+
+
+class Recorded(Folder):
+    """A folder with a snare in three levels of two takes by two mics, a file of four channels, and a torn one."""
+
+    def setUp(self):
+        super().setUp()
+        folder = self.path / "Quay" / "Snare"
+        folder.mkdir(parents=True)
+        for number, (word, level) in enumerate(LEVELS.items()):
+            for take in (1, 2):
+                for mic, share in (("close", 1.0), ("room", 0.3)):
+                    sound = drum(level * share, 10 * number + take, channels=1 + (mic == "room"))
+                    soundfile.write(folder / f"{word} {take} {mic}.wav", sound, RATE, "PCM_24")
+        kick = (folder / "hard 1 close.wav").read_bytes()
+        (self.path / "torn.wav").write_bytes(kick[:2000])
+
+    def run_it(self, *arguments: str) -> tuple[int, str, str]:
+        """Exit code, standard output, standard error."""
+        said, problems = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(said), contextlib.redirect_stderr(problems), contextlib.chdir(self.path):
+            code = main(arguments)
+        return code, said.getvalue(), problems.getvalue()
+
+
+class Listening(Recorded):
+    def test_each_file_is_one_line_of_json_and_bad_ones_say_why(self):
+        code, said, problems = self.run_it("listen", "Quay", "torn.wav", "--json")
+        lines = {Path(line["file"]).name: line for line in map(json.loads, said.splitlines())}
+        self.assertEqual((code, problems, len(lines)), (1, "", 13), "a file that can't be used ends with 1")
+        hard = lines["hard 1 close.wav"]
+        self.assertEqual((hard["rate"], hard["channels"], hard["seconds"]), (RATE, 1, 0.26))
+        self.assertAlmostEqual(hard["onset_ms"], 10.0, delta=1.0)
+        self.assertEqual(hard["kind"], "snare")
+        self.assertEqual(hard["name"], {"piece": "snare", "layer": "hard", "take": 1, "mic": "close"})
+        self.assertIn("cut short", lines["torn.wav"]["error"])
+        levels = [lines[f"{word} 1 close.wav"]["level_db"] for word in LEVELS]
+        self.assertEqual(levels, sorted(levels))
+
+    def test_people_read_sentences(self):
+        code, said, _ = self.run_it("listen", "Quay/Snare/soft 1 close.wav")
+        self.assertEqual(code, 0)
+        self.assertRegex(said, r"soft 1 close\.wav: snare, 0\.260 s, 48000 Hz, onset \d+\.\d ms, attack −?-?\d+\.\d dB")
+        code, said, problems = self.run_it("listen", "nowhere")
+        self.assertEqual(code, 1)
+        self.assertIn("nowhere", said + problems)
+        self.assertNotIn("Traceback", said + problems)
+
+
+class Stacking(Recorded):
+    def test_the_proposal_has_the_softest_layer_first_with_every_mic(self):
+        code, said, _ = self.run_it("stack", "Quay", "torn.wav", "--json")
+        proposal = json.loads(said)
+        self.assertEqual(code, 0)
+        (pad,) = proposal["pads"]
+        self.assertEqual((pad["name"], pad["kind"]), ("Snare", "snare"))
+        self.assertEqual([(layer["low"], layer["high"]) for layer in pad["layers"]], [(1, 42), (43, 85), (86, 127)])
+        for word, layer in zip(LEVELS, pad["layers"], strict=True):
+            self.assertEqual(
+                [Path(take["file"]).name for take in layer["takes"]], [f"{word} {n} close.wav" for n in (1, 2)]
+            )
+            self.assertEqual({mic: Path(file).name for mic, file in layer["takes"][0]["mics"].items()}, {
+                "close": f"{word} 1 close.wav", "room": f"{word} 1 room.wav",
+            })  # fmt: skip
+        self.assertEqual([left["file"] for left in proposal["left_over"]], ["torn.wav"])
+
+    def test_out_writes_a_kit_that_plays_from_the_softest_to_the_loudest(self):
+        for name in ("Quay.sfz", "Quay.zip"):
+            with self.subTest(name):
+                code, _, problems = self.run_it("stack", "Quay", "--out", name)
+                self.assertEqual(code, 0, problems)
+                self.write_part([(0, 10, 38, 20), (960, 10, 38, 64), (1920, 10, 38, 120)], end_tick=2880)
+                code, _, problems = self.run_it("bounce", name, "p.mid", "--out", name[-3:], "--bits", "32f")
+                self.assertEqual(code, 0, problems)
+                (stem,) = self.stems(name[-3:]).values()
+                peaks = [np.abs(stem[start : start + RATE]).max() for start in (0, RATE, 2 * RATE)]
+                self.assertLess(4 * peaks[0], peaks[1])
+                self.assertLess(2 * peaks[1], peaks[2])
+                self.assertGreater(np.abs(stem[:200]).max(), 0, "the silence before the onset is skipped")
+
+    def test_a_file_of_four_channels_is_offered_as_mics(self):
+        sound = np.concatenate([drum(0.5 / n, 3) for n in range(1, 5)], axis=1)
+        soundfile.write(self.path / "tom all mics.wav", sound, RATE, "PCM_24")
+        code, said, _ = self.run_it("stack", "tom all mics.wav", "--json")
+        self.assertEqual(code, 0)
+        (pad,) = json.loads(said)["pads"]
+        (take,) = pad["layers"][0]["takes"]
+        self.assertEqual(take["file"], "tom all mics.wav")
+        self.assertEqual(take["mics"], {f"mic {n}": f"tom all mics.wav#{n}" for n in range(1, 5)})
+        self.assertEqual(self.run_it("stack", "tom all mics.wav", "--out", "tom.sfz")[0], 0)
+        levels = [
+            np.abs(soundfile.read(self.path / f"tom samples/tom all mics (mic {n}).wav")[0]).max() for n in (1, 4)
+        ]
+        self.assertAlmostEqual(levels[0] / levels[1], 4, delta=0.5)
+
+    def test_in_a_pipe_nothing_is_said_that_was_not_asked_for(self):
+        done = subprocess.run(
+            [sys.executable, "-m", "dactyl.cli", "stack", "Quay", "--out", "kit.zip"],
+            cwd=self.path,
+            capture_output=True,
+        )
+        self.assertEqual((done.returncode, done.stdout, done.stderr), (0, b"", b""))
+
+    def test_nothing_to_stack_is_said(self):
+        code, said, problems = self.run_it("stack", "torn.wav")
+        self.assertEqual(code, 1)
+        self.assertIn("torn.wav", said + problems)
+
+
+class Converting(Recorded):
+    def setUp(self):
+        super().setUp()
+        self.run_it("stack", "Quay", "--out", "Quay.zip")
+
+    def bounced(self, kit: str) -> np.ndarray:
+        self.write_part([(480 * n, 10, 38, 1 + 9 * n) for n in range(14)], end_tick=480 * 15)
+        code, _, problems = self.run_it("bounce", kit, "p.mid", "--out", f"of {kit}", "--bits", "32f")
+        self.assertEqual(code, 0, problems)
+        return next(iter(self.stems(f"of {kit}").values()))
+
+    def test_a_kit_sounds_the_same_as_package_as_sfz_and_as_package_again(self):
+        expected = self.bounced("Quay.zip")
+        for source, target in (("Quay.zip", "there.sfz"), ("there.sfz", "back.zip"), ("back.zip", "again.sfz")):
+            code, _, problems = self.run_it("convert", source, "--out", target)
+            self.assertEqual(code, 0, problems)
+            heard = self.bounced(target)
+            self.assertEqual(heard.shape, expected.shape)
+            self.assertLess(np.abs(heard - expected).max(), 3e-4 * np.abs(expected).max())
+
+    def test_samples_of_an_sfz_carry_their_place_on_the_keys(self):
+        self.run_it("convert", "Quay.zip", "--out", "kit.sfz")
+        files = sorted((self.path / "kit samples").iterdir())
+        self.assertEqual(len(files), 12)
+        ranges = {file.name: read_tags(file) for file in files}
+        self.assertEqual({tags.root for tags in ranges.values()}, {38})
+        by_word = {word: {(t.low_velocity, t.high_velocity) for n, t in ranges.items() if word in n} for word in LEVELS}
+        self.assertEqual(by_word, {"soft": {(1, 42)}, "medium": {(43, 85)}, "hard": {(86, 127)}})
+
+    def test_a_package_holds_each_sample_once_byte_for_byte(self):
+        with zipfile.ZipFile(self.path / "Quay.zip") as package:
+            names = package.namelist()
+            self.assertEqual(len(names), len(set(names)))
+            held = {Path(name).name: package.read(name) for name in names if name.startswith("samples/")}
+        for file in (self.path / "Quay" / "Snare").iterdir():
+            self.assertEqual(held[file.name], file.read_bytes())
+
+    def test_what_goes_wrong_is_one_line_and_leaves_what_was_there(self):
+        (self.path / "kept.sfz").write_text("kept")
+        (self.path / "gone.sfz").write_text("<region> sample=gone.wav key=38")
+        for arguments, words in (
+            (("gone.sfz", "--out", "kept.sfz"), "gone.wav"),
+            (("Quay.zip", "--out", "kit.txt"), "neither an .sfz nor a .zip"),
+            (("nothing.zip", "--out", "kept.sfz"), "nothing.zip"),
+            (("Quay", "--out", "kept.sfz"), "Quay"),
+        ):
+            with self.subTest(words):
+                code, said, problems = self.run_it("convert", *arguments)
+                self.assertEqual((code, said), (1, ""))
+                self.assertIn(words, problems)
+                self.assertEqual(problems.count("\n"), 1, problems)
+        self.assertEqual((self.path / "kept.sfz").read_text(), "kept")
+        self.assertEqual([path.name for path in self.path.iterdir() if path.name.startswith(".")], [])
