@@ -11,13 +11,15 @@ export function startEdits(session) {
   const isEdit = ({ verb, path }) => verb === "post" && path.startsWith(edits);
 
   body.addEventListener("htmx:confirm", (event) => {
-    const { elt, path, etc, issueRequest } = event.detail;
+    const { elt, path, target, etc, issueRequest } = event.detail;
     if (!isUnderWay || !isEdit(event.detail)) return;
     event.preventDefault();
+    const swap = elt.closest("[hx-swap]")?.getAttribute("hx-swap") ?? "innerHTML";
     const values = etc?.values ?? { ...JSON.parse(elt.getAttribute("hx-vals") ?? "{}"), ...Object.fromEntries(Object.entries(window.htmx.values(elt, "post"))) };
     waiting.push(() => {
-      if (body.contains(elt)) issueRequest(true);
-      else session.post(path, values); // its field was drawn anew meanwhile
+      if (body.contains(elt)) return issueRequest(true);
+      const source = document.getElementById(elt.id) ?? body; // its field was drawn anew meanwhile
+      window.htmx.ajax("POST", path, { source, target, swap, values });
     });
   });
   body.addEventListener("htmx:beforeSend", ({ detail }) => {

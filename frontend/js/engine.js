@@ -9,7 +9,6 @@ export class Engine extends EventTarget {
   #context;
   #node = null;
   #waiting = [];
-  #request = 0;
   #loader;
 
   /** @param {{ rate: number, worklet: string, kit: string | undefined, soundBytes: number }} options */
@@ -58,16 +57,16 @@ export class Engine extends EventTarget {
    * Fetch the tables of some pads, or of all; the next hit plays by them.
    * @param {number[] | null} pads
    * @param {string} tried "take:sample", to hear a sample in the place of a take's without changing the kit
+   * @param {() => boolean} isWanted asked when the tables are here: whether they still are
    */
-  async loadPlaybook(pads = null, tried = "") {
+  async loadPlaybook(pads = null, tried = "", isWanted = () => true) {
     const query = new URLSearchParams();
     if (pads) query.set("pads", pads.join(","));
     if (tried) query.set("try", tried);
-    const request = ++this.#request;
     const answer = await fetch(`/kits/${this.kit}/playbook/${this.rate}/?${query}`);
     if (!answer.ok) return;
     const book = await answer.json();
-    if (tried && request !== this.#request) return; // walked on already
+    if (!isWanted()) return;
     this.#send({ type: "playbook", book });
     this.#loader.want(book);
     this.#fire("playbook", book);
@@ -88,6 +87,11 @@ export class Engine extends EventTarget {
   /** Play one take of a pad by itself, by its place among the pad's takes. */
   hearTake(pad, number) {
     this.#send({ type: "take", pad, number });
+  }
+
+  /** Resolves once the sounds of a take are here. */
+  arrival(pad, number) {
+    return this.#loader.arrival(pad, number);
   }
 
   /** Play a sample of the shelf by itself. */

@@ -23,7 +23,8 @@ export function startKeys({ session, engine, input, part, shelf, trying, first =
     if (trying?.key(event)) return event.preventDefault();
     if (key === "Escape") return escape(event);
     const isTyping = target.closest?.(TYPING);
-    if ((event.ctrlKey || event.metaKey) && code === "KeyZ" && !isTyping) {
+    const isTyped = isTyping && target.value !== target.defaultValue; // its own undo comes first
+    if ((event.ctrlKey || event.metaKey) && code === "KeyZ" && !isTyped) {
       event.preventDefault();
       document.getElementById(event.shiftKey ? "redo" : "undo")?.click();
       return;

@@ -45,6 +45,13 @@ export class SoundLoader extends EventTarget {
     this.#work();
   }
 
+  /** Resolves once the sounds of a take are here, or after a second: then something else must stand in. */
+  async arrival(pad, number) {
+    this.hurry([[pad, number]]);
+    const isHere = () => (this.#pads.get(pad)?.regions[number]?.sounds ?? []).every(([key]) => this.#held.has(key));
+    for (let tries = 0; tries < 25 && !isHere(); tries++) await pause(40);
+  }
+
   /** Fetch a sample of the shelf as it is; returns the key to play it by. */
   async sample(id, rate) {
     if (this.#samples.has(id)) return this.#samples.get(id);
@@ -126,7 +133,7 @@ export class SoundLoader extends EventTarget {
     if (Object.keys(broken).length) this.dispatchEvent(new CustomEvent("broken", { detail: Object.values(broken) }));
     const arrived = new Set([...sounds.map((sound) => sound.key), ...Object.keys(broken)]);
     const late = keys.filter((key) => !arrived.has(key));
-    this.#queue[extent].unshift(...late);
+    this.#queue[extent] = [...new Set([...late, ...this.#queue[extent]])];
     if (late.length) await pause(AGAIN_MS);
     return true;
   }

@@ -74,6 +74,7 @@ export function startShelf(session, engine) {
     const query = new URLSearchParams(new FormData(document.getElementById("shelf-find")));
     const answer = await fetch(`/shelf/found/?${query}`);
     if (!answer.ok) return;
+    picked.clear();
     for (const id of (await answer.json()).samples) picked.add(id);
     at ??= [...picked][0];
     show();

@@ -16,12 +16,17 @@ export function startTry(session, engine, shelf) {
     document.body.classList.remove("trying");
   };
 
+  const hearTried = async ({ take, pad, number }, sample) => {
+    const isWanted = () => tried?.take === take && tried.sample === sample; // not walked on
+    await engine.loadPlaybook([pad], `${take}:${sample}`, isWanted);
+    await engine.arrival(pad, number);
+    if (isWanted() && !engine.isPartPlaying) engine.hearTake(pad, number);
+  };
+
   shelf.onWalk((sample) => {
     if (!tried) return false;
     tried.sample = sample;
-    engine.loadPlaybook([tried.pad], `${tried.take}:${sample}`).then(() => {
-      if (!engine.isPartPlaying) engine.hearTake(tried?.pad, tried?.number);
-    });
+    hearTried(tried, sample);
     return true;
   });
 

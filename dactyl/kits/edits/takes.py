@@ -21,6 +21,9 @@ MOST_TAKES = 1_000_000  # of a layer: behind the last
 
 def set_fields(takes: Sequence[Take], version: int, values: dict[str, Any]) -> Revision | None:
     """Set some of TAKE_FIELDS on every take. Start and end stay inside the sample and in order."""
+    values = {name: value for name, value in values.items() if any(getattr(take, name) != value for take in takes)}
+    if not values:
+        return None
     name = " and ".join(dict.fromkeys(TAKE_FIELDS[field].words.lower() for field in values))
     with edit(_kit(takes), version, f"{name[:1].upper()}{name[1:]} of {takes_named(takes)}") as change:
         if {"start_frame", "end_frame"} & set(values):
@@ -98,14 +101,16 @@ def move_takes(
     takes: Sequence[Take], version: int, layer: Layer, position: int, *, copy: bool = False
 ) -> Revision | None:
     """Put takes into ``layer`` before the take at ``position``; a copy leaves the originals where they are."""
-    with _moving(takes, version, layer.pad, copy) as change:
+    number = layer.pad.layers.filter(high__lte=layer.high).count()
+    where = f"layer {number} of {layer.pad.full_name}"
+    with _moving(takes, version, layer.pad, copy, where) as change:
         _place(change, takes, layer, position, copy)
     return change.revision
 
 
 def move_to_pad(takes: Sequence[Take], version: int, pad: Pad, *, copy: bool = False) -> Revision | None:
     """Put takes into the loudest layer of ``pad``; an empty pad gets a layer, and is named after them."""
-    with _moving(takes, version, pad, copy) as change:
+    with _moving(takes, version, pad, copy, pad.full_name) as change:
         layer = pad.layers.order_by("-high").first()
         if layer is None:
             layer = change.create(Layer(pad=pad, high=MAX_VELOCITY))
@@ -114,8 +119,8 @@ def move_to_pad(takes: Sequence[Take], version: int, pad: Pad, *, copy: bool = F
     return change.revision
 
 
-def _moving(takes: Sequence[Take], version: int, pad: Pad, copy: bool) -> AbstractContextManager[Change]:
-    return edit(pad.kit, version, f"{_upper(takes_named(takes))} {'copied' if copy else 'moved'} to {pad.full_name}")
+def _moving(takes: Sequence[Take], version: int, pad: Pad, copy: bool, where: str) -> AbstractContextManager[Change]:
+    return edit(pad.kit, version, f"{_upper(takes_named(takes))} {'copied' if copy else 'moved'} to {where}")
 
 
 def _place(change: Change, takes: Sequence[Take], layer: Layer, position: int, copy: bool) -> None:

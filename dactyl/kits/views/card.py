@@ -48,7 +48,8 @@ def selected_pads(request: HttpRequest) -> list[int]:
 
 
 def ids_in(text: str) -> list[int]:
-    return [int(part) for part in text.split(",") if part.isascii() and part.isdecimal()][:1000]
+    parts = (part.strip() for part in text.split(","))
+    return [int(part) for part in parts if part.isascii() and part.isdecimal()][:1000]
 
 
 def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> dict:

@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from django.conf import settings
+from django.test import SimpleTestCase
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 CHROMIUM = "/usr/bin/chromium"
@@ -98,3 +99,63 @@ def _is_problem(message: ConsoleMessage) -> bool:
     further letter replaces is noted as aborted."""
     expected = r"status of (409|422)|^htmx:(sendAbort|afterRequest)"
     return message.type == "error" and not re.search(expected, message.text)
+
+
+LISTEN = """async (seconds) => {  // the highest peak of what sounds within some seconds
+  const { node } = window.dactyl.engine;
+  const analyser = new AnalyserNode(node.context, { fftSize: 2048 });
+  node.connect(analyser);
+  const window_ = new Float32Array(2048);
+  let peak = 0;
+  for (const until = performance.now() + seconds * 1000; performance.now() < until; ) {
+    await new Promise((resolve) => setTimeout(resolve, 15));
+    analyser.getFloatTimeDomainData(window_);
+    for (const value of window_) peak = Math.max(peak, Math.abs(value));
+  }
+  node.disconnect(analyser);
+  return peak;
+}"""
+
+
+class Workshop(SimpleTestCase):
+    """One server and one browser for all tests of a class; no page may have a script error."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.server = cls.enterClassContext(server())
+        cls.chromium = cls.enterClassContext(browser())
+
+    def page(self, path: str = "/", *, script: str = "") -> Page:
+        page, problems = open_page(self.chromium, self.server)
+        self.addCleanup(page.close)
+        self.addCleanup(lambda: self.assertEqual(problems, []))
+        if script:
+            page.add_init_script(script)
+        page.goto(path)
+        return page
+
+    def new_kit(self, name: str, **how) -> Page:
+        page = self.page(**how)
+        page.fill("#new-name", name)
+        page.keyboard.press("Enter")
+        page.wait_for_selector(".row.empty")
+        return page
+
+    def bring_in(self, page: Page, files: dict[str, bytes]) -> None:
+        if page.locator("#shelf-edge").is_visible():
+            page.click("#shelf-edge")
+        payload = [{"name": name, "mimeType": "audio/wav", "buffer": data} for name, data in files.items()]
+        page.set_input_files("#files-input", payload)
+        page.wait_for_selector("#import [data-over]")
+
+    def fill_pads(self, page: Page, files: dict[str, bytes]) -> None:
+        """Bring files in and give one to each pad, from the first on."""
+        self.bring_in(page, files)
+        rows = page.locator(".row[data-pad]")
+        for place, name in enumerate(files):
+            page.fill("#shelf-q", name)
+            found = page.locator(".sample:only-child", has_text=name)
+            found.drag_to(rows.nth(place))
+            expect(rows.nth(place).locator(".choke")).to_be_visible()
+        page.fill("#shelf-q", "")

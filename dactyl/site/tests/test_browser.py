@@ -13,22 +13,7 @@ from django.test import SimpleTestCase
 from playwright.sync_api import Page, expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
-from dactyl.site.tests.served import Server, browser, open_page, server
-
-LISTEN = """async (seconds) => {  // the highest peak of what sounds within some seconds
-  const { node } = window.dactyl.engine;
-  const analyser = new AnalyserNode(node.context, { fftSize: 2048 });
-  node.connect(analyser);
-  const window_ = new Float32Array(2048);
-  let peak = 0;
-  for (const until = performance.now() + seconds * 1000; performance.now() < until; ) {
-    await new Promise((resolve) => setTimeout(resolve, 15));
-    analyser.getFloatTimeDomainData(window_);
-    for (const value of window_) peak = Math.max(peak, Math.abs(value));
-  }
-  node.disconnect(analyser);
-  return peak;
-}"""
+from dactyl.site.tests.served import LISTEN, Server, Workshop, browser, open_page, server
 
 SLOW_ANSWERS = """() => {  // every edit takes half a second longer
   const { send } = XMLHttpRequest.prototype;
@@ -44,34 +29,7 @@ def midi_file() -> bytes:
     return head + b"MTrk" + len(track).to_bytes(4, "big") + track
 
 
-class Story(SimpleTestCase):
-    @classmethod
-    def setUpClass(cls):
-        super().setUpClass()
-        cls.server = cls.enterClassContext(server())
-        cls.chromium = cls.enterClassContext(browser())
-
-    def page(self, path: str = "/") -> Page:
-        page, problems = open_page(self.chromium, self.server)
-        self.addCleanup(page.close)
-        self.addCleanup(lambda: self.assertEqual(problems, []))
-        page.goto(path)
-        return page
-
-    def new_kit(self, name: str) -> Page:
-        page = self.page()
-        page.fill("#new-name", name)
-        page.keyboard.press("Enter")
-        page.wait_for_selector(".row.empty")
-        return page
-
-    def bring_in(self, page: Page, files: dict[str, bytes]) -> None:
-        if page.locator("#shelf-edge").is_visible():
-            page.click("#shelf-edge")
-        payload = [{"name": name, "mimeType": "audio/wav", "buffer": data} for name, data in files.items()]
-        page.set_input_files("#files-input", payload)
-        page.wait_for_selector("#import [data-over]")
-
+class Story(Workshop):
     def test_from_one_shots_to_a_kit_that_plays_and_leaves_as_stems(self):
         page = self.new_kit("Quay kit")
         snares = {
@@ -168,11 +126,8 @@ class Story(SimpleTestCase):
 
     def test_quick_edits_all_land_and_typed_text_outlives_the_answers(self):
         page = self.new_kit("Quick hands")
-        self.bring_in(page, {f"tom_{n}.wav": sound_bytes(hit(-9, seed=40 + n, seconds=0.2)) for n in range(4)})
+        self.fill_pads(page, {f"tom_{n}.wav": sound_bytes(hit(-9, seed=40 + n, seconds=0.2)) for n in range(4)})
         rows = page.locator(".row[data-pad]")
-        for n in range(4):
-            page.locator(".sample", has_text=f"tom_{n}.wav").drag_to(rows.nth(n))
-            expect(rows.nth(n).locator(".choke")).to_be_visible()
         page.click("#shelf-fold")
         page.evaluate(SLOW_ANSWERS)
         for n, choke in enumerate("abc"):

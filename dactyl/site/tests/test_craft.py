@@ -1,0 +1,390 @@
+"""The craft in the browser: stacking, borders, takes, waveforms, trying in place, loops, kit files, every way to play."""
+
+import io
+import re
+import zipfile
+
+import numpy as np
+from playwright.sync_api import Locator, Page, expect
+
+from dactyl.shelf.tests.sounds import hit, sound_bytes
+from dactyl.site.tests.served import LISTEN, Workshop
+
+DEVICE = """() => {
+  window.device = { name: "Two by eight", state: "connected", onmidimessage: null };
+  navigator.requestMIDIAccess = async () => {
+    if (window.midiRefused) throw new DOMException("no", "NotAllowedError");
+    return { inputs: new Map([["1", window.device]]), onstatechange: null };
+  };
+}"""
+
+
+def ninety() -> dict[str, bytes]:
+    """Five levels of six takes by three mics, as people lay them in folders."""
+    files = {}
+    for level, word in enumerate(("pp", "p", "mf", "f", "ff")):
+        for take in range(6):
+            for number, mic in enumerate(("Close", "OH", "Room")):
+                sound = hit(
+                    -38 + 8 * level - 6 * number,
+                    seed=900 + 10 * level + take,
+                    seconds=0.2,
+                    channels=1 + (number > 0),
+                    lead_ms=3,
+                )
+                files[f"Ferry snare/{mic}/snare_{word}_{take + 1}.wav"] = sound_bytes(sound)
+    return files
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w") as archive:
+        for name, content in files.items():
+            archive.writestr(name, content)
+    return data.getvalue()
+
+
+def loop(beats: int = 8, beat_frames: int = 12_000) -> bytes:
+    sound = np.concatenate([hit(-6 if n % 2 else -3, seed=500 + n, seconds=beat_frames / 48_000) for n in range(beats)])
+    return sound_bytes(sound)
+
+
+def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move((start[0] + end[0]) / 2, end[1], steps=4)
+    page.mouse.move(*end, steps=4)
+    page.mouse.up()
+
+
+class Craft(Workshop):
+    def rows(self, page: Page) -> Locator:
+        return page.locator(".row[data-pad]")
+
+    def settle(self, page: Page) -> None:
+        """Wait until nothing sounds."""
+        for _ in range(20):
+            if page.evaluate(LISTEN, 0.15) < 1e-4:
+                return
+        self.fail("It never falls silent.")
+
+    def heard_at_last(self, page: Page, strike) -> None:
+        """Strike until it sounds: the first strikes may come before the sound has."""
+        for _ in range(10):
+            strike()
+            if page.evaluate(LISTEN, 0.3) > 0.01:
+                return
+        self.fail("It is never heard.")
+
+    def layered(self, name: str, count: int = 3) -> Page:
+        """A kit whose first pad has layers of two takes each."""
+        page = self.new_kit(name)
+        levels = {
+            f"{name} tom {n + 1:02}.wav": sound_bytes(hit(-30 + 12 * (n // 2) + 0.3 * n, seed=hash_of(name) + n))
+            for n in range(2 * count)
+        }
+        self.bring_in(page, levels)
+        page.fill("#shelf-q", name)
+        expect(page.locator(".sample")).to_have_count(2 * count)
+        page.press("#shelf-q", "ArrowDown")
+        page.keyboard.press("Control+a")
+        page.keyboard.press("Enter")
+        page.click("#ask button[value=layers]")
+        expect(page.locator("#card .layers > li")).to_have_count(count)
+        page.click("#shelf-fold")
+        return page
+
+    def test_ninety_recordings_of_a_snare_become_a_pad_that_plays_like_the_drum(self):
+        page = self.new_kit("Snare of ninety")
+        self.bring_in(page, {"Ferry snare.zip": zipped(ninety())})
+        page.fill("#shelf-q", "ferry snare")
+        expect(page.locator("#shelf-find")).to_be_visible()
+        page.press("#shelf-q", "ArrowDown")
+        page.keyboard.press("Control+a")
+        expect(page.locator("#picked")).to_have_text("90 selected")
+        page.click("#stack-picked")
+        expect(page.locator(".proposal-head h2")).to_have_text("90 files on 1 pad")
+        expect(page.locator(".proposed-layer")).to_have_count(5)
+        expect(page.locator(".chip")).to_have_count(30)
+        expect(page.locator(".chip-mics").first).to_have_text("+2")
+        page.click("#apply-proposal")
+        expect(page.locator("#card .layers > li")).to_have_count(5)
+        expect(self.rows(page).first).to_contain_text("6 × 5")
+        peaks, pad = [], page.locator("#surface .pad").first
+        self.heard_at_last(page, pad.click)
+        page.wait_for_timeout(1000)  # the heads of all layers
+        for height in (0.95, 0.5, 0.05):  # a pad struck low is soft, high is loud
+            self.settle(page)
+            box = pad.bounding_box()
+            page.mouse.click(box["x"] + 20, box["y"] + height * box["height"])
+            peaks.append(page.evaluate(LISTEN, 0.3))
+        self.assertEqual(peaks, sorted(peaks))
+        self.assertGreater(peaks[2], 5 * peaks[0])
+        expect(page.locator("#response svg").first).to_be_visible()
+        page.click("#undo")
+        expect(self.rows(page).first).to_have_class(re.compile("empty"))
+
+    def test_a_proposal_is_mended_by_hand_before_it_is_applied(self):
+        page = self.new_kit("Mended")
+        files = {f"Bell {word} {take}.wav": sound_bytes(hit(level + 0.4 * take, seed=70 + take + n)) for n, (word, level) in
+                 enumerate((("soft", -30), ("hard", -8))) for take in (1, 2, 3)}  # fmt: skip
+        self.bring_in(page, files)
+        page.fill("#shelf-q", "bell")
+        expect(page.locator(".sample")).to_have_count(6)
+        page.press("#shelf-q", "ArrowDown")
+        page.keyboard.press("Control+a")
+        page.click("#stack-picked")
+        layers = page.locator(".proposed-layer")
+        expect(layers).to_have_count(2)
+        soft = page.locator('[data-layer-place="0.0"]')
+        page.locator('[data-layer-place="0.1"] .chip').first.drag_to(soft)
+        expect(soft.locator(".chip")).to_have_count(4)
+        soft.locator(".chip").first.focus()
+        page.keyboard.press("Delete")
+        expect(page.locator(".left-over li")).to_have_count(1)
+        page.locator("text=Take in").click()
+        expect(page.locator(".left-over")).to_have_count(0)
+        soft.locator("text=split").click()
+        expect(layers).to_have_count(3)
+        page.fill("#proposed-name-0", "Harbour bell")
+        page.press("#proposed-name-0", "Tab")
+        page.select_option("#proposed-borders-0", "levels")
+        expect(page.locator("#proposed-borders-0")).to_have_value("levels")
+        page.click("#apply-proposal")
+        expect(self.rows(page).first).to_contain_text("Harbour bell")
+        expect(page.locator("#card .layers > li")).to_have_count(3)
+
+    def test_a_border_is_dragged_keyed_and_typed_and_its_neighbours_follow(self):
+        page = self.layered("Border")
+        border = page.locator("#card .borders input")
+        before = [int(value) for value in (border.nth(0).input_value(), border.nth(1).input_value())]
+        box = page.locator("#card .big-steps svg").bounding_box()
+        x = box["x"] + before[0] / 127 * box["width"]
+        drag(page, (x, box["y"] + 40), (box["x"] + 20 / 127 * box["width"], box["y"] + 40))
+        expect(border.nth(0)).to_have_value("20")
+        expect(border.nth(1)).to_have_value(str(before[1]))
+        border.nth(0).focus()
+        page.keyboard.press("ArrowUp")
+        page.keyboard.press("ArrowUp")
+        expect(page.locator("#undo")).to_contain_text("22")
+        border.nth(0).fill("126")
+        page.keyboard.press("Enter")
+        expect(page.locator("#status")).to_have_class(re.compile("warning"))
+        expect(border.nth(0)).to_have_value("22")
+        page.locator("body").press("Control+z")
+        page.locator("body").press("Control+z")
+        expect(border.nth(0)).to_have_value(str(before[0]))
+
+    def test_takes_move_by_drag_and_by_key_are_left_out_and_removed(self):
+        page = self.layered("Takes")
+        layers = page.locator("#card .layers > li")
+        layers.nth(2).locator(".take").first.drag_to(layers.nth(0))
+        expect(layers.nth(0)).to_contain_text("3 takes")
+        expect(layers.nth(2)).to_contain_text("1 take")
+        page.locator("#card .take").first.focus()
+        page.keyboard.press("Alt+ArrowRight")
+        expect(page.locator("#undo")).to_contain_text("moved to layer 2")
+        page.locator("#card .take").first.focus()
+        page.keyboard.press("x")
+        expect(page.locator("#card .take.off")).to_have_count(1)
+        page.locator("#card .take.off").focus()
+        page.keyboard.press("Delete")
+        expect(page.locator("#card .take.off")).to_have_count(0)
+        for _ in range(4):
+            page.locator("body").press("Control+z")
+        expect(layers.nth(0)).to_contain_text("2 takes")
+        expect(layers.nth(2)).to_contain_text("2 takes")
+
+    def test_start_end_and_fades_follow_the_pointer_and_the_keys(self):
+        page = self.layered("Waves", 1)
+        take, canvas = page.locator("#one-take"), page.locator("#take-canvas")
+        canvas.scroll_into_view_if_needed()
+        frames = int(take.get_attribute("data-frames"))
+        box = canvas.bounding_box()
+        start = int(take.get_attribute("data-start")) / frames
+        drag(
+            page, (box["x"] + start * box["width"] + 1, box["y"] + 50), (box["x"] + box["width"] * 0.25, box["y"] + 50)
+        )
+        expect(page.locator("#undo")).to_contain_text("Start")
+        self.assertAlmostEqual(int(take.get_attribute("data-start")) / frames, 0.25, delta=0.03)
+        drag(page, (box["x"] + box["width"] - 1, box["y"] + 50), (box["x"] + box["width"] * 0.75, box["y"] + 50))
+        expect(page.locator("#undo")).to_contain_text("End of")
+        self.assertGreater(float(take.get_attribute("data-fade-out")), 0, "an end inside the sound gets a fade")
+        canvas.focus()
+        page.keyboard.press("o")
+        expect(page.locator("#take-start_frame")).to_have_value(take.get_attribute("data-onset"))
+        page.fill("#take-end_frame", "")
+        page.press("#take-end_frame", "Tab")
+        expect(take).to_have_attribute("data-end", str(frames))
+
+    def test_samples_are_tried_in_place_kept_or_given_back(self):
+        page = self.layered("Trying", 1)
+        self.bring_in(
+            page, {"loud one.wav": sound_bytes(hit(-0.5, seed=81)), "loud two.wav": sound_bytes(hit(-0.7, seed=82))}
+        )
+        name = page.locator("#one-take h3")
+        before = name.inner_text()
+        page.fill("#shelf-q", "loud")
+        expect(page.locator(".sample")).to_have_count(2)
+        page.click("[data-try]")
+        page.keyboard.press("ArrowDown")
+        peak = page.evaluate(LISTEN, 0.8)
+        self.assertGreater(peak, 0.3, "the shelf is heard through the take")
+        page.keyboard.press("Escape")
+        expect(page.locator("#status")).to_have_text("Given back.")
+        self.assertEqual(name.inner_text(), before)
+        page.click("[data-try]")
+        page.keyboard.press("ArrowDown")
+        page.wait_for_timeout(300)
+        page.keyboard.press("Enter")
+        expect(name).to_contain_text("loud")
+        page.click("#undo")
+        expect(name).to_have_text(before)
+
+    def test_a_loop_is_cut_over_pads_where_its_transients_are(self):
+        page = self.new_kit("Loop")
+        self.bring_in(page, {"Quay break.wav": loop()})
+        page.locator(".sample", has_text="Quay break").click()
+        page.keyboard.press("Enter")
+        page.click("#to-cut")
+        expect(page.locator("#cut-pieces")).to_have_text("8")
+        starts = [int(text) for text in page.locator("#cut-starts").input_value().split(",")]
+        for number, start in enumerate(starts):
+            self.assertAlmostEqual(start, 12_000 * number, delta=48)
+        page.locator("#cut-canvas").focus()
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("Delete")
+        expect(page.locator("#cut-pieces")).to_have_text("7")
+        page.locator("text=by a grid of").click()
+        page.fill("#cut-count", "4")
+        page.press("#cut-count", "Tab")
+        expect(page.locator("#cut-pieces")).to_have_text("4")
+        page.click("#cut-now")
+        expect(page.locator(".row.empty")).to_have_count(12)
+        page.click("#undo")
+        expect(page.locator(".row.empty")).to_have_count(16)
+
+    def test_a_kit_package_opens_elsewhere_as_it_was(self):
+        page = self.layered("Packed")
+        choke = self.rows(page).first.locator(".choke")
+        choke.fill("q")
+        choke.press("Tab")
+        expect(page.locator("#undo")).to_contain_text("choke group Q")
+        page.click("#tab-outputs")
+        page.click("text=Kit package…")
+        with page.expect_download() as download:
+            page.click("#get-package")
+        package = download.value.path().read_bytes()
+        other = self.page()
+        other.set_input_files("#kit-file", {"name": "Packed.zip", "mimeType": "application/zip", "buffer": package})
+        other.click("#opened a")
+        expect(self.rows(other).first.locator(".choke")).to_have_value("Q")
+        expect(other.locator("#card .layers > li")).to_have_count(3)
+        self.assertEqual(
+            self.rows(other).first.locator(".c-steps path").first.get_attribute("d"), first_step(self, page)
+        )
+        other.goto("/")
+        other.set_input_files("#kit-file", {"name": "none.zip", "mimeType": "application/zip", "buffer": b"not a zip"})
+        expect(other.locator("#opened")).to_contain_text("none.zip")
+
+    def test_every_way_to_play_goes_the_same_way(self):
+        page = self.new_kit("Ways", script=f"({DEVICE})()")
+        self.fill_pads(
+            page, {"Ways kick.wav": sound_bytes(hit(-6, seed=61)), "Ways snare.wav": sound_bytes(hit(-6, seed=62))}
+        )
+        page.click("#shelf-fold")
+        pad = page.locator("#surface .pad").first
+        self.heard_at_last(page, pad.click)
+        note = int(re.search(r"· (\d+)", pad.inner_text())[1])
+        page.click("#inputs summary")
+        page.evaluate("window.midiRefused = true")
+        page.click("#midi-connect")
+        expect(page.locator("#midi-state")).to_contain_text("MIDI was refused")
+        page.evaluate("window.midiRefused = false")
+        page.click("#midi-connect")
+        expect(page.locator("#midi-state")).to_have_text("Listening to Two by eight")
+        for way, strike in {
+            "pointer": lambda: pad.click(),
+            "key": lambda: page.keyboard.press("a"),
+            "device": lambda: page.evaluate(f"window.device.onmidimessage({{ data: new Uint8Array([0x99, {note}, 110]) }})"),
+            "practice controller": lambda: page.locator(f"#practice-pads [data-note='{note}']").press("Enter"),
+        }.items():  # fmt: skip
+            with self.subTest(way):
+                self.settle(page)
+                page.locator("body").focus()
+                strike()
+                self.assertGreater(page.evaluate(LISTEN, 0.25), 0.05)
+        page.evaluate(f"window.device.onmidimessage({{ data: new Uint8Array([0x99, {note}, 0]) }})")
+        self.assertLess(page.evaluate(LISTEN, 0.3), 0.05, "velocity 0 is a note-off")
+
+    def test_mute_and_solo_decide_what_is_heard(self):
+        page = self.new_kit("Solo")
+        self.fill_pads(
+            page, {"Solo kick.wav": sound_bytes(hit(-6, seed=63)), "Solo snare.wav": sound_bytes(hit(-6, seed=64))}
+        )
+        page.click("#shelf-fold")
+
+        def heard(key: str) -> bool:
+            self.settle(page)
+            page.keyboard.press(key)
+            return page.evaluate(LISTEN, 0.2) > 0.01
+
+        page.click("#inputs summary")
+        page.uncheck("#follow")
+        page.click("#inputs summary")
+        self.rows(page).first.locator(".c-glyph").click()
+        for key in "as":
+            self.heard_at_last(page, lambda key=key: page.keyboard.press(key))
+        page.keyboard.press("n")
+        self.assertEqual((heard("a"), heard("s")), (True, False))
+        page.keyboard.press("n")
+        page.keyboard.press("m")
+        expect(page.locator("#undo")).to_contain_text("uted")
+        self.assertEqual((heard("a"), heard("s")), (False, True))
+
+    def test_the_whole_job_by_keyboard_alone(self):
+        page = self.new_kit("By keys")
+        self.bring_in(page, {f"Keys snare {n}.wav": sound_bytes(hit(-30 + 9 * n, seed=650 + n)) for n in range(3)})
+        page.locator("body").press("Escape")
+        keys = page.keyboard
+        keys.press("/")
+        keys.type("keys snare")
+        expect(page.locator(".sample")).to_have_count(3)
+        for key in ("Enter", "Control+a", "Enter"):
+            keys.press(key)
+        expect(page.locator("#ask[open]")).to_be_visible()
+        keys.press("Enter")
+        expect(page.locator("#card .layers > li")).to_have_count(3)
+        self.rows(page).first.focus()
+        keys.press("Enter")
+        expect(page.locator("#card-tab-layers")).to_be_focused()
+        keys.press("ArrowRight")
+        expect(page.locator("#card-tab-sound")).to_be_focused()
+        page.wait_for_selector("#card [data-tab=sound]")
+        keys.press("Tab")
+        focused = page.evaluate("document.activeElement.id")
+        self.assertEqual(focused, "pad-gain_db")
+        keys.press("Control+a")
+        keys.type("-7")
+        keys.press("Enter")
+        expect(page.locator("#undo")).to_contain_text("Level of")
+        self.rows(page).first.focus()
+        for key, words in (("Control+d", "uplicated"), ("m", "uted")):
+            keys.press(key)
+            expect(page.locator("#undo")).to_contain_text(words)
+            self.rows(page).first.focus()
+        keys.press("Control+z")
+        expect(page.locator("#undo")).to_contain_text("uplicated")
+        keys.press("?")
+        expect(page.locator("#keys")).to_be_visible()
+        keys.press("Escape")
+        expect(page.locator("#keys")).not_to_be_visible()
+
+
+def hash_of(name: str) -> int:
+    return sum(map(ord, name)) * 100
+
+
+def first_step(case: Craft, page: Page) -> str:
+    page.click("#tab-kit")
+    return case.rows(page).first.locator(".c-steps path").first.get_attribute("d")
