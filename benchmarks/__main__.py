@@ -3,7 +3,7 @@
 import sys
 from importlib import import_module
 
-BENCHMARKS = ("bouncing",)
+BENCHMARKS = ("bouncing", "sheets", "stacking")
 
 
 def main(names: list[str]) -> int:

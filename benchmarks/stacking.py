@@ -3,10 +3,11 @@
 from collections import Counter
 from dataclasses import replace
 
-from benchmarks import conventions, habits
+from benchmarks import conventions
 from benchmarks.measured import Row, seconds
 from dactyl.core.audio.measure import Measure
 from dactyl.core.stack.propose import File, Proposal, propose
+from dactyl.core.tests import habits
 from dactyl.core.tests.recordings import Truth, record
 
 ALIKE = Measure(0, -3, -12, 2000, 200, 0.2, 0.3, 0.3)  # what every file sounds like where only its name may count

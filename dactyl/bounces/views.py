@@ -163,4 +163,4 @@ def _bounce(bounce_id: int) -> Bounce:
 
 
 def _number(text: str) -> int:
-    return int(text) if text.isdigit() else 0
+    return int(text) if text.isascii() and text.isdecimal() else 0

@@ -41,7 +41,7 @@ def _part_view(request: HttpRequest, kit: Kit, chosen: Part | None) -> HttpRespo
 def chosen_part(request: HttpRequest) -> Part | None:
     """The part the address or the page names, else the first."""
     asked = request.GET.get("part") or request.headers.get("X-Part", "")
-    found = Part.objects.filter(pk=asked).first() if asked.isdigit() else None
+    found = Part.objects.filter(pk=asked).first() if asked.isascii() and asked.isdecimal() else None
     return found or Part.objects.first()
 
 

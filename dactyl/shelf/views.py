@@ -12,11 +12,13 @@ from dactyl.shelf.models import Import, Sample
 from dactyl.shelf.sounds import broken_sounds, pack, ready_sounds
 
 MOST_PICKED = 5000
+MOST_SAMPLES = 10_000_000
 
 
 @require_GET
 def shelf(request: HttpRequest) -> HttpResponse:
-    return render(request, "shelf/shelf.html", {"shelf": shelf_context(request)})
+    context = {"rate_hz": settings.PLAYING_RATE_HZ, "page_sound_bytes": settings.PAGE_SOUND_BYTES}
+    return render(request, "shelf/shelf.html", {"shelf": shelf_context(request), **context})
 
 
 def shelf_context(request: HttpRequest) -> dict:
@@ -37,7 +39,7 @@ def shelf_context(request: HttpRequest) -> dict:
 def _found(request: HttpRequest) -> dict:
     asked = {name: request.GET.get(name, "") for name in ("q", "kind", "sort")}
     try:
-        start = max(0, int(request.GET.get("start", 0)))
+        start = min(MOST_SAMPLES, max(0, int(request.GET.get("start", 0))))
     except ValueError:
         start = 0
     found = queries.search(asked["q"], asked["kind"], asked["sort"])
@@ -97,7 +99,7 @@ def packed_sounds(recipes: list[Recipe], *, heads_only: bool) -> HttpResponse:
 
 @require_POST
 def set_kind(request: HttpRequest) -> HttpResponse:
-    ids = [int(text) for text in request.POST.getlist("sample") if text.isdigit()]
+    ids = [int(text) for text in request.POST.getlist("sample") if text.isascii() and text.isdecimal()][:MOST_PICKED]
     kind = request.POST.get("kind", "")
     if kind not in BY_SLUG:
         return HttpResponse("Choose a kind from the list.", status=422, content_type="text/plain")

@@ -45,11 +45,11 @@ export class SoundLoader extends EventTarget {
     this.#work();
   }
 
-  /** Resolves once the sounds of a take are here, or after a second: then something else must stand in. */
+  /** Resolves once the sounds of a take are here, or after three seconds: then something else must stand in. */
   async arrival(pad, number) {
     this.hurry([[pad, number]]);
     const isHere = () => (this.#pads.get(pad)?.regions[number]?.sounds ?? []).every(([key]) => this.#held.has(key));
-    for (let tries = 0; tries < 25 && !isHere(); tries++) await pause(40);
+    for (let tries = 0; tries < 75 && !isHere(); tries++) await pause(40);
   }
 
   /** Fetch a sample of the shelf as it is; returns the key to play it by. */

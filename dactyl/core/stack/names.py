@@ -279,7 +279,7 @@ def _rest(named: Named, row: list[Token], at: int, is_folder: bool, unlabelled: 
         named.side = token.text[0]
     elif is_folder:
         named.folder_words.append(token.text)
-    elif token.text not in NOISE:
+    elif token.text not in NOISE and not (token.text == "one" and "shot" in _texts(row[at + 1 : at + 2])):
         named.others.append(token.text)
 
 

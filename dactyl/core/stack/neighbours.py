@@ -10,8 +10,15 @@ import numpy as np
 
 from dactyl.core.stack.hit import Hit
 from dactyl.core.stack.names import ROMAN, Named
+from dactyl.core.stack.words import DYNAMIC_RANK, HIGH, LOW
 
-NUMERALS = {"i": 1, "ii": 2, "iii": 3, "iv": 4, "v": 5, "vi": 6, "vii": 7, "viii": 8, "ix": 9, "x": 10}
+NUMERALS = {word: n for n, word in enumerate(("i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x"), start=1)}
+NUMERALS |= {
+    word: n
+    for n, word in enumerate(("one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"), start=1)
+}
+STEP_DB = 3.0  # between "low" and "high", where they are levels
+LOW_RANK, HIGH_RANK = DYNAMIC_RANK["soft"], DYNAMIC_RANK["hard"]
 SAME_PLACES = 0.8  # share of the hits under one word that stand under the other word too
 SAME_HIT_DB = 0.35  # by how much the distance between two mics may vary from hit to hit
 FEWEST_HITS = 6  # for levels alone to say so
@@ -20,6 +27,7 @@ FEWEST_HITS = 6  # for levels alone to say so
 def explain(hits: Sequence[Hit]) -> None:
     """Turn unknown words of ``hits`` into numbers, levels and mics where their neighbours show what they are."""
     _numerals(hits)
+    _low_and_high(hits)
     for word in _unknown_words(hits):
         with_word = [hit for hit in hits if word in _unknown(hit.named)]
         bases = {_base(hit.named, word) for hit in with_word}
@@ -53,7 +61,7 @@ def _drop(named: Named, word: str) -> None:
 
 
 def _numerals(hits: Sequence[Hit]) -> None:
-    """i, ii, iii, iv: a number where at least two of more than one letter stand in a set."""
+    """i, ii, iii, iv and one, two, three: a number where at least two of them stand in a set."""
     written = {word for hit in hits for word in hit.named.others if word in NUMERALS}
     if len(written) < 2:
         return
@@ -64,6 +72,37 @@ def _numerals(hits: Sequence[Hit]) -> None:
             _drop(named, word)
             named.letter = "" if word == named.letter else named.letter
             named.numbers[ROMAN, 0], named.number_texts[ROMAN, 0] = NUMERALS[word], word
+
+
+def _low_and_high(hits: Sequence[Hit]) -> None:
+    """Levels where both words stand in one place, on the same drum by its other words, and the high is the louder."""
+    for group in _groups(hits, LOW + HIGH).values():
+        low, high = ([hit for hit in group if _first(hit.named, words)] for words in (LOW, HIGH))
+        if not (low and high) or _mean_db(high) < _mean_db(low) + STEP_DB:
+            continue
+        for row, rank in ((low, LOW_RANK), (high, HIGH_RANK)):
+            for hit in row:
+                word = _first(hit.named, LOW + HIGH)
+                _drop(hit.named, word)
+                hit.named.layer, hit.named.layer_text, hit.named.is_dynamic = rank, word, True
+
+
+def _groups(hits: Iterable[Hit], words: Sequence[str]) -> dict[tuple, list[Hit]]:
+    """Hits with one of ``words`` and without another level, by what else their names say."""
+    groups: dict[tuple, list[Hit]] = defaultdict(list)
+    for hit in hits:
+        word = _first(hit.named, words)
+        if word and hit.named.layer is None:
+            groups[_base(hit.named, word)].append(hit)
+    return groups
+
+
+def _first(named: Named, words: Sequence[str]) -> str:
+    return next((word for word in _unknown(named) if word in words), "")
+
+
+def _mean_db(hits: Sequence[Hit]) -> float:
+    return float(np.mean([hit.level_db for hit in hits]))
 
 
 # Levels ---------------------------------------------------------------------------------------------------------------

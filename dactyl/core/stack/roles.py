@@ -12,12 +12,13 @@ import numpy as np
 from dactyl.core.stack.cluster import drums_by_sound
 from dactyl.core.stack.hit import Hit
 from dactyl.core.stack.names import END, LEAD, PIECE, ROMAN, Slot
-from dactyl.core.stack.neighbours import explain
+from dactyl.core.stack.neighbours import FEWEST_HITS, SAME_HIT_DB, explain
 
 LAYER_SHARE = 0.6  # of the variance of levels that a number must explain to be a layer
 LAYER_RANGE_DB = 3.0
 SOUND_SHARE = 0.75  # of the variance of pitch or brightness, for a number that tells drums apart
 STRENGTH_LETTERS = ("smh", "lmh", "sml", "pmf")
+MOST_MICS = 8  # that one number tells apart
 MOST_DRUMS = 6  # that one number tells apart
 
 
@@ -111,9 +112,34 @@ def _assign_group(group: Sequence[Hit]) -> None:
                 if slot in hit.named.numbers:
                     hit.pad += (str(hit.named.numbers[slot]),)
             slots.remove(slot)
+    _mics_by_number(group, slots)
     _assign_letters(group)
     for part in _by(group, lambda hit: hit.pad).values():
         _assign_numbers(part, [slot for slot in slots if _varies(part, slot)])
+
+
+def _mics_by_number(group: Sequence[Hit], slots: list[Slot]) -> None:
+    """Where layer and take are said, one more number is a mic if every hit has each, and their levels go together."""
+    if not (_mostly(group, "layer") and _mostly(group, "take")) or {hit.mic for hit in group} != {"close"}:
+        return
+    for slot in slots[-1:]:
+        heard: dict[tuple, dict[int, Hit]] = defaultdict(dict)
+        for hit in group:
+            others = tuple(hit.named.numbers.get(other) for other in slots if other != slot)
+            heard[hit.pad, hit.layer, hit.take, others][hit.named.numbers.get(slot, 0)] = hit
+        numbers = sorted({number for hits in heard.values() for number in hits})
+        if (
+            len(numbers) > MOST_MICS
+            or len(heard) < FEWEST_HITS
+            or any(sorted(hits) != numbers for hits in heard.values())
+        ):
+            continue
+        levels = np.array([[hits[number].level_db for number in numbers] for hits in heard.values()])
+        if np.std(levels - levels[:, :1], axis=0).max() <= SAME_HIT_DB < np.std(levels[:, 0]):
+            for hits in heard.values():
+                for number, hit in hits.items():
+                    hit.mic = f"mic {number}"
+            slots.remove(slot)
 
 
 def _varying_slots(group: Sequence[Hit]) -> list[Slot]:

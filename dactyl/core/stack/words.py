@@ -42,6 +42,9 @@ WEAK_MICS = frozenset(
 """Words that may mean something else: a mic only where the same hit has another mic too."""
 MIC_ORDER = tuple(MICS)
 
+LOW, HIGH = ("low", "lo"), ("high", "hi")
+"""Levels where both stand in the same place of a name and differ in loudness; else drums of other pitches."""
+
 LAYER_LABELS = frozenset({"v", "vel", "velo", "velocity", "vl", "vly", "l", "lay", "lyr", "layer", "dyn", "dynamic", "dynamics", "level", "lvl", "lev", "velocitylayer", "str", "strength", "power", "int", "intensity"})  # fmt: skip
 TAKE_LABELS = frozenset({"rr", "r", "rnd", "rrobin", "roundrobin", "robin", "take", "tk", "t", "alt", "hit", "var", "variation", "rep", "n", "no", "nr", "num", "x", "seq", "sample", "smp", "s", "round", "h", "rd", "version", "ver"})  # fmt: skip
 MIC_LABELS = frozenset({"mic", "mik", "ch", "chan", "channel"})
@@ -74,7 +77,7 @@ ARTICULATIONS = {  # as a pad is called, and the words for it; two words stand f
 ARTICULATION_OF = {word: name for name, words in ARTICULATIONS.items() for word in words}
 
 NOISE = frozenset({
-    "wav", "aif", "aiff", "flac", "sample", "samples", "one", "shot", "shots", "oneshot", "oneshots", "drum", "drums",
+    "wav", "aif", "aiff", "flac", "sample", "samples", "shot", "shots", "oneshot", "oneshots", "drum", "drums",
     "kit", "sounds", "audio", "final", "edit", "edited", "export", "bounce", "bounced", "rec", "recording", "bit", "khz",
     "st", "stereo", "hz", "24bit", "16bit", "take", "takes", "layer", "layers", "mic", "mics", "velocity", "the", "a",
 })  # fmt: skip

@@ -3,6 +3,7 @@
 from django.test import SimpleTestCase
 
 from dactyl.core.stack.propose import propose
+from dactyl.core.tests import habits
 from dactyl.core.tests.recordings import Truth, mistakes, record
 
 DYNAMICS = ("pp", "p", "mf", "f", "ff")
@@ -70,3 +71,11 @@ class Habits(SimpleTestCase):
                 files = record(pads, layers, takes, mics, file_name, seed=seed)
                 with self.subTest(name, seed=seed):
                     self.assertEqual(mistakes(propose([file for _, file in files.values()]), files), [])
+
+    def test_habits_met_later_are_read_as_well_as_they_ever_were(self):
+        misread = {"codes run together", "three numbers", "short codes", "one word each"}
+        for number, (name, (pads, layers, takes, mics, file_name)) in enumerate(habits.HABITS.items()):
+            files = record(list(pads), layers, takes, list(mics), file_name, seed=number)
+            with self.subTest(name):
+                wrong = mistakes(propose([file for _, file in files.values()]), files)
+                self.assertEqual(bool(wrong), name in misread, wrong)
