@@ -112,7 +112,7 @@ def _import(data) -> Row:
 
     work = seconds(bring_in)
     floor = min(seconds(lambda: [soundfile.read(file, dtype="float32") for file in files]) for _ in range(3))
-    return ratio_row(f"Importing {FILES} stereo files of 2 s", work, floor, 10.0, "bare decoding")
+    return ratio_row(f"Importing {FILES} stereo files of 2 s", work, floor, 3.0, "bare decoding")
 
 
 def _prepare() -> Row:

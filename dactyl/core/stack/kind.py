@@ -3,6 +3,7 @@
 import re
 from collections import Counter
 from collections.abc import Sequence
+from functools import cache
 
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import KINDS
@@ -23,10 +24,16 @@ def guess_kind(name: str, folder: str, measured: Measure) -> str:
 def kind_from_name(text: str) -> str | None:
     """``"HH_Open_v3" -> "open_hat"``; None where no word of the table stands in it."""
     spoken = f" {' '.join(words(text))} "
-    for kind in KINDS:
-        if any(f" {word} " in spoken or f" {' '.join(words(word))} " in spoken for word in kind.words):
-            return kind.slug
-    return None
+    return next((slug for slug, phrases in _phrases() if any(phrase in spoken for phrase in phrases)), None)
+
+
+@cache
+def _phrases() -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """The words of each kind, as they stand in what was spoken."""
+    return tuple(
+        (kind.slug, tuple({f" {form} ": None for word in kind.words for form in (word, " ".join(words(word)))}))
+        for kind in KINDS
+    )
 
 
 def words(text: str) -> list[str]:
