@@ -2,7 +2,8 @@
 
 import hashlib
 import math
-from dataclasses import astuple, dataclass
+from dataclasses import dataclass, fields
+from operator import attrgetter
 
 import numpy as np
 import soxr
@@ -49,7 +50,10 @@ class Recipe:
     @property
     def key(self) -> str:
         """32 hex digits that name the prepared sound."""
-        return hashlib.sha256(repr((PREPARE_VERSION, *astuple(self))).encode()).hexdigest()[:32]
+        return hashlib.sha256(repr((PREPARE_VERSION, *_values(self))).encode()).hexdigest()[:32]
+
+
+_values = attrgetter(*(field.name for field in fields(Recipe)))
 
 
 def prepare(audio: np.ndarray, recipe: Recipe) -> np.ndarray:

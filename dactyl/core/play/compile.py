@@ -105,24 +105,34 @@ def dynamics_gain(velocity: float, dynamics: float) -> float:
     return 1 + dynamics * ((velocity / MAX_VELOCITY) ** 2 - 1)
 
 
-def layer_gains(pad: Pad, curve: tuple[int, ...]) -> list[tuple[float | None, ...]]:
+def layer_gains(pad: Pad, curve: tuple[int, ...]) -> tuple[tuple[float | None, ...], ...]:
     """For each layer: dynamics times crossfade at each struck velocity, None where the layer is silent."""
-    return [tuple(_gain(pad, index, velocity) for velocity in curve) for index in range(len(pad.layers))]
+    return _gain_tables(tuple(layer.high for layer in pad.layers), pad.crossfade, pad.dynamics, curve)
 
 
-def _gain(pad: Pad, index: int, velocity: int) -> float | None:
-    layers, gain = pad.layers, 1.0
+@lru_cache(maxsize=4096)
+def _gain_tables(
+    highs: tuple[int, ...], crossfade: int, dynamics: float, curve: tuple[int, ...]
+) -> tuple[tuple[float | None, ...], ...]:
+    return tuple(
+        tuple(_gain(highs, index, velocity, crossfade, dynamics) for velocity in curve) for index in range(len(highs))
+    )
+
+
+def _gain(highs: tuple[int, ...], index: int, velocity: int, crossfade: int, dynamics: float) -> float | None:
+    gain = 1.0
     if index:
-        gain *= math.sin(_blend(velocity, layers[index - 1], layers[index], pad.crossfade) * math.pi / 2)
-    if index + 1 < len(layers):
-        gain *= math.cos(_blend(velocity, layers[index], layers[index + 1], pad.crossfade) * math.pi / 2)
-    return gain * dynamics_gain(velocity, pad.dynamics) if gain > 1e-9 else None  # cos(pi/2) is not quite 0
+        gain *= math.sin(_blend(velocity, highs, index - 1, crossfade) * math.pi / 2)
+    if index + 1 < len(highs):
+        gain *= math.cos(_blend(velocity, highs, index, crossfade) * math.pi / 2)
+    return gain * dynamics_gain(velocity, dynamics) if gain > 1e-9 else None  # cos(pi/2) is not quite 0
 
 
-def _blend(velocity: int, lower: Layer, upper: Layer, width: int) -> float:
-    """How far ``velocity`` is across the border, 0..1; the width stays within the narrower layer."""
-    width = min(width, lower.high - lower.low + 1, upper.high - upper.low + 1)
-    distance = velocity - (lower.high + 0.5)
+def _blend(velocity: int, highs: tuple[int, ...], lower: int, width: int) -> float:
+    """How far ``velocity`` is across the border above ``lower``, 0..1; the width stays within the narrower layer."""
+    high = highs[lower]
+    width = min(width, high - (highs[lower - 1] if lower else 0), highs[lower + 1] - high)
+    distance = velocity - (high + 0.5)
     return min(1.0, max(0.0, distance / width + 0.5)) if width else float(distance > 0)
 
 

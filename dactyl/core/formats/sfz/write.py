@@ -9,7 +9,7 @@ from dactyl.core.kit import MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take
 from dactyl.core.units import frames_to_ms, resampled_frames
 
 FilePath = Callable[[Sample], str]
-Gains = Callable[[Pad], list[tuple[float | None, ...]]]
+Gains = Callable[[Pad], Sequence[tuple[float | None, ...]]]
 
 
 @dataclass(frozen=True, slots=True)
