@@ -3,7 +3,7 @@
 import sys
 from importlib import import_module
 
-BENCHMARKS = ("bouncing", "sheets", "stacking")
+BENCHMARKS = ("bouncing", "sheets", "stacking", "playing")
 
 
 def main(names: list[str]) -> int:

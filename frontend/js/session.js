@@ -9,6 +9,8 @@ export class Session extends EventTarget {
   #solo = new Set();
   #cardTimer = 0;
   #fadeTimer = 0;
+  #frame = 0;
+  #scrollTo = null;
   #sources = new Map();
 
   constructor(body, engine) {
@@ -92,8 +94,8 @@ export class Session extends EventTarget {
     if (!this.pads.length) this.pads = [pad];
     if (this.pads.join() === before) return;
     this.takes = [];
+    if (scroll) this.#scrollTo = pad;
     this.mark();
-    if (scroll) document.getElementById(`row-${pad}`)?.scrollIntoView({ block: "nearest" });
     this.loadCard(delay);
   }
 
@@ -147,8 +149,15 @@ export class Session extends EventTarget {
     this.#fade(status);
   }
 
-  /** Show on freshly drawn rows, pads and takes what only the page knows. */
+  /** Show on freshly drawn rows, pads and takes what only the page knows: once before the page is next painted. */
   mark() {
+    this.#frame ||= requestAnimationFrame(() => this.#mark());
+  }
+
+  #mark() {
+    this.#frame = 0;
+    if (this.#scrollTo) document.getElementById(`row-${this.#scrollTo}`)?.scrollIntoView({ block: "nearest" });
+    this.#scrollTo = null;
     for (const row of document.querySelectorAll(".row[data-pad]")) {
       const pad = Number(row.dataset.pad);
       row.setAttribute("aria-selected", String(this.pads.includes(pad)));

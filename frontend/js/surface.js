@@ -71,12 +71,18 @@ export function startSurface(session, engine, input) {
     const pad = detail.pad ?? padOfNote(detail.note);
     if (pad) session.select(pad, { delay: 250 });
   });
-  session.addEventListener("marked", () => showBank(bank));
-
+  let ofNote = null; // note -> the first pad that answers it, read from the page when it was drawn anew
+  session.addEventListener("marked", () => {
+    showBank(bank);
+    ofNote = null;
+  });
   const padOfNote = (note) => {
-    for (const pad of surface().querySelectorAll(".pad[data-notes]"))
-      if (pad.dataset.notes.split(",").includes(String(note))) return Number(pad.dataset.pad);
-    return null;
+    if (!ofNote) {
+      ofNote = new Map();
+      for (const { dataset } of surface().querySelectorAll(".pad[data-notes]"))
+        for (const each of dataset.notes.split(",")) if (!ofNote.has(each)) ofNote.set(each, Number(dataset.pad));
+    }
+    return ofNote.get(String(note)) ?? null;
   };
 
   let sweeping = 0;

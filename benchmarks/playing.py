@@ -1,0 +1,60 @@
+"""In a real browser, on the largest kit: script from a MIDI event to the order to sound, and from an edit to the next hit.
+
+Times of the page are reported, not judged: they depend on the machine. What may fail is work that grows with the kit.
+"""
+
+from benchmarks.large import PADS, large_kit, own_data
+from benchmarks.measured import Row
+
+STRIKES, EDITS = 600, 12
+STRIKE = """(count) => {  // milliseconds of script for each MIDI note-on, while 64 voices sound
+  const { input } = window.dactyl;
+  const notes = [...document.querySelectorAll("#surface .pad:not(.empty)")].map((_, place) => 24 + (place % 80));
+  const times = [];
+  for (let n = 0; n < count; n++) {
+    const begun = performance.now();
+    input.midi(new Uint8Array([0x99, notes[n % notes.length], 1 + (n * 37) % 127]), "bench");
+    times.push(performance.now() - begun);
+  }
+  return times.sort((a, b) => a - b)[Math.floor(0.99 * count)];
+}"""
+EDIT = """async (level) => {  // milliseconds from a typed level to the tables that the next hit plays by
+  const { engine } = window.dactyl;
+  const field = document.querySelector(".row[data-pad] .c-level input");
+  const arrived = new Promise((resolve) => engine.addEventListener("playbook", resolve, { once: true }));
+  const begun = performance.now();
+  field.value = String(level);
+  field.dispatchEvent(new Event("change", { bubbles: true }));
+  await arrived;
+  return performance.now() - begun;
+}"""
+
+
+def rows() -> list[Row]:
+    with own_data() as data:
+        large_kit()
+        from dactyl.kits import edits
+        from dactyl.site.tests.served import Server, browser, open_page
+
+        small = edits.kits.create_kit("Small")
+        served = Server(data)
+        served.start()
+        try:
+            with browser() as chromium:
+                page, _ = open_page(chromium, served)
+                page.goto(f"/kits/{small.pk}/")
+                page.wait_for_timeout(500)
+                few = page.evaluate(STRIKE, STRIKES)
+                page.goto("/kits/1/")
+                page.wait_for_timeout(6000)  # the tables of the whole kit, and the first heads
+                many = page.evaluate(STRIKE, STRIKES)
+                times = sorted(page.evaluate(EDIT, -n) for n in range(1, EDITS + 1))
+        finally:
+            served.stop()
+    slowest = times[-1]
+    return [
+        Row("MIDI event to the order to sound, p99", f"{many:.2f} ms of script, {few:.2f} ms on an empty kit", None,
+            "under 3 ms", many < 3.0),
+        Row(f"Edit of {PADS} pads to the next hit", f"{times[len(times) // 2]:.0f} ms, {slowest:.0f} ms at worst", None,
+            "reported; 150 ms wished", True),
+    ]  # fmt: skip
