@@ -51,7 +51,7 @@ export function startEdits(session) {
   body.addEventListener("change", ({ target }) => sent.set(target, target.value), { capture: true });
   const remember = () => {
     const field = document.activeElement;
-    const isOpen = field?.matches?.("input.cell, input[type=search], input:not([type])") && field.id && field.value !== field.defaultValue && field.value !== sent.get(field);
+    const isOpen = field?.matches?.("input.cell, input[type=search], input[type=number], input:not([type])") && field.id && field.value !== field.defaultValue && field.value !== sent.get(field);
     if (isOpen) typed = { field, id: field.id, text: field.value, from: field.selectionStart, to: field.selectionEnd };
   };
   body.addEventListener("htmx:oobBeforeSwap", remember);
@@ -66,7 +66,7 @@ export function startEdits(session) {
   function giveBack(field, { text, from, to }) {
     field.value = text;
     field.focus();
-    field.setSelectionRange?.(from, to);
+    if (from !== null) field.setSelectionRange(from, to); // a number has no selection
     let isTold = false;
     field.addEventListener("change", () => (isTold = true), { once: true });
     field.addEventListener("blur", () => isTold || field.value === field.defaultValue || field.dispatchEvent(new Event("change", { bubbles: true })), { once: true });
