@@ -69,17 +69,7 @@ def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: tuple[Stem
         "rate": row.rate_hz,
         "bits": order.bits,
         "frames": stems[0].frames,
-        "stems": [
-            {
-                "name": stem.name,
-                "output": stem.output,
-                "file": stem.file,
-                "channels": stem.channels,
-                "frames": stem.frames,
-                "peak_db": round(stem.peak_db, 3),
-            }
-            for stem in stems
-        ],
+        "stems": [stem.described() for stem in stems],
     }
     if order.has_mix and len(stems) > 1:
         *parts, mix = [folder / stem.file for stem in stems]

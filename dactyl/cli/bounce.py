@@ -95,17 +95,7 @@ def _report(folder: Path, rate_hz: int, stems: tuple[Stem, ...], warnings: list[
     report = {
         "rate": rate_hz,
         "frames": stems[0].frames,
-        "stems": [
-            {
-                "name": stem.name,
-                "output": stem.output,
-                "file": stem.file,
-                "channels": stem.channels,
-                "frames": stem.frames,
-                "peak_db": round(stem.peak_db, 3),
-            }
-            for stem in stems
-        ],
+        "stems": [stem.described() for stem in stems],
         "warnings": warnings,
     }
     with (folder / "bounce.json").open("w", encoding="utf-8") as file:

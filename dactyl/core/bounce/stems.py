@@ -38,6 +38,17 @@ class Stem:
     peak_db: float
     overview: bytes
 
+    def described(self) -> dict[str, str | int | float]:
+        """As bounce.json lists it (docs/formats.md)."""
+        return {
+            "name": self.name,
+            "output": self.output,
+            "file": self.file,
+            "channels": self.channels,
+            "frames": self.frames,
+            "peak_db": round(self.peak_db, 3),
+        }
+
 
 @dataclass(frozen=True, slots=True)
 class Progress:
