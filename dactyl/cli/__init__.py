@@ -4,6 +4,7 @@ Exit codes: 0 all went well; 1 something could not be used or written; 2 the cal
 """
 
 import argparse
+import errno
 import sys
 from collections.abc import Sequence
 
@@ -24,7 +25,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except DactylError as problem:
         print(f"dactyl: {problem}", file=sys.stderr)
     except OSError as problem:
-        print(f"dactyl: {problem.filename or 'The disk'}: {problem.strerror or problem}.", file=sys.stderr)
+        what_to_do = " Make room, or write elsewhere." if problem.errno == errno.ENOSPC else ""
+        where = problem.filename or "The disk"
+        print(f"dactyl: {where}: {problem.strerror or problem}.{what_to_do}", file=sys.stderr)
     except KeyboardInterrupt:
         print("dactyl: stopped; nothing half-done was left.", file=sys.stderr)
     return 1

@@ -1,11 +1,16 @@
-"""The core's own errors as an answer a person can read, wherever no view has caught them."""
+"""The core's own errors, and a full disk, as an answer a person can read, wherever no view has caught them."""
 
+import errno
 from collections.abc import Callable
 
+from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
 
 from dactyl.core.errors import DactylError
 from dactyl.site.views import sentence
+
+FULL = "The disk is full; nothing was changed. Make room, then do it again."
+INSUFFICIENT_STORAGE = 507  # RFC 4918, section 11.5
 
 
 class PlainErrors:
@@ -16,4 +21,12 @@ class PlainErrors:
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, problem: Exception) -> HttpResponse | None:
-        return sentence(request, str(problem), 422) if isinstance(problem, DactylError) else None
+        if isinstance(problem, DactylError):
+            return sentence(request, str(problem), 422)
+        return sentence(request, FULL, INSUFFICIENT_STORAGE) if _is_full_disk(problem) else None
+
+
+def _is_full_disk(problem: Exception) -> bool:
+    if isinstance(problem, OSError):
+        return problem.errno in (errno.ENOSPC, errno.EDQUOT)
+    return isinstance(problem, OperationalError) and "disk is full" in str(problem)

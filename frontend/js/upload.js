@@ -1,6 +1,7 @@
 /** Sends files to the shelf, one request each, a few at a time; the server reads them while more arrive. */
 const AT_ONCE = 4;
 const TRIES = 3;
+const FULL = 507; // the disk is
 
 /** @param {{ file: File, path: string }[]} files */
 export async function upload(files, { session, onListed }) {
@@ -11,34 +12,44 @@ export async function upload(files, { session, onListed }) {
   const queue = [...files];
   const lost = [];
   const send = async () => {
-    for (let next = queue.shift(); next; next = queue.shift()) if (!(await sendOne(id, next))) lost.push(next.path);
+    for (let next = queue.shift(); next; next = queue.shift()) await sendOrNote(next);
+  };
+  const sendOrNote = async (file) => {
+    const why = await sendOne(id, file);
+    if (why !== null) lost.push({ path: file.path, why });
   };
   const progress = (uploading) => session.get(`/shelf/imports/${id}/${uploading ? "?uploading=1" : ""}`, "#import");
   const told = setInterval(() => session.say(`Sending ${files.length - queue.length} of ${files.length} files…`), 500);
-  await sendOne(id, queue.shift());
+  await sendOrNote(queue.shift());
   progress(true);
   await Promise.all(Array.from({ length: AT_ONCE }, send));
   clearInterval(told);
   session.say(`${files.length} file${files.length === 1 ? "" : "s"} sent; listening to them…`);
   await progress(false);
   onListed();
-  if (lost.length) session.say(`${lost.length} file${lost.length === 1 ? "" : "s"} could not be sent (${lost[0]}…). Bring them in again; the others are here.`, true);
+  if (!lost.length) return;
+  const [{ path, why }] = lost;
+  session.say(`${lost.length} file${lost.length === 1 ? "" : "s"} could not be sent (${path}${lost.length > 1 ? "…" : ""}). ${why || "The server did not answer."} Bring them in again; the others are here.`, true);
 }
 
+/** Send one file; null when it is there, else what the server said of it. */
 async function sendOne(id, { file, path }) {
+  let why = "";
   for (let tries = 0; tries < TRIES; tries++) {
     const body = new FormData();
     body.append("path", path);
     body.append("file", file, file.name);
     const answer = await post(`/shelf/imports/${id}/files/`, body).catch(() => null);
-    if (answer?.ok) return true;
+    if (answer?.ok) return null;
+    why = (await answer?.text()) ?? "";
+    if (answer?.status === FULL) break;
     await new Promise((resolve) => setTimeout(resolve, 300 * (tries + 1)));
   }
-  return false;
+  return why;
 }
 
 function post(url, body) {
-  const headers = JSON.parse(document.body.getAttribute("hx-headers"));
+  const headers = { ...JSON.parse(document.body.getAttribute("hx-headers")), Accept: "application/json" };
   return fetch(url, { method: "POST", body, headers });
 }
 

@@ -3,6 +3,9 @@
 import contextlib
 import io
 import json
+import resource
+import subprocess
+import sys
 import tempfile
 import zipfile
 from pathlib import Path
@@ -216,6 +219,22 @@ class Text(Folder):
     def test_wrong_calls_end_with_two(self):
         self.assertEqual(self.dactyl("bounce")[0], 2)
         self.assertEqual(self.dactyl("bounce", "k", "p", "--out", "o", "--bits", "12")[0], 2)
+
+
+class FullDisk(Folder):
+    def test_a_disk_that_refuses_is_one_sentence_and_leaves_nothing(self):
+        (self.path / "kit.sfz").write_text("<region> sample=s 0.wav key=38")
+        self.write_part([(480 * n, 10, 38, 100) for n in range(8)])
+        for asked in (("--bits", "24"), ("--bits", "32f"), ("--bits", "16", "--format", "flac")):
+            with self.subTest(asked):
+                done = subprocess.run(
+                    [sys.executable, "-m", "dactyl.cli", "bounce", "kit.sfz", "p.mid", "--out", "out", *asked],
+                    cwd=self.path, capture_output=True, text=True,
+                    preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (4000, 4000)),
+                )  # fmt: skip
+                self.assertEqual((done.returncode, done.stdout), (1, ""))
+                self.assertEqual(done.stderr.count("\n"), 1, done.stderr)
+                self.assertEqual(list((self.path / "out").iterdir()), [])
 
 
 class Zips(Folder):

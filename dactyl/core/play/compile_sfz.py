@@ -129,7 +129,9 @@ def velocity_gains(region: SfzRegion) -> tuple[float | None, ...]:
 
 def _rise(velocity: int, low: int, high: int) -> float:
     """From 0 at ``low`` and below to 1 at ``high`` and above."""
-    return 1.0 if velocity >= high else max(0.0, (velocity - low) / (high - low))
+    if velocity >= high:
+        return 1.0
+    return max(0.0, (velocity - low) / (high - low)) if low < high else 0.0
 
 
 def _filter(region: SfzRegion, rate_hz: int) -> FilterTable | None:

@@ -1,8 +1,11 @@
 """Write WAV and FLAC files: 16 bit with dither, 24 bit, float. Equal sound gives equal bytes."""
 
+import errno
 import io
 import os
+import shutil
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
 
@@ -11,6 +14,7 @@ import soundfile
 
 SUBTYPES = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 BYTES_PER_VALUE = {"16": 2, "24": 3, "32f": 4}
+FULL_BYTES = 1 << 20  # a disk with less left is full
 _ADD_PEAK_CHUNK = 0x1050  # SFC_SET_ADD_PEAK_CHUNK, libsndfile api; the chunk holds the time of day
 
 
@@ -28,31 +32,36 @@ class WaveWriter:
         format: str = "wav",
         dither_seed: int | Sequence[int] = 0,
     ) -> None:
-        """``frames`` is the whole length: above 4 GiB a WAV file becomes RF64. FLAC holds no float."""
+        """
+        frames : the whole length; above 4 GiB a WAV file becomes RF64. FLAC holds no float.
+        raises : OSError where the disk refuses, here and in every method
+        """
         is_long = frames * channels * BYTES_PER_VALUE[bits] > 0xF000_0000
         container = "FLAC" if format == "flac" else "RF64" if is_long else "WAV"
-        self._file = soundfile.SoundFile(
-            path, "w", samplerate=rate_hz, channels=channels, subtype=SUBTYPES[bits], format=container
-        )
+        self.path = path
+        with _as_os_error(path):
+            self._file = soundfile.SoundFile(
+                path, "w", samplerate=rate_hz, channels=channels, subtype=SUBTYPES[bits], format=container
+            )
         soundfile._snd.sf_command(self._file._file, _ADD_PEAK_CHUNK, soundfile._ffi.NULL, 0)
         self._bits = bits
         self._rng = np.random.default_rng(dither_seed)
-        self.path = path
 
     def write(self, audio: np.ndarray) -> None:
         """Append float32 of shape (channels, frames)."""
         rows = np.ascontiguousarray(audio.T)
         if self._bits == "16":
             rows = rows * np.float32(32768) + _triangular_dither(self._rng, rows.shape)
-            self._file.write(_rounded(rows, 32768).astype(np.int16))
+            rows = _rounded(rows, 32768).astype(np.int16)
         elif self._bits == "24":
             whole = _rounded(rows * np.float32(1 << 23), 1 << 23).astype(np.int32)
-            self._file.write(np.left_shift(whole, 8, out=whole))  # libsndfile keeps the upper 24 bits
-        else:
+            rows = np.left_shift(whole, 8, out=whole)  # libsndfile keeps the upper 24 bits
+        with _as_os_error(self.path):
             self._file.write(rows)
 
     def close(self, *, sync: bool = False) -> None:
-        self._file.close()
+        with _as_os_error(self.path):
+            self._file.close()
         if sync:
             with self.path.open("rb") as written:
                 os.fsync(written.fileno())
@@ -62,6 +71,17 @@ class WaveWriter:
 
     def __exit__(self, kind: type | None, problem: BaseException | None, trace: TracebackType | None) -> None:
         self.close()
+
+
+@contextmanager
+def _as_os_error(path: Path) -> Iterator[None]:
+    """libsndfile tells only that the system refused, or writes fewer frames: nearly always the disk is full."""
+    try:
+        yield
+    except (soundfile.LibsndfileError, AssertionError) as problem:
+        is_full = shutil.disk_usage(path.parent).free < FULL_BYTES
+        number = errno.ENOSPC if is_full else errno.EIO
+        raise OSError(number, os.strerror(number), str(path)) from problem
 
 
 def _rounded(steps: np.ndarray, full_scale: int) -> np.ndarray:
