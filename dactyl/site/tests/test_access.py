@@ -1,0 +1,134 @@
+"""Every view in both themes: names for all that can be used, ink that can be read, and no way that needs a pointer."""
+
+from playwright.sync_api import Page
+
+from dactyl.site.tests.served import Workshop, browser, open_page, server
+
+UNNAMED = """() => {  // what can be used but has no name for those who hear the page; and ids that stand twice
+  const isShown = (element) => element.checkVisibility({ visibilityProperty: true }) && element.getClientRects().length;
+  const nameOf = (element) =>
+    element.getAttribute("aria-label") || element.labels?.[0]?.textContent.trim() || element.textContent.trim() || element.title ||
+    document.getElementById(element.getAttribute("aria-labelledby"))?.textContent || "";
+  const used = "a[href], button, input:not([type=hidden]), select, textarea, summary, [role=tab], [role=option], canvas[tabindex]";
+  const found = [...document.querySelectorAll(used)].filter((element) => isShown(element) && !nameOf(element).trim());
+  const ids = [...document.querySelectorAll("[id]")].map((element) => element.id);
+  const twice = ids.filter((id, place) => ids.indexOf(id) !== place);
+  return [...found.map((element) => element.outerHTML.slice(0, 160)), ...new Set(twice.map((id) => `id ${id} stands twice`))];
+}"""
+CONTRAST = """() => {  // text whose contrast with what lies behind it is below 4.5, or below 3 where it is large (WCAG 2.2, 1.4.3)
+  const parse = (text) => (text.match(/[\\d.]+/g) ?? []).map(Number);
+  const canvas = new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true });
+  const rgba = (colour) => {
+    canvas.clearRect(0, 0, 1, 1);
+    canvas.fillStyle = colour;
+    canvas.fillRect(0, 0, 1, 1);
+    const [r, g, b, a] = canvas.getImageData(0, 0, 1, 1).data;
+    return [r, g, b, a / 255];
+  };
+  const over = ([r, g, b, a], below) => [r, g, b].map((value, n) => a * value + (1 - a) * below[n]);
+  const behind = (element) => {
+    const layers = [];
+    for (let at = element; at; at = at.parentElement) {
+      const colour = rgba(getComputedStyle(at).backgroundColor);
+      if (colour[3]) layers.push(colour);
+      if (colour[3] === 1) break;
+    }
+    return layers.reverse().reduce((below, layer) => over(layer, below), [255, 255, 255]);
+  };
+  const light = (rgb) => {
+    const [r, g, b] = rgb.map((value) => value / 255).map((v) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4));
+    return 0.2126 * r + 0.7152 * g + 0.0722 * b;
+  };
+  const low = new Map();
+  const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+  while (walker.nextNode()) {
+    const element = walker.currentNode.parentElement;
+    if (!walker.currentNode.data.trim() || !element.checkVisibility({ opacityProperty: true, visibilityProperty: true })) continue;
+    if (element.closest(":disabled, [aria-hidden=true], .sr-only, svg, script, dialog:not([open])")) continue;
+    const style = getComputedStyle(element);
+    const below = behind(element);
+    const [a, b] = [light(over(rgba(style.color), below)), light(below)].sort((x, y) => y - x);
+    const ratio = (a + 0.05) / (b + 0.05);
+    const size = parseFloat(style.fontSize);
+    const least = size >= 24 || (size >= 18.66 && Number(style.fontWeight) >= 700) ? 3 : 4.5;
+    if (ratio < least - 0.02) low.set(`${element.className || element.tagName}: ${ratio.toFixed(2)}`, walker.currentNode.data.trim().slice(0, 30));
+    if (size < 11) low.set(`${element.className || element.tagName}: ${size} px`, walker.currentNode.data.trim().slice(0, 30));
+  }
+  return [...low].map(([what, text]) => `${what} “${text}”`);
+}"""
+NEXT = """() => {  // where the focus is, and whether that can be seen
+  const at = document.activeElement;
+  if (at === document.body) return null;
+  const style = getComputedStyle(at);
+  const hasEdge = style.borderTopWidth !== "0px" && !/, 0\\)$|transparent/.test(style.borderTopColor); // what a field draws round itself
+  const isSeen = style.outlineStyle !== "none" || style.boxShadow !== "none" || hasEdge || at.matches("input[type=file]");
+  return { what: at.id || at.className || at.tagName, isSeen };
+}"""
+VIEWS = ("kit", "stack", "part", "outputs", "bounce")
+TABS = ("layers", "sound", "mics", "cuts", "notes")
+
+
+class Access(Workshop):
+    @classmethod
+    def setUpClass(cls):
+        super(Workshop, cls).setUpClass()
+        cls.server = cls.enterClassContext(server(with_demo=True))
+        cls.chromium = cls.enterClassContext(browser())
+
+    def views(self, page: Page):
+        """Every view of the demo, one after another."""
+        yield "kits"
+        page.goto("/shelf/")
+        page.locator(".sample").nth(2).click()
+        page.wait_for_selector("#about strong")
+        yield "shelf"
+        page.goto("/")
+        page.click("text=Ferry House")
+        for tab in TABS:
+            page.click(f"#card-tab-{tab}")
+            page.wait_for_selector(f"#card [data-tab={tab}]")
+            page.wait_for_load_state("networkidle")
+            yield f"card {tab}"
+        page.click("#shelf-edge")
+        yield "sheet beside the shelf"
+        page.click("#shelf-fold")
+        for view in VIEWS:
+            page.click(f"#tab-{view}")
+            page.wait_for_selector(f"[data-view={view}]")
+            yield view
+        page.click("#changes")
+        page.wait_for_selector("[data-view=history]")
+        yield "history"
+        page.click("#inputs summary")
+        yield "playing"
+        page.keyboard.press("?")
+        yield "keys"
+
+    def test_all_that_can_be_used_has_a_name_and_all_ink_can_be_read(self):
+        for theme in ("paper", "night"):
+            page = self.page(script=f"localStorage.setItem('theme', '{theme}')")
+            for view in self.views(page):
+                with self.subTest(view, theme=theme):
+                    self.assertEqual(page.evaluate(UNNAMED), [])
+                    self.assertEqual(page.evaluate(CONTRAST), [])
+
+    def test_the_focus_goes_everywhere_and_is_seen(self):
+        page, problems = open_page(self.chromium, self.server)
+        self.addCleanup(page.close)
+        page.goto("/")
+        page.click("text=Engine Deck")
+        page.wait_for_selector("#card [data-tab]")
+        page.locator("body").press("Escape")
+        reached, unseen = [], []
+        for _ in range(400):
+            page.keyboard.press("Tab")
+            at = page.evaluate(NEXT)
+            if at is None:
+                break
+            reached.append(at["what"])
+            if not at["isSeen"]:
+                unseen.append(at["what"])
+        self.assertEqual((unseen, problems), ([], []))
+        for wanted in ("kit-name", "tab-bounce", "shelf-edge", "card-tab-layers", "take-canvas", "play"):
+            self.assertIn(wanted, reached)
+        self.assertTrue({what for what in reached if what.startswith("pad-")}, "the surface is reached by keys")
