@@ -56,6 +56,10 @@ def read_order(row: Bounce) -> Order:
     return from_json(Order, row.order, "order")
 
 
+def record_progress(row: Bounce, hits: Sequence[tuple[str, int, int]]) -> None:
+    Bounce.objects.filter(pk=row.pk).update(hits_done=hits)
+
+
 def record_stems(row: Bounce, stems: Sequence[StemValue], report: dict[str, Any]) -> None:
     with transaction.atomic():
         Stem.objects.bulk_create([

@@ -4,6 +4,7 @@ import hashlib
 import json
 import os
 import shutil
+import time
 from collections.abc import Iterator
 from dataclasses import asdict
 from pathlib import Path
@@ -17,7 +18,7 @@ from dactyl.core.bounce.sum_test import sum_test
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.kit import Kit
 from dactyl.core.play.compile import compile_kit
-from dactyl.jobs.run import Progress
+from dactyl.jobs.run import SECONDS_BETWEEN_WRITES, Progress
 from dactyl.kits.files import pack_kit
 from dactyl.parts.queries import part_value
 from dactyl.shelf.sounds import prepared_sound
@@ -43,8 +44,12 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
             load_sound=SoundMemory(prepared_sound, SOUND_BYTES),
             threads=os.cpu_count() or 1,
         )
+        told_at = 0.0
         for step in steps:
-            yield Progress(step.done_frames, step.frames, f"{len(step.stems) or 'the'} stems")
+            if time.monotonic() - told_at >= SECONDS_BETWEEN_WRITES:
+                told_at = time.monotonic()
+                edits.record_progress(row, step.hits)
+            yield Progress(step.done_frames, step.frames)
         report = _report(row, kit, order, partial, step.stems)
         if row.with_part:
             (partial / PART).write_bytes(write_midi(part))

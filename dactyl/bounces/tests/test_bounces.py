@@ -105,6 +105,41 @@ class Bouncing(KitCase):
         self.assertEqual([path for path in (settings.DATA / "bounces").iterdir() if path.stem == str(bounce.pk)], [])
         self.assertFalse(Stem.objects.filter(bounce=bounce).exists())
 
+    def test_while_it_runs_each_stem_tells_its_hits(self):
+        bounce = self.ask(by="piece", bits="24")
+        told = []
+        with patch.object(tasks, "SECONDS_BETWEEN_WRITES", 0):
+            for _ in tasks.make_bounce(bounce.pk):
+                told.append(Bounce.objects.values_list("hits_done", flat=True).get(pk=bounce.pk))
+        self.assertEqual(told[0], [["Snare", 1, 2], ["Low drum", 0, 1]])
+        self.assertEqual(told[-1], [["Snare", 2, 2], ["Low drum", 1, 1]])
+        Bounce.objects.filter(pk=bounce.pk).update(report=None, hits_done=told[0])
+        Stem.objects.all().delete()
+        page = self.client.get(f"/bounces/{bounce.pk}/")
+        self.assertContains(page, "1 of 2 hits")
+        self.assertContains(page, "Hits of Low drum")
+
+    def test_a_bounce_is_forgotten_with_its_files(self):
+        bounce = self.run_jobs(self.ask(bits="16", format="flac"))
+        folder = store.folder_of(bounce)
+        self.assertEqual({path.suffix for path in folder.iterdir()}, {".flac", ".json"})
+        stem = bounce.stems.first()
+        with self.captureOnCommitCallbacks(execute=True):
+            self.client.post(f"/bounces/{bounce.pk}/forget/")
+        self.assertFalse(folder.exists())
+        self.assertEqual(self.client.get(f"/bounces/stems/{stem.pk}/").status_code, 404)
+
+    def test_groups_of_ones_own_mono_stems_and_wrong_templates(self):
+        bounce = self.run_jobs(self.ask(by="own", piece=["Snare", "Low drum"], group=["Drums", "Drums"], mono="1"))
+        stems = list(bounce.stems.all())
+        self.assertEqual([(stem.name, stem.channels) for stem in stems], [("Drums", 1), ("Mix", 2)])
+        for asked, words in (({"template": "{date}"}, "is not a name for stems"), ({"bits": "32f", "format": "flac"}, "no float"),
+                             ({"by": "colour"}, "from the lists"), ({"part": "0"}, "Choose a part")):  # fmt: skip
+            answer = self.client.post(
+                f"/bounces/of/{self.kit.pk}/begin/", {"part": self.part.pk, "rate": 48_000} | asked
+            )
+            self.assertContains(answer, words, status_code=422)
+
     def test_cancelled_before_or_in_the_middle_nothing_is_kept(self):
         waiting, running = self.ask(), self.ask()
         self.client.post(f"/bounces/{waiting.pk}/cancel/")

@@ -1,6 +1,7 @@
 """Write a bounce: one file for each stem that sounds, and the mix, all from the part's zero and of one length."""
 
 import re
+from bisect import bisect_left
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -54,6 +55,7 @@ class Stem:
 class Progress:
     done_frames: int
     frames: int
+    hits: tuple[tuple[str, int, int], ...] = ()  # of each stem: its name, the hits begun, all its hits
     stems: tuple[Stem, ...] = ()  # filled in the last one
 
 
@@ -125,18 +127,30 @@ def bounce(
         for number, (name, file) in enumerate(zip(names, files, strict=True))
     ]
 
+    begins = _begins(voices, stems)
     try:
         with ThreadPoolExecutor(threads) as pool:
             for block in render(voices, stems.gains, frames, load_sound, bus_of=stems.bus_of, threads=threads):
                 audio = list(gather(block.buses, stems.stem_of_bus, len(stems.names)))
                 list(pool.map(_Track.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
-                yield Progress(min(frames, block.start_frame + BLOCK_FRAMES), frames)
+                done = min(frames, block.start_frame + BLOCK_FRAMES)
+                yield Progress(done, frames, tuple((name, bisect_left(b, done), len(b)) for name, b in begins.items()))
             list(pool.map(_Track.finish, tracks))
     finally:
         for track in tracks:
             track.close()
     outputs = [*stems.outputs, MIX]
-    yield Progress(frames, frames, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
+    whole = tuple((name, len(b), len(b)) for name, b in begins.items())
+    yield Progress(frames, frames, whole, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
+
+
+def _begins(voices: Sequence[Voice], stems: Stems) -> dict[str, list[int]]:
+    """The frames, rising, at which the voices of each stem begin."""
+    begins: dict[str, list[int]] = {name: [] for name in stems.names}
+    for voice in voices:
+        for name in {stems.group_of(voice, sound) for sound in voice.sounds}:
+            begins[name].append(voice.start_frame)
+    return {name: sorted(frames) for name, frames in begins.items()}
 
 
 def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
