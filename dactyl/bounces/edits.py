@@ -88,5 +88,6 @@ def cancel_bounce(row: Bounce) -> None:
 def forget_bounce(row: Bounce) -> None:
     """Delete a bounce and its files; it can be made again from the same kit and part."""
     cancel_bounce(row)
+    folder = store.folder_of(row)
     row.delete()
-    store.forget(row)
+    store.forget(folder)

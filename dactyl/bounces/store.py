@@ -20,9 +20,9 @@ def fresh_partial(bounce: Bounce) -> Path:
     return partial
 
 
-def forget(bounce: Bounce) -> None:
-    shutil.rmtree(folder_of(bounce), ignore_errors=True)
-    shutil.rmtree(folder_of(bounce).with_suffix(".part"), ignore_errors=True)
+def forget(folder: Path) -> None:
+    shutil.rmtree(folder, ignore_errors=True)
+    shutil.rmtree(folder.with_suffix(".part"), ignore_errors=True)
 
 
 def files_of(bounce: Bounce) -> list[Path]:

@@ -56,6 +56,8 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
         if row.with_kit:
             pack_kit(kit, partial / PACKAGE)
         (partial / REPORT).write_text(json.dumps(report, ensure_ascii=False, indent=1), encoding="utf-8")
+        if not Bounce.objects.filter(pk=row.pk).exists():
+            return  # it was deleted meanwhile
         shutil.rmtree(store.folder_of(row), ignore_errors=True)  # of a run killed before its rows were written
         partial.rename(store.folder_of(row))
         edits.record_stems(row, step.stems, report)

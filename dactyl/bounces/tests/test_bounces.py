@@ -106,8 +106,11 @@ class Bouncing(KitCase):
         self.assertFalse(Stem.objects.filter(bounce=bounce).exists())
 
     def test_while_it_runs_each_stem_tells_its_hits(self):
-        bounce = self.ask(by="piece", bits="24")
-        told = []
+        notes = (Note(0, 38, 90), Note(480 * 40, 38, 90), Note(480 * 40, 36, 90))  # 20 s apart
+        self.part = add_part(
+            Part(name="Far", ticks_per_beat=480, tempos=((0, 500_000),), notes=notes, end_tick=480 * 41)
+        )
+        bounce, told = self.ask(by="piece", bits="24"), []
         with patch.object(tasks, "SECONDS_BETWEEN_WRITES", 0):
             for _ in tasks.make_bounce(bounce.pk):
                 told.append(Bounce.objects.values_list("hits_done", flat=True).get(pk=bounce.pk))
