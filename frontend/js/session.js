@@ -1,3 +1,5 @@
+const SLOW_MS = 300;
+
 /** What the page knows of the kit: which pads and takes are selected, which are heard alone, the version it shows. */
 export class Session extends EventTarget {
   /** Selected pads; the first is the one on the card. @type {number[]} */ pads = [];
@@ -10,6 +12,7 @@ export class Session extends EventTarget {
   #cardTimer = 0;
   #fadeTimer = 0;
   #frame = 0;
+  #slow = new Set();
   #scrollTo = null;
   #sources = new Map();
 
@@ -23,6 +26,7 @@ export class Session extends EventTarget {
     body.addEventListener("htmx:afterSettle", () => this.mark());
     body.addEventListener("htmx:sendError", () => this.say("The server does not answer. Is it running? Nothing was changed.", true));
     body.addEventListener("htmx:responseError", ({ detail }) => this.say(detail.xhr.responseText.slice(0, 300), true));
+    body.addEventListener("htmx:beforeSend", ({ detail }) => this.#waitFor(detail.xhr));
     engine.addEventListener("broken", ({ detail }) => this.say(detail[0], true));
     engine.addEventListener("state", () => this.#showSound());
     for (const type of ["pointerdown", "keydown"]) body.addEventListener(type, () => engine.wake(), { capture: true });
@@ -215,6 +219,19 @@ export class Session extends EventTarget {
   #focused(target) {
     const row = target.closest(".row[data-pad]");
     if (row && !this.pads.includes(Number(row.dataset.pad))) this.select(Number(row.dataset.pad), { scroll: false, delay: 60 });
+  }
+
+  /** What takes longer than a blink shows that it is under way. */
+  #waitFor(request) {
+    const timer = setTimeout(() => {
+      this.#slow.add(request);
+      this.#body.classList.add("busy");
+    }, SLOW_MS);
+    request.addEventListener("loadend", () => {
+      clearTimeout(timer);
+      this.#slow.delete(request);
+      this.#body.classList.toggle("busy", this.#slow.size > 0);
+    });
   }
 
   #showSound() {

@@ -134,11 +134,13 @@ class Story(Workshop):
             rows.nth(n).locator(".choke").fill(choke)
             rows.nth(n).locator(".c-level input").fill(f"-{n + 3}")
         rows.nth(3).locator(".choke").press_sequentially("d")
+        expect(page.locator("body.busy")).to_be_visible()
         expect(rows.nth(2).locator(".c-level input")).to_have_value("−5.0")
         expect(page.locator("#undo")).to_contain_text("Level of")
         expect(rows.nth(3).locator(".choke")).to_have_value("d")
         page.keyboard.press("Tab")
         expect(page.locator("#undo")).to_contain_text("in choke group D")
+        expect(page.locator("body.busy")).to_have_count(0)
         page.reload()
         self.assertEqual([rows.nth(n).locator(".choke").input_value() for n in range(4)], ["A", "B", "C", "D"])
         levels = [rows.nth(n).locator(".c-level input").input_value() for n in range(3)]
