@@ -3,7 +3,7 @@
 import sys
 from importlib import import_module
 
-BENCHMARKS = ("bouncing", "sheets", "stacking", "playing")
+BENCHMARKS = ("bouncing", "sheets", "stacking", "cutting", "playing")
 
 
 def main(names: list[str]) -> int:
