@@ -118,6 +118,7 @@ class Access(Workshop):
         page.goto("/")
         page.click("text=Engine Deck")
         page.wait_for_selector("#card [data-tab]")
+        page.wait_for_selector("#play:enabled")
         page.locator("body").press("Escape")
         reached, unseen = [], []
         for _ in range(400):
