@@ -52,14 +52,13 @@ export function startEdits(session) {
   const remember = () => {
     const field = document.activeElement;
     const isOpen = field?.matches?.("input.cell, input[type=search], input[type=number], input:not([type])") && field.id && field.value !== field.defaultValue && field.value !== sent.get(field);
-    if (isOpen) typed = { field, id: field.id, text: field.value, from: field.selectionStart, to: field.selectionEnd };
+    typed = isOpen ? { field, id: field.id, text: field.value, from: field.selectionStart, to: field.selectionEnd } : null;
   };
-  body.addEventListener("htmx:oobBeforeSwap", remember);
   body.addEventListener("htmx:beforeSwap", remember);
   body.addEventListener("htmx:afterSettle", () => {
     const field = typed && document.getElementById(typed.id);
     if (field && field !== typed.field) giveBack(field, typed);
-    if (!field || field !== typed.field) typed = null;
+    if (field !== typed?.field) typed = null;
   });
 
   /** The browser tells no change of a text that a script put there, so leaving the field tells it. */
