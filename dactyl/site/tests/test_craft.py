@@ -255,6 +255,7 @@ class Craft(Workshop):
         page.keyboard.press("Delete")
         expect(page.locator("#cut-pieces")).to_have_text("7")
         page.locator("text=by a grid of").click()
+        expect(page.locator("#ask input[value=grid]")).to_have_attribute("checked", "")  # as the answer draws it
         page.fill("#cut-count", "4")
         page.press("#cut-count", "Tab")
         expect(page.locator("#cut-pieces")).to_have_text("4")
