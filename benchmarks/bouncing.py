@@ -95,7 +95,7 @@ def _growth() -> Row:
     playbook = compile_kit(_kit(), RATE)
     short, long = _part(10_000, 600), _part(100_000, 6000)
     base = min(seconds(lambda: voices_of(playbook, short.hits(RATE))) for _ in range(3))
-    ten = seconds(lambda: voices_of(playbook, long.hits(RATE)))
+    ten = min(seconds(lambda: voices_of(playbook, long.hits(RATE))) for _ in range(3))
     figure = f"{ten:.2f} s against 10 x {base:.2f} s"
     return Row("100,000 hits against 10,000", figure, ten / (10 * base), "at most 1.3 x", ten / (10 * base) <= 1.3)
 

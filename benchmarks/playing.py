@@ -7,16 +7,24 @@ from benchmarks.large import PADS, large_kit, own_data
 from benchmarks.measured import Row
 
 STRIKES, EDITS = 600, 12
-STRIKE = """(count) => {  // milliseconds of script for each MIDI note-on, while 64 voices sound
-  const { input } = window.dactyl;
-  const notes = [...document.querySelectorAll("#surface .pad:not(.empty)")].map((_, place) => 24 + (place % 80));
-  const times = [];
+STRIKE = """async (count) => {  // p99 over MIDI note-ons, in ms: until the order to sound is sent, and of all script
+  const { input, engine } = window.dactyl;
+  const order = engine.hitNote.bind(engine);
+  let sent = 0;
+  engine.hitNote = (...hit) => {
+    order(...hit);
+    sent = performance.now();
+  };
+  const orders = [], scripts = [];
   for (let n = 0; n < count; n++) {
+    if (n % 8 === 0) await new Promise((resolve) => setTimeout(resolve, 15));  // as a drummer would, not in one burst
     const begun = performance.now();
-    input.midi(new Uint8Array([0x99, notes[n % notes.length], 1 + (n * 37) % 127]), "bench");
-    times.push(performance.now() - begun);
+    input.midi(new Uint8Array([0x99, 24 + (n % 80), 1 + (n * 37) % 127]), "bench");
+    orders.push(sent - begun);
+    scripts.push(performance.now() - begun);
   }
-  return times.sort((a, b) => a - b)[Math.floor(0.99 * count)];
+  const p99 = (times) => times.sort((a, b) => a - b)[Math.floor(0.99 * count)];
+  return [p99(orders), p99(scripts)];
 }"""
 EDIT = """async (level) => {  // milliseconds from a typed level to the tables that the next hit plays by
   const { engine } = window.dactyl;
@@ -51,10 +59,10 @@ def rows() -> list[Row]:
                 times = sorted(page.evaluate(EDIT, -n) for n in range(1, EDITS + 1))
         finally:
             served.stop()
-    slowest = times[-1]
+    (ordered, scripted), slowest = many, times[-1]
     return [
-        Row("MIDI event to the order to sound, p99", f"{many:.2f} ms of script, {few:.2f} ms on an empty kit", None,
-            "under 3 ms", many < 3.0),
+        Row("MIDI event to the order to sound, p99", f"{ordered:.2f} ms, {few[0]:.2f} ms on an empty kit; {scripted:.2f} ms of script in all", None,
+            "under 3 ms", ordered < 3.0),
         Row(f"Edit of {PADS} pads to the next hit", f"{times[len(times) // 2]:.0f} ms, {slowest:.0f} ms at worst", None,
             "reported; 150 ms wished", True),
     ]  # fmt: skip
