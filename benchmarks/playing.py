@@ -3,6 +3,8 @@
 Times of the page are reported, not judged: they depend on the machine. What may fail is work that grows with the kit.
 """
 
+from statistics import median
+
 from benchmarks.large import PADS, large_kit, own_data
 from benchmarks.measured import Row
 
@@ -26,15 +28,14 @@ STRIKE = """async (count) => {  // p99 over MIDI note-ons, in ms: until the orde
   const p99 = (times) => times.sort((a, b) => a - b)[Math.floor(0.99 * count)];
   return [p99(orders), p99(scripts)];
 }"""
-EDIT = """async (level) => {  // milliseconds from a typed level to the tables that the next hit plays by
+EDIT = """async (level) => {  // milliseconds from a typed level until the audio thread plays by the new tables
   const { engine } = window.dactyl;
   const field = document.querySelector(".row[data-pad] .c-level input");
   const arrived = new Promise((resolve) => engine.addEventListener("playbook", resolve, { once: true }));
-  const begun = performance.now();
+  const begun = performance.timeOrigin + performance.now();
   field.value = String(level);
   field.dispatchEvent(new Event("change", { bubbles: true }));
-  await arrived;
-  return performance.now() - begun;
+  return (await arrived).detail.at - begun;
 }"""
 
 
@@ -56,13 +57,16 @@ def rows() -> list[Row]:
                 page.goto("/kits/1/")
                 page.wait_for_timeout(6000)  # the tables of the whole kit, and the first heads
                 many = page.evaluate(STRIKE, STRIKES)
-                times = sorted(page.evaluate(EDIT, -n) for n in range(1, EDITS + 1))
+                times = []
+                for n in range(1, EDITS + 1):
+                    page.wait_for_timeout(1000)  # as a person would: the card's pictures are drawn meanwhile
+                    times.append(page.evaluate(EDIT, -n))
         finally:
             served.stop()
-    (ordered, scripted), slowest = many, times[-1]
+    (ordered, scripted), slowest = many, max(times)
     return [
         Row("MIDI event to the order to sound, p99", f"{ordered:.2f} ms, {few[0]:.2f} ms on an empty kit; {scripted:.2f} ms of script in all", None,
             "under 3 ms", ordered < 3.0),
-        Row(f"Edit of {PADS} pads to the next hit", f"{times[len(times) // 2]:.0f} ms, {slowest:.0f} ms at worst", None,
-            "reported; 150 ms wished", True),
+        Row(f"Edit of {PADS} pads to the next hit", f"{median(times):.0f} ms, {slowest:.0f} ms at worst", None,
+            "reported; 150 ms wanted", True),
     ]  # fmt: skip

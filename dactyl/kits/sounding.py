@@ -19,20 +19,25 @@ from dactyl.core.wave.read import read_sound
 from dactyl.kits import queries
 from dactyl.kits.models import Pad, Take
 from dactyl.shelf.models import Sample
-from dactyl.shelf.sounds import prepared_sound
+from dactyl.shelf.sounds import broken_sounds, prepared_head, ready_sounds
 from dactyl.shelf.store import sample_path
 
 DECODED_BYTES = 128 << 20
 _decoded = SoundMemory(lambda sha256: read_sound(sample_path(sha256)).audio, DECODED_BYTES)
 
 
-def response_of(pad: Pad) -> Response:
-    """Render the pad at every velocity, as the bounce would."""
+def response_of(pad: Pad) -> Response | None:
+    """The pad's answer at every velocity, as the bounce would render it; None while its sounds are being prepared."""
     kit = queries.kit_value(pad.kit_id, [pad.pk])
     book = compile_kit(kit, settings.PLAYING_RATE_HZ)
     (table,) = book.pads
+    recipes = list({sound.recipe.key: sound.recipe for region in table.regions for sound in region.sounds}.values())
+    if broken := broken_sounds(recipes):
+        raise KitError(next(iter(broken.values())))
+    if len(ready_sounds(recipes)) < len(recipes):
+        return None
     value = kit.pieces[0].pads[0]
-    load = SoundMemory(prepared_sound, DECODED_BYTES)
+    load = SoundMemory(prepared_head, DECODED_BYTES)
     response = measure_response(table, [(layer.low, layer.high) for layer in value.layers], load, book.rate_hz)
     added = [layer.gain_db + gain for layer, gain in zip(value.layers, response.proposed_gains_db, strict=True)]
     return Response(response.levels_db, response.alike, tuple(added))

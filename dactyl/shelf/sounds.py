@@ -34,6 +34,14 @@ def prepared_sound(recipe: Recipe) -> np.ndarray:
     return audio
 
 
+def prepared_head(recipe: Recipe) -> np.ndarray:
+    """The first ``HEAD_SECONDS`` of the sound; from disk without reading the rest."""
+    frames = max(1, int(HEAD_SECONDS * recipe.rate_hz))
+    with suppress(FileNotFoundError, ValueError):
+        return np.array(np.load(prepared_path(recipe.key), mmap_mode="r")[:, :frames])
+    return prepared_sound(recipe)[:, :frames]
+
+
 _pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="prepare")
 _waiting: dict[str, Future] = {}
 _made = 0
@@ -94,13 +102,9 @@ def pack(recipes: Iterable[Recipe], *, heads_only: bool, broken: dict[str, str])
     """
     entries, bodies = [], []
     for recipe in recipes:
-        audio = prepared_sound(recipe)
-        whole = audio.shape[1]
-        if heads_only:
-            audio = audio[:, : max(1, int(HEAD_SECONDS * recipe.rate_hz))]
-        values, scale = to_int16(audio)
+        values, scale = to_int16(prepared_head(recipe) if heads_only else prepared_sound(recipe))
         entries.append({
-            "key": recipe.key, "channels": len(values), "frames": values.shape[1], "of": whole, "scale": scale,
+            "key": recipe.key, "channels": len(values), "frames": values.shape[1], "of": recipe.frames, "scale": scale,
         })  # fmt: skip
         bodies.append(values.tobytes())
     header = json.dumps({"sounds": entries, "broken": broken}).encode()

@@ -100,6 +100,7 @@ CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [NONE],
         "script-src": [SELF],
+        "worker-src": [SELF],
         "style-src": [SELF],
         "font-src": [SELF],
         "img-src": [SELF, "data:"],

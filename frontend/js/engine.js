@@ -6,15 +6,23 @@ import { SoundLoader } from "./loader.js";
 
 export class Engine extends EventTarget {
   isPartPlaying = false;
+  /** "take:sample": what is heard in the place of a take's own sample, without changing the kit. */ tried = "";
   #context;
   #node = null;
   #waiting = [];
   #loader;
+  #tables = null;
+  #asked = 0;
+  #loads = new Map(); // number of a request for tables -> what resolves it
 
-  /** @param {{ rate: number, worklet: string, kit: string | undefined, soundBytes: number }} options */
-  constructor({ rate, worklet, kit, soundBytes }) {
+  /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number }} options */
+  constructor({ rate, worklet, tables, kit, soundBytes }) {
     super();
     this.kit = kit;
+    if (kit) {
+      this.#tables = new Worker(tables);
+      this.#tables.onmessage = ({ data }) => this.#tablesCame(data);
+    }
     this.#context = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
     this.#loader = new SoundLoader({ limitBytes: soundBytes, send: (message, transfer) => this.#send(message, transfer) });
     this.#loader.addEventListener("unknown", () => this.loadPlaybook());
@@ -43,6 +51,9 @@ export class Engine extends EventTarget {
     this.#node.connect(this.#context.destination);
     for (const [message, transfer] of this.#waiting.splice(0)) this.#node.port.postMessage(message, transfer);
     if (!this.kit) return;
+    const { port1, port2 } = new MessageChannel();
+    this.#send({ type: "listen", port: port1 }, [port1]);
+    this.#tables.postMessage({ audio: port2 }, [port2]);
     const kernel = await fetch("/kits/kernel/");
     if (kernel.ok) this.#send({ type: "kernel", kernel: new Float64Array(await kernel.arrayBuffer()) });
     await this.loadPlaybook();
@@ -53,23 +64,19 @@ export class Engine extends EventTarget {
     if (this.#context.state === "suspended") this.#context.resume();
   }
 
-  /**
-   * Fetch the tables of some pads, or of all; the next hit plays by them.
-   * @param {number[] | null} pads
-   * @param {string} tried "take:sample", to hear a sample in the place of a take's without changing the kit
-   * @param {() => boolean} isWanted asked when the tables are here: whether they still are
-   */
-  async loadPlaybook(pads = null, tried = "", isWanted = () => true) {
-    const query = new URLSearchParams();
-    if (pads) query.set("pads", pads.join(","));
-    if (tried) query.set("try", tried);
-    const answer = await fetch(`/kits/${this.kit}/playbook/${this.rate}/?${query}`);
-    if (!answer.ok) return;
-    const book = await answer.json();
-    if (!isWanted()) return;
-    this.#send({ type: "playbook", book });
-    this.#loader.want(book);
-    this.#fire("playbook", book);
+  /** Fetch the tables of some pads, or of all; resolves when hits are played by them. @param {number[] | null} pads */
+  loadPlaybook(pads = null) {
+    const number = ++this.#asked;
+    this.#tables.postMessage({ kit: this.kit, rate: this.rate, pads, tried: this.tried, number });
+    return new Promise((resolve) => this.#loads.set(number, resolve));
+  }
+
+  #tablesCame({ book, number, at }) {
+    if (book) {
+      this.#loader.want(book);
+      this.#fire("playbook", { book, at });
+    }
+    for (const [asked, resolve] of this.#loads) if (asked <= number && this.#loads.delete(asked)) resolve();
   }
 
   hitNote(note, velocity, channel = 0) {

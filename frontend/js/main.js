@@ -24,8 +24,8 @@ import { startWave } from "./wave.js";
 startDialogs();
 const workshop = document.getElementById("workshop");
 if (workshop) {
-  const { kit, rate, worklet, soundBytes } = workshop.dataset;
-  const engine = new Engine({ kit, rate: Number(rate), worklet, soundBytes: Number(soundBytes) });
+  const { kit, rate, worklet, tables, soundBytes } = workshop.dataset;
+  const engine = new Engine({ kit, rate: Number(rate), worklet, tables, soundBytes: Number(soundBytes) });
   const session = new Session(workshop, engine);
   const shelf = startShelf(session, engine);
   if (kit) {

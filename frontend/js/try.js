@@ -13,12 +13,14 @@ export function startTry(session, engine, shelf) {
 
   const end = () => {
     tried = null;
+    engine.tried = "";
     document.body.classList.remove("trying");
   };
 
   const hearTried = async ({ take, pad, number }, sample) => {
     const isWanted = () => tried?.take === take && tried.sample === sample; // not walked on
-    await engine.loadPlaybook([pad], `${take}:${sample}`, isWanted);
+    engine.tried = `${take}:${sample}`;
+    await engine.loadPlaybook([pad]);
     await engine.arrival(pad, number);
     if (isWanted() && !engine.isPartPlaying) engine.hearTake(pad, number);
   };
@@ -37,13 +39,14 @@ export function startTry(session, engine, shelf) {
     /** Enter and Escape while trying; true where one was used. */
     key(event) {
       if (!tried) return false;
-      if (event.key === "Enter" && tried.sample) {
-        session.post(`/kits/${session.kit}/takes/${tried.take}/keep/`, { sample: String(tried.sample) });
+      const { take, pad, sample } = tried;
+      if (event.key === "Enter" && sample) {
         end();
+        session.post(`/kits/${session.kit}/takes/${take}/keep/`, { sample: String(sample) });
       } else if (event.key === "Escape") {
-        engine.loadPlaybook([tried.pad]);
-        session.say("Given back.");
         end();
+        engine.loadPlaybook([pad]);
+        session.say("Given back.");
       } else return false;
       return true;
     },

@@ -18,6 +18,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #standIns = new Map();
   #reportAt = 0;
   #do = {
+    listen: ({ port }) => this.#listen(port),
     playbook: ({ book }) => this.#player.setPlaybook(book),
     sounds: ({ sounds }) => this.#player.addSounds(sounds),
     forget: ({ keys }) => this.#player.forget(keys),
@@ -43,6 +44,14 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#player.onStandIn = (pad, take) => this.#standIns.set(`${pad} ${take}`, [pad, take]);
     this.port.onmessage = ({ data }) => this.#do[data.type](data);
     for (const message of processorOptions?.messages ?? []) this.#do[message.type](message);
+  }
+
+  /** Take messages from another thread too, and tell it when they are carried out. */
+  #listen(port) {
+    port.onmessage = ({ data }) => {
+      this.#do[data.type](data);
+      port.postMessage("done");
+    };
   }
 
   #setPart(part) {

@@ -30,43 +30,60 @@ class Response:
 
 
 def measure_response(pad: PadTable, layers: Sequence[tuple[int, int]], load_sound: LoadSound, rate_hz: int) -> Response:
-    """Render the pad at every velocity.
+    """Render the start of the pad's hits at every velocity.
 
     layers : (low, high) of each layer in velocities as they are struck
+    load_sound : gives the first ``SPECTRUM_SECONDS`` of each sound, or more
     """
+    hits = _Hits(pad, load_sound, int(SPECTRUM_SECONDS * rate_hz))
     window = int(LEVEL_SECONDS * rate_hz)
-    levels = tuple(
-        _level_db([_hit(pad, v, place, window, load_sound) for place in range(_places(pad, v))]) for v in range(1, 128)
-    )
-    return Response(levels, _alike(pad, load_sound, rate_hz), _evened(levels, layers))
+    levels = tuple(_level_db([hits.at(v, place, window) for place in range(hits.places(v))]) for v in range(1, 128))
+    return Response(levels, _alike(hits), _evened(levels, layers))
 
 
-def _places(pad: PadTable, velocity: int) -> int:
-    lengths = [len(region.places) and region.length for region in _answering(pad, velocity)]
-    return min(MOST_HITS, max(lengths, default=1)) or 1
+class _Hits:
+    """The first frames of a pad's hits: of each region they are made once, unless velocity moves its filter."""
 
+    def __init__(self, pad: PadTable, load_sound: LoadSound, frames: int) -> None:
+        self._pad, self._load, self.frames = pad, load_sound, frames
+        self._sums: dict[int, np.ndarray] = {}
 
-def _answering(pad: PadTable, velocity: int) -> list[Region]:
-    return [region for region in pad.regions if region.gains[velocity - 1] is not None]
+    def places(self, velocity: int) -> int:
+        lengths = [len(region.places) and region.length for _, region in self._answering(velocity)]
+        return min(MOST_HITS, max(lengths, default=1)) or 1
 
+    def at(self, velocity: int, place: int, frames: int) -> np.ndarray:
+        """The pad's ``place``-th hit at a velocity: float64, (2, frames)."""
+        out = np.zeros((2, frames))
+        for number, region in self._answering(velocity):
+            if place % region.length in region.places:
+                out += region.gains[velocity - 1] * self._sum(number, velocity, frames)
+        return out
 
-def _hit(pad: PadTable, velocity: int, place: int, frames: int, load_sound: LoadSound) -> np.ndarray:
-    """The first frames of the pad's ``place``-th hit at a velocity: float64, (2, frames)."""
-    out = np.zeros((2, frames))
-    for region in _answering(pad, velocity):
-        if place % region.length not in region.places:
-            continue
-        for sound in region.sounds:
-            audio = load_sound(sound.recipe)[:, :frames].astype(np.float64)
-            if pad.filter:
-                b0, b1, b2, a1, a2 = pad.filter.coefficients[pad.curve[velocity - 1] - 1]
-                audio = sosfilt([[b0, b1, b2, 1.0, a1, a2]], audio, axis=1)
-            if not pad.envelope.is_flat:
-                audio = audio * pad.envelope.gains(np.arange(audio.shape[1]))
-            gain = region.gains[velocity - 1]
-            out[0, : audio.shape[1]] += gain * sound.left * audio[0]
-            out[1, : audio.shape[1]] += gain * sound.right * audio[-1]
-    return out
+    def _answering(self, velocity: int) -> list[tuple[int, Region]]:
+        return [(i, region) for i, region in enumerate(self._pad.regions) if region.gains[velocity - 1] is not None]
+
+    def _sum(self, number: int, velocity: int, frames: int) -> np.ndarray:
+        """All mics of a region, without its gain."""
+        if self._pad.filter:
+            return self._made(number, self._pad.curve[velocity - 1], frames)
+        if number not in self._sums:
+            self._sums[number] = self._made(number, 0, self.frames)
+        return self._sums[number][:, :frames]
+
+    def _made(self, number: int, played: int, frames: int) -> np.ndarray:
+        out = np.zeros((2, frames))
+        for sound in self._pad.regions[number].sounds:
+            audio = self._shaped(self._load(sound.recipe)[:, :frames].astype(np.float64), played)
+            out[0, : audio.shape[1]] += sound.left * audio[0]
+            out[1, : audio.shape[1]] += sound.right * audio[-1]
+        return out
+
+    def _shaped(self, audio: np.ndarray, played: int) -> np.ndarray:
+        if self._pad.filter:
+            b0, b1, b2, a1, a2 = self._pad.filter.coefficients[played - 1]
+            audio = sosfilt([[b0, b1, b2, 1.0, a1, a2]], audio, axis=1)
+        return audio if self._pad.envelope.is_flat else audio * self._pad.envelope.gains(np.arange(audio.shape[1]))
 
 
 def _level_db(hits: Sequence[np.ndarray]) -> float:
@@ -74,13 +91,11 @@ def _level_db(hits: Sequence[np.ndarray]) -> float:
     return gain_to_db(float(np.sqrt(np.mean(power))))
 
 
-def _alike(pad: PadTable, load_sound: LoadSound, rate_hz: int) -> float | None:
+def _alike(hits: _Hits) -> float | None:
     """Mean cosine between the magnitude spectra of successive hits at one velocity, across the wrap too."""
-    frames = int(SPECTRUM_SECONDS * rate_hz)
-    places = _places(pad, ALIKE_VELOCITY)
-    spectra = [
-        np.abs(np.fft.rfft(_hit(pad, ALIKE_VELOCITY, place, frames, load_sound).sum(axis=0))) for place in range(places)
-    ]
+    places = hits.places(ALIKE_VELOCITY)
+    heard = [hits.at(ALIKE_VELOCITY, place, hits.frames).sum(axis=0) for place in range(places)]
+    spectra = [np.abs(np.fft.rfft(hit)) for hit in heard]
     norms = [float(np.linalg.norm(spectrum)) for spectrum in spectra]
     if not norms or min(norms) <= 0:
         return None

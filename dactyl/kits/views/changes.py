@@ -178,7 +178,10 @@ def reverse_layers(request: HttpRequest, kit: Kit, version: int, pad_id: int) ->
 @kit_edit
 def even_out(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
     pad = pad_of(kit, pad_id)
-    return edits.layers.even_out(pad, version, sounding.response_of(pad).proposed_gains_db)
+    response = sounding.response_of(pad)
+    if response is None:
+        return None, "The pad's sounds are still being prepared; even it out in a moment."
+    return edits.layers.even_out(pad, version, response.proposed_gains_db)
 
 
 @kit_edit
