@@ -1,11 +1,10 @@
-"""The sheet, the playbook and an edit of a kit of 128 x 8 x 8 takes and three mics; importing; preparing."""
+"""The sheet, the playbook and an edit of a kit of 128 x 8 x 8 takes and three mics; preparing a take."""
 
 import pickle
 import sqlite3
 import time
 
 import numpy as np
-import soundfile
 import soxr
 
 from benchmarks.large import LAYERS, MICS, PADS, TAKES, large_kit, own_data
@@ -14,13 +13,12 @@ from dactyl.core.audio.prepare import Recipe, prepare
 from dactyl.core.play.compile import compile_kit
 
 MOST_QUERIES = 15
-FILES = 200
 
 
 def rows() -> list[Row]:
     with own_data() as data:
         kit = large_kit()
-        return [_compile(kit), _sheet(kit, data), *_edit(kit), _import(data), _prepare()]
+        return [_compile(kit), _sheet(kit, data), *_edit(kit), _prepare()]
 
 
 def _compile(kit) -> Row:
@@ -87,32 +85,6 @@ def _edit(kit) -> list[Row]:
         ),
         ratio_row("Edit and the tables of its pad", slowest, whole, 0.25, "the tables of the whole kit"),
     ]
-
-
-def _import(data) -> Row:
-    """Bring files in, measured and kept, against decoding them."""
-    from dactyl.shelf import edits
-    from dactyl.shelf.tasks import import_files
-
-    folder = data / "made"
-    folder.mkdir()
-    rng = np.random.default_rng(1)
-    for number in range(FILES):
-        decay = np.exp(-np.arange(96_000) / 12_000)[:, np.newaxis]
-        soundfile.write(folder / f"snare_{number:03}.wav", rng.normal(0, 0.1, (96_000, 2)) * decay, 48_000, "PCM_24")
-    files = sorted(folder.iterdir())
-
-    def bring_in() -> None:
-        batch = edits.begin_import()
-        for file in files:
-            with file.open("rb") as opened:
-                edits.add_file(batch, file.name, iter(lambda: opened.read(1 << 16), b""))
-        for _ in import_files(batch.pk):
-            pass
-
-    work = seconds(bring_in)
-    floor = min(seconds(lambda: [soundfile.read(file, dtype="float32") for file in files]) for _ in range(3))
-    return ratio_row(f"Importing {FILES} stereo files of 2 s", work, floor, 3.0, "bare decoding")
 
 
 def _prepare() -> Row:

@@ -32,9 +32,10 @@ def add_file(batch: Import, path: str, content: Iterable[bytes]) -> ImportFile:
 
     name, folder = split_path(path)
     stored_as = store.receive(write)
-    with transaction.atomic():
-        row = ImportFile.objects.create(batch=batch, name=name, folder=folder, stored_as=stored_as)
-        if not Job.objects.filter(pk=batch.job_id).exclude(state__in=Job.ENDED).exists():
+    row = ImportFile.objects.create(batch=batch, name=name, folder=folder, stored_as=stored_as)
+    state = Job.objects.filter(pk=batch.job_id).values_list("state", flat=True).first()
+    if state is None or state in Job.ENDED:
+        with transaction.atomic():
             _ensure_job(batch)
     return row
 

@@ -2,6 +2,7 @@
 
 import hashlib
 import zipfile
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
@@ -79,11 +80,11 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
         raise AudioError("It is too large to decode here.") from problem
     if sound.channels > 2:
         raise SeveralMics(f"It has {sound.channels} channels.")
-    measured, tags = measure(sound.audio, sound.rate_hz), read_tags(path)
+    measured, drawn, tags = measure(sound.audio, sound.rate_hz), overview(sound.audio), read_tags(path)
     store.adopt(stored_as, sha256)
     return Heard(
         sha256=sha256,
-        sound_hash=_sound_hash(sound),
+        sound_hash=_sound_hash(sound, measured, drawn),
         size_bytes=path.stat().st_size,
         sound_frames=sound.frames,
         rate_hz=sound.rate_hz,
@@ -92,7 +93,7 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
         measured=measured,
         tags=tags,
         kind=guess_kind(name, folder, measured),
-        overview=overview(sound.audio),
+        overview=drawn,
     )
 
 
@@ -109,10 +110,10 @@ def _hash(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def _sound_hash(sound: Sound) -> str:
-    digest = hashlib.blake2b(f"{sound.rate_hz} {sound.audio.shape}".encode(), digest_size=16)
-    digest.update(sound.audio)
-    return digest.hexdigest()
+def _sound_hash(sound: Sound, measured: Measure, drawn: bytes) -> str:
+    """Equal for equal decoded sound: a checksum of all its values, with what was measured and drawn of it."""
+    known = f"{sound.rate_hz} {sound.audio.shape} {zlib.crc32(sound.audio)} {measured}".encode()
+    return hashlib.blake2b(known + drawn, digest_size=16).hexdigest()
 
 
 def unpack(stored_as: str, *, max_files: int, max_bytes: int, max_file_bytes: int) -> Iterator[Unpacked]:

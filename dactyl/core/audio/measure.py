@@ -5,6 +5,7 @@ level   RMS over the 50 ms from the onset, loudest channel, dBFS
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -87,13 +88,18 @@ def _attack_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float
     """Spectral centroid of the attack's power in Hz, and the share of it below 150 Hz."""
     size = 1 << round(np.log2(SPECTRUM_SECONDS * rate_hz))
     window = audio[:, onset : onset + size].mean(axis=0)
-    tapered = window * np.hanning(2 * len(window) + 1)[len(window) : -1]  # falling half: the attack counts whole
+    tapered = window * _hann(2 * len(window) + 1)[len(window) : -1]  # falling half: the attack counts whole
     power = np.square(np.abs(np.fft.rfft(tapered, n=size)))[1:]
     hz = np.fft.rfftfreq(size, 1 / rate_hz)[1:]
     total = float(power.sum())
     if total <= 0:
         return 0.0, 0.0
     return float((power * hz).sum() / total), float(power[hz < 150].sum() / total)
+
+
+@lru_cache(maxsize=32)
+def _hann(size: int) -> np.ndarray:
+    return np.hanning(size)
 
 
 def _body_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, float]:
@@ -103,7 +109,7 @@ def _body_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, 
     if len(window) < 0.02 * rate_hz or not np.abs(window).max() > 0:
         window = audio[:, onset : onset + int(0.05 * rate_hz)].mean(axis=0)
     size = 1 << (int(0.25 * rate_hz).bit_length())
-    power = np.square(np.abs(np.fft.rfft(window * np.hanning(len(window) + 2)[1:-1], n=size)))
+    power = np.square(np.abs(np.fft.rfft(window * _hann(len(window) + 2)[1:-1], n=size)))
     hz = np.fft.rfftfreq(size, 1 / rate_hz)
     power[(hz < 30) | (hz > 16_000)] = 0
     total = float(power.sum())

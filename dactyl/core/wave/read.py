@@ -43,11 +43,12 @@ def read_sound(path: Path, *, max_channels: int = 2) -> Sound:
                 raise AudioError(f"It is cut short: {missing:,} bytes of its sound are missing; copy it again.")
             frames_in_rows = file.read(dtype="float32", always_2d=True)
             rate_hz, label = file.samplerate, _format_label(file.format, file.subtype)
+            may_stray = not file.subtype.startswith("PCM")  # whole numbers are all numbers
     except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:
         raise AudioError(_why_unreadable(path, problem)) from problem
     if not len(frames_in_rows):
         raise AudioError("It holds no sound: zero frames.")
-    if not np.isfinite(frames_in_rows).all():
+    if may_stray and not np.isfinite(frames_in_rows).all():
         raise AudioError("It holds values that are not numbers (NaN or infinity); export it again.")
     return Sound(np.ascontiguousarray(frames_in_rows.T), rate_hz, label)
 
