@@ -1,6 +1,6 @@
 from django.urls import path
 
-from dactyl.kits.views import card, changes, files, pages, stacking, tables
+from dactyl.kits.views import card, changes, files, pages, stacking, tables, unused
 
 app_name = "kits"
 KIT, PAD = "<int:kit_id>/", "<int:kit_id>/pads/<int:pad_id>/"
@@ -12,6 +12,8 @@ urlpatterns = [
     path("files/<int:kit_file_id>/", files.opening, name="opening"),
     path(KIT + "package/", files.package, name="package"),
     path(KIT + "package/about/", files.about_package, name="about_package"),
+    path("samples/delete/", unused.delete, name="delete_samples"),
+    path("samples/<int:sample_id>/instead-of/<int:other_id>/", unused.merge, name="merge_samples"),
     path("kernel/", tables.kernel, name="kernel"),
     path("sounds/<str:extent>/<str:keys>/", tables.sounds, name="sounds"),
     path(KIT, pages.sheet, name="kit"),

@@ -91,6 +91,7 @@ def record_heard(results: Sequence[tuple[ImportFile, Heard | str]]) -> None:
     heard = {result.sha256: (file, result) for file, result in reversed(results) if isinstance(result, Heard)}
     with transaction.atomic():
         known = set(Sample.objects.filter(sha256__in=heard).values_list("sha256", flat=True))
+        Sample.objects.filter(sha256__in=known, is_away=True).update(is_away=False)
         new = [_sample(file, result) for sha, (file, result) in reversed(heard.items()) if sha not in known]
         Sample.objects.bulk_create(new, batch_size=100)
         samples = Sample.objects.defer("overview").in_bulk(heard, field_name="sha256")
@@ -144,6 +145,17 @@ def set_kind(sample_ids: Sequence[int], kind: str) -> int:
     return Sample.objects.filter(pk__in=sample_ids).update(kind=BY_SLUG[kind].slug)
 
 
+def put_away(sample_ids: Sequence[int], is_away: bool) -> int:
+    """Take samples off the shelf, or bring them back. Kits that use them keep them, and nothing is deleted."""
+    return Sample.objects.filter(pk__in=sample_ids).exclude(is_away=is_away).update(is_away=is_away)
+
+
+def forget_file(sha256: str) -> None:
+    """Delete the recording of a sample whose row is gone, unless it came in again meanwhile."""
+    if not Sample.objects.filter(sha256=sha256).exists():
+        store.sample_path(sha256).unlink(missing_ok=True)
+
+
 def stop_import(batch: Import) -> None:
     """Leave out what has not been read yet."""
     if batch.job and not batch.job.is_over:
@@ -162,6 +174,8 @@ def take_in(path: Path, name: str, folder: str) -> None:
         heard = hear(stored_as, name, folder)
         with transaction.atomic():
             known = Sample.objects.filter(sha256=heard.sha256).first()
+            if known and known.is_away:
+                put_away([known.pk], False)
             if known is None:
                 _sample(ImportFile(name=name[-255:], folder=folder[-500:]), heard).save()
             elif (known.name, known.folder) != (name, folder):

@@ -18,11 +18,14 @@ SORTS = {  # what a person may sort by, and how
     "length": ("length", ["seconds", "pk"]),
     "level": ("loudest", ["-level_db", "pk"]),
 }
+WHICH = {"": "on the shelf", "unused": "in no kit", "away": "put away"}
 
 
-def search(text: str = "", kind: str = "", sort: str = "") -> QuerySet[Sample]:
+def search(text: str = "", kind: str = "", sort: str = "", which: str = "") -> QuerySet[Sample]:
     """Samples whose name, folder or further names hold every word of ``text``."""
-    samples = Sample.objects.all()
+    samples = Sample.objects.filter(is_away=which == "away")
+    if which == "unused":
+        samples = samples.filter(uses=None)
     for word in text.split()[:10]:
         samples = samples.filter(
             Q(name__icontains=word)
@@ -36,7 +39,7 @@ def search(text: str = "", kind: str = "", sort: str = "") -> QuerySet[Sample]:
 
 
 def kinds_in_use() -> dict[str, int]:
-    return dict(Sample.objects.values_list("kind").annotate(Count("pk")).order_by())
+    return dict(Sample.objects.filter(is_away=False).values_list("kind").annotate(Count("pk")).order_by())
 
 
 def in_order(sample_ids: list[int]) -> list[Sample]:
@@ -45,28 +48,26 @@ def in_order(sample_ids: list[int]) -> list[Sample]:
     return [found[sample_id] for sample_id in dict.fromkeys(sample_ids) if sample_id in found]
 
 
-def equal_sounds(samples: list[Sample]) -> dict[int, str]:
-    """For each of ``samples`` that equals another sample in all but its file's bytes: the other's name."""
-    rows = Sample.objects.filter(sound_hash__in={sample.sound_hash for sample in samples}).values_list(
-        "sound_hash", "pk", "name"
-    )
-    twins: dict[str, list[tuple[int, str]]] = {}
-    for sound_hash, pk, name in rows.order_by("pk"):
-        twins.setdefault(sound_hash, []).append((pk, name))
-    return {
-        sample.pk: next(name for pk, name in twins[sample.sound_hash] if pk != sample.pk)
-        for sample in samples
-        if len(twins[sample.sound_hash]) > 1
-    }
+def equal_sounds(samples: list[Sample]) -> dict[int, Sample]:
+    """For each of ``samples`` that equals another on the shelf in all but its file's bytes: the other."""
+    alike = Sample.objects.filter(sound_hash__in={sample.sound_hash for sample in samples}, is_away=False)
+    twins: dict[str, list[Sample]] = {}
+    for row in alike.only("sound_hash", "name").order_by("pk"):
+        twins.setdefault(row.sound_hash, []).append(row)
+    pairs = ((sample, next((t for t in twins.get(sample.sound_hash, []) if t != sample), None)) for sample in samples)
+    return {sample.pk: twin for sample, twin in pairs if twin}
 
 
-def import_summary(batch: Import) -> dict:
+def import_summary(batch: Import, uploading: int = 0) -> dict:
+    """What the page shows of an import. uploading : how many files the page is sending, 0 once it has sent all"""
     counts = dict(batch.files.values_list("state").annotate(Count("pk")).order_by())
     files = batch.files.exclude(state=ImportFile.State.UNPACKED)
+    total = sum(counts.values()) - counts.get("unpacked", 0)
     return {
         "batch": batch,
         "is_over": batch.job is None or batch.job.is_over,
-        "total": sum(counts.values()) - counts.get("unpacked", 0),
+        "expected": max(total, uploading),
+        "read": total - counts.get("waiting", 0),
         "waiting": counts.get("waiting", 0),
         "came_in": counts.get("in", 0),
         "same_count": counts.get("same", 0),

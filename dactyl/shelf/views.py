@@ -4,11 +4,12 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import trigger_client_event
 
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.shelf import edits, queries
-from dactyl.shelf.models import Import, Sample
+from dactyl.shelf.models import Import, ImportFile, Sample
 from dactyl.shelf.sounds import broken_sounds, pack, ready_sounds
 
 MOST_PICKED = 5000
@@ -30,6 +31,7 @@ def shelf_context(request: HttpRequest) -> dict:
         "count": sum(used.values()),
         "kinds": [(kind, used[kind.slug]) for kind in IN_SCORE_ORDER if kind.slug in used],
         "all_kinds": IN_SCORE_ORDER,
+        "whiches": queries.WHICH.items(),
         "sorts": [(slug, label) for slug, (label, _) in queries.SORTS.items()],
         "running": queries.import_summary(running) if running else None,
         **_found(request),
@@ -37,12 +39,12 @@ def shelf_context(request: HttpRequest) -> dict:
 
 
 def _found(request: HttpRequest) -> dict:
-    asked = {name: request.GET.get(name, "") for name in ("q", "kind", "sort")}
+    asked = _asked(request)
     try:
         start = min(MOST_SAMPLES, max(0, int(request.GET.get("start", 0))))
     except ValueError:
         start = 0
-    found = queries.search(asked["q"], asked["kind"], asked["sort"])
+    found = queries.search(*asked.values())
     page = list(found[start : start + queries.PAGE + 1])
     shown = page[: queries.PAGE]
     twins = queries.equal_sounds(shown)
@@ -56,16 +58,25 @@ def _found(request: HttpRequest) -> dict:
     }
 
 
+def _asked(request: HttpRequest) -> dict[str, str]:
+    return {name: request.GET.get(name, "") for name in ("q", "kind", "sort", "which")}
+
+
 @require_GET
 def samples(request: HttpRequest) -> HttpResponse:
-    return render(request, "shelf/_samples.html", {"shelf": _found(request), "count": Sample.objects.count()})
+    count = Sample.objects.filter(is_away=False).count()
+    return render(request, "shelf/_samples.html", {"shelf": _found(request), "count": count})
 
 
 @require_GET
 def found(request: HttpRequest) -> JsonResponse:
-    """The keys of every sample the search finds, in its order, for selecting them all."""
-    asked = [request.GET.get(name, "") for name in ("q", "kind", "sort")]
-    return JsonResponse({"samples": list(queries.search(*asked).values_list("pk", flat=True)[:MOST_PICKED])})
+    """The keys of every sample the search finds, in its order, or that an ``import`` brought, for selecting them all."""
+    batch = request.GET.get("import", "")
+    if batch.isascii() and batch.isdecimal():
+        found = Sample.objects.filter(pk__in=ImportFile.objects.filter(batch=batch).values("sample")).order_by("pk")
+    else:
+        found = queries.search(*_asked(request).values())
+    return JsonResponse({"samples": list(found.values_list("pk", flat=True)[:MOST_PICKED])})
 
 
 @require_GET
@@ -99,14 +110,31 @@ def packed_sounds(recipes: list[Recipe], *, heads_only: bool) -> HttpResponse:
 
 @require_POST
 def set_kind(request: HttpRequest) -> HttpResponse:
-    ids = [int(text) for text in request.POST.getlist("sample") if text.isascii() and text.isdecimal()][:MOST_PICKED]
     kind = request.POST.get("kind", "")
     if kind not in BY_SLUG:
         return HttpResponse("Choose a kind from the list.", status=422, content_type="text/plain")
-    edits.set_kind(ids, kind)
+    edits.set_kind(picked_ids(request), kind)
+    return shelf_changed()
+
+
+@require_POST
+def put_away(request: HttpRequest) -> HttpResponse:
+    """``away=1`` takes the samples off the shelf, anything else brings them back."""
+    is_away = request.POST.get("away") == "1"
+    count = edits.put_away(picked_ids(request), is_away)
+    found = f"{count} sample{'' if count == 1 else 's'}"
+    return shelf_changed(f"{found} put away; “put away” above the list shows them." if is_away else f"{found} back.")
+
+
+def picked_ids(request: HttpRequest) -> list[int]:
+    texts = request.POST.getlist("sample")
+    return [int(text) for text in texts if text.isascii() and text.isdecimal() and len(text) < 18][:MOST_PICKED]
+
+
+def shelf_changed(said: str = "") -> HttpResponse:
+    """Nothing to swap; the shelf draws itself anew and the page says ``said``."""
     response = HttpResponse(status=204)
-    response["HX-Trigger"] = "shelf-changed"
-    return response
+    return trigger_client_event(response, "shelf-changed", {"said": said})
 
 
 @require_POST
@@ -134,8 +162,10 @@ def add_file(request: HttpRequest, import_id: int) -> HttpResponse:
 def import_progress(request: HttpRequest, import_id: int) -> HttpResponse:
     batch = get_object_or_404(Import.objects.select_related("job"), pk=import_id)
     edits.ensure_job(batch)
-    uploading = request.GET.get("uploading") == "1"
-    return render(request, "shelf/_import.html", {"import": queries.import_summary(batch), "uploading": uploading})
+    asked = request.GET.get("uploading", "")
+    uploading = int(asked) if asked.isascii() and asked.isdecimal() and len(asked) < 9 else 0
+    context = {"import": queries.import_summary(batch, uploading), "uploading": uploading}
+    return render(request, "shelf/_import.html", context)
 
 
 @require_POST

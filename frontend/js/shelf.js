@@ -39,7 +39,10 @@ export function startShelf(session, engine) {
     const count = picked.size;
     list().setAttribute("aria-activedescendant", at ? `sample-${at}` : "");
     document.getElementById("picked").textContent = count ? `${count} selected` : "Click to hear; Shift or Ctrl for several";
-    shelf.querySelector(".set-kind").hidden = !count;
+    const isAway = document.getElementById("shelf-which").value === "away";
+    for (const ways of shelf.querySelectorAll(".set-kind, .away-ways")) ways.hidden = !count;
+    document.getElementById("put-away").hidden = isAway;
+    for (const id of ["bring-back", "delete-picked"]) document.getElementById(id).hidden = !isAway;
     document.getElementById("give-picked").hidden = !count || !session.kit;
     const stackButton = document.getElementById("stack-picked");
     if (stackButton) stackButton.hidden = count < 2 || !session.kit;
@@ -67,11 +70,11 @@ export function startShelf(session, engine) {
     aboutTimer = setTimeout(() => session.get(`/shelf/samples/${id}/`, "#about"), 180);
   };
 
-  /** Every sample the search finds, those not drawn yet too. */
+  /** Every sample the search finds, those not drawn yet too; or all that an import brought. */
   let picking = Promise.resolve();
-  const pickAll = () => (picking = pickFound());
-  const pickFound = async () => {
-    const query = new URLSearchParams(new FormData(document.getElementById("shelf-find")));
+  const pickAll = (batch = "") => (picking = pickFound(batch));
+  const pickFound = async (batch) => {
+    const query = batch ? `import=${batch}` : new URLSearchParams(new FormData(document.getElementById("shelf-find")));
     const answer = await fetch(`/shelf/found/?${query}`);
     if (!answer.ok) return;
     picked.clear();
@@ -90,6 +93,7 @@ export function startShelf(session, engine) {
       pick(ids[next], { range: event.shiftKey });
     } else if (event.key === "Enter") give(session.selected);
     else if (event.key === " " && at) engine.hear(at);
+    else if (event.key === "Delete" && picked.size) putAway(document.getElementById("shelf-which").value !== "away");
     else if (event.code === "KeyA" && (event.ctrlKey || event.metaKey)) pickAll();
     else return false;
     return true;
@@ -122,6 +126,16 @@ export function startShelf(session, engine) {
     session.get(`/kits/${session.kit}/stack/?samples=${inListOrder().join(",")}`, "#view");
   };
 
+  const change = (url, values = {}) => {
+    window.htmx.ajax("POST", url, { source: shelf, swap: "none", values: { sample: [...picked].map(String), ...values } });
+  };
+  const putAway = (isAway) => {
+    change("/shelf/away/", { away: isAway ? "1" : "0" });
+    picked.clear();
+    at = null;
+    document.getElementById("about").replaceChildren();
+  };
+
   const bringIn = (files) => upload(files, { session, onListed: () => document.body.dispatchEvent(new Event("shelf-changed")) });
 
   shelf.addEventListener("click", (event) => {
@@ -135,6 +149,14 @@ export function startShelf(session, engine) {
     if (event.target.closest("#choose-folder")) document.getElementById("folder-input").click();
     if (event.target.closest("#give-picked")) give(session.selected);
     if (event.target.closest("#stack-picked")) stack();
+    if (event.target.closest("#put-away")) putAway(true);
+    if (event.target.closest("#bring-back")) putAway(false);
+    if (event.target.closest("#delete-picked")) change("/kits/samples/delete/");
+    const merge = event.target.closest("[data-merge]");
+    if (merge) change(`/kits/samples/${merge.dataset.merge}/`);
+    const { pickImport, stackImport } = event.target.closest("[data-pick-import], [data-stack-import]")?.dataset ?? {};
+    if (pickImport) pickAll(pickImport).then(() => list().focus());
+    if (stackImport) pickAll(stackImport).then(stack);
   });
   shelf.addEventListener("change", (event) => {
     if (event.target.matches("#files-input, #folder-input")) {
@@ -142,7 +164,7 @@ export function startShelf(session, engine) {
       event.target.value = "";
     }
     if (event.target.id === "set-kind" && event.target.value) {
-      window.htmx.ajax("POST", "/shelf/kind/", { source: event.target, swap: "none", values: { sample: [...picked].map(String), kind: event.target.value } });
+      change("/shelf/kind/", { kind: event.target.value });
       event.target.value = "";
     }
   });
@@ -225,8 +247,12 @@ export function startShelf(session, engine) {
       bringIn(await filesOf(event.dataTransfer));
     }
   });
+  document.body.addEventListener("shelf-changed", ({ detail }) => detail?.said && session.say(detail.said));
   document.body.addEventListener("htmx:afterSettle", ({ target }) => {
-    if (target.id === "samples" || target.closest?.("#samples")) show();
+    if (target.id === "samples" || target.closest?.("#samples")) {
+      show();
+      document.getElementById("shelf-q").placeholder = `Search ${document.getElementById("shelf-count").textContent} samples`;
+    }
     const finished = document.querySelector("#import [data-over]:not([data-told])");
     if (finished) {
       finished.dataset.told = "";

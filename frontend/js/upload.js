@@ -18,13 +18,10 @@ export async function upload(files, { session, onListed }) {
     const why = await sendOne(id, file);
     if (why !== null) lost.push({ path: file.path, why });
   };
-  const progress = (uploading) => session.get(`/shelf/imports/${id}/${uploading ? "?uploading=1" : ""}`, "#import");
-  const told = setInterval(() => session.say(`Sending ${files.length - queue.length} of ${files.length} files…`), 500);
+  const progress = (uploading) => session.get(`/shelf/imports/${id}/${uploading ? `?uploading=${files.length}` : ""}`, "#import");
   await sendOrNote(queue.shift());
   progress(true);
   await Promise.all(Array.from({ length: AT_ONCE }, send));
-  clearInterval(told);
-  session.say(`${files.length} file${files.length === 1 ? "" : "s"} sent; listening to them…`);
   await progress(false);
   onListed();
   if (!lost.length) return;

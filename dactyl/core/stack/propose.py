@@ -248,11 +248,17 @@ def _piece_number(hit: Hit) -> list[str]:
 
 
 def pad_name(named: Named, kind: str) -> str:
-    """``"Snare rim shot"``: the piece as it was spoken if that is a word, else its kind's name."""
-    piece = named.pieces[0] if named.pieces and len(named.pieces[0].replace(" ", "")) > 3 else ""
+    """``"Snare rim shot"``: the piece as it was spoken, unless that is short for something: then its kind's name."""
+    spoken = named.pieces[0] if named.pieces else ""
+    is_short = len(spoken.replace(" ", "")) <= 3 or any(len(word) < 3 for word in spoken.split())
+    piece = "" if is_short else spoken
     if not piece and (named.pieces or not named.others):
-        piece = BY_SLUG[named.kinds[0] if named.kinds else kind].label if kind != "other" or named.pieces else ""
-    words = [piece, *named.articulations] if named.pieces else [*named.others, *named.articulations] or [piece]
+        slug = kind if kind.endswith("hat") or not named.kinds else named.kinds[0]
+        piece = BY_SLUG[slug].label if kind != "other" or named.pieces else ""
+    more = [
+        word for word in named.articulations if word not in piece.lower().split()
+    ]  # a closed hat is not "closed hat closed"
+    words = [piece, *more] if named.pieces else [*named.others, *more] or [piece]
     text = " ".join(dict.fromkeys(filter(None, words))).strip()
     return text[:1].upper() + text[1:] if text else PurePosixPath(named.file).stem[:40]
 

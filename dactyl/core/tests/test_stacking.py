@@ -2,9 +2,9 @@
 
 from django.test import SimpleTestCase
 
-from dactyl.core.stack.propose import propose
+from dactyl.core.stack.propose import File, propose
 from dactyl.core.tests import habits
-from dactyl.core.tests.recordings import Truth, mistakes, record
+from dactyl.core.tests.recordings import SOUNDS, Truth, mistakes, record
 
 DYNAMICS = ("pp", "p", "mf", "f", "ff")
 SPOKEN = ("softest", "soft", "medium", "hard", "hardest")
@@ -62,6 +62,23 @@ HABITS = {  # name -> (pads, layers, takes, mics, name of a file)
     "sizes": (["kick", "snare"], 3, 3, ["close", "Chimney"], lambda t: f"{piece(t)} 14x6 v{t.layer + 1} {t.take + 1} {t.mic}.wav"),
     "run together": (ALL, 3, 2, ["Close", "OH"], lambda t: f"S01_{SHORT[t.pad].replace('SD_Rim', 'SNRRIM')}_L{t.layer + 1}_T{t.take + 1}_{t.mic}.wav"),
 }  # fmt: skip
+
+
+class Names(SimpleTestCase):
+    def test_pads_are_called_as_they_were_spoken_or_by_their_kind_where_that_was_short(self):
+        spoken = {
+            "HH Open/v1.wav": "Open hat",
+            "HHPed_2.wav": "Pedal hat",
+            "HiHat Closed/12.wav": "Closed hat",
+            "SD rim_03.wav": "Snare rim",
+            "BD_v1.wav": "Kick",
+            "Floor Tom/ff_1.wav": "Floor tom",
+            "Tom Lo_1.wav": "Low tom",
+            "Bass Drum 2.wav": "Bass drum",
+        }
+        for path, name in spoken.items():
+            with self.subTest(path):
+                self.assertEqual(propose([File(path, SOUNDS["kick"])]).pads[0].name, name)
 
 
 class Habits(SimpleTestCase):

@@ -53,6 +53,7 @@ class Migration(migrations.Migration):
                 ('name', models.CharField(max_length=255)),
                 ('folder', models.CharField(blank=True, max_length=500)),
                 ('added_at', models.DateTimeField(db_index=True, default=django.utils.timezone.now)),
+                ('is_away', models.BooleanField(db_index=True, default=False)),
             ],
             options={
                 'constraints': [models.CheckConstraint(condition=models.Q(('frames__gt', 0)), name='sample_has_frames')],

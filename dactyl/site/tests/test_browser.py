@@ -196,9 +196,7 @@ class Kills(SimpleTestCase):
                             f"Hold/tom_{n}.wav", sound_bytes(hit(-6, seed=1000 + n, seconds=0.4, channels=2))
                         )
                 page.set_input_files("#files-input", str(archive))
-                page.wait_for_function(
-                    "() => /Reading [1-9]\\d\\d/.test(document.querySelector('#import').textContent)"
-                )
+                page.wait_for_function("() => / of [1-9]\\d\\d/.test(document.querySelector('#import').textContent)")
             served.stop(signal.SIGKILL)
             served.start()
             page.goto(f"{served.url}/shelf/")
