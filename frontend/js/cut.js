@@ -1,7 +1,7 @@
 /** Where a loop is cut: boundaries over its waveform, moved by drag, by keys, or by number in the field below. */
 const NEAR_PX = 7;
 
-export function startCut(session) {
+export function startCut(session, engine) {
   let cut = null; // { canvas, frames, starts, at, pairs }
   let drag = -1;
 
@@ -52,6 +52,14 @@ export function startCut(session) {
     draw();
   }
 
+  /** Hear the piece that begins at the chosen boundary. */
+  function hear() {
+    const { sample, onset, rate } = cut.canvas.dataset;
+    const [from, to] = [cut.starts[cut.at], cut.starts[cut.at + 1] ?? cut.frames];
+    const played = (frames) => Math.round((frames * engine.rate) / Number(rate));
+    engine.hear(Number(sample), { from: played(Math.max(0, from - Number(onset))), count: played(to - from) });
+  }
+
   const frameAt = ({ offsetX }) => (offsetX / cut.canvas.clientWidth) * cut.frames;
   const nearest = (event) => {
     const away = cut.starts.map((start) => Math.abs(start - frameAt(event)));
@@ -63,11 +71,11 @@ export function startCut(session) {
   document.addEventListener("pointerdown", (event) => {
     if (!onCanvas(event)) return;
     drag = nearest(event);
-    if (drag >= 0) {
-      cut.at = drag;
-      cut.canvas.setPointerCapture(event.pointerId);
-      draw();
-    }
+    const piece = cut.starts.findLastIndex((start) => start <= frameAt(event));
+    cut.at = drag >= 0 ? drag : Math.max(0, piece);
+    if (drag >= 0) cut.canvas.setPointerCapture(event.pointerId);
+    else hear();
+    draw();
   });
   document.addEventListener("pointermove", (event) => {
     if (drag < 0 || !onCanvas(event)) return;
@@ -96,6 +104,7 @@ export function startCut(session) {
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (by && event.altKey) cut.starts[cut.at] += by * (event.shiftKey ? 1 : Math.max(1, Math.round(cut.frames / 1000)));
     else if (by) cut.at = Math.min(cut.starts.length - 1, Math.max(0, cut.at + by));
+    else if (event.key === "Enter" || event.key === " ") hear();
     else if (event.key === "Delete" && cut.starts.length > 1) cut.starts.splice(cut.at, 1);
     else if (event.key === "Insert") cut.starts.push((cut.starts[cut.at] + (cut.starts[cut.at + 1] ?? cut.frames)) / 2);
     else return;
@@ -103,6 +112,7 @@ export function startCut(session) {
     event.stopPropagation();
     cut.at = Math.min(cut.at, cut.starts.length - 1);
     changed();
+    if (by && !event.altKey) hear();
   });
   session.addEventListener("marked", open);
   document.addEventListener("theme", () => cut?.canvas.isConnected && draw());

@@ -101,10 +101,10 @@ export class Engine extends EventTarget {
     return this.#loader.arrival(pad, number);
   }
 
-  /** Play a sample of the shelf by itself. */
-  async hear(sample) {
+  /** Play a sample of the shelf by itself, or a piece of it. @param {{ from?: number, count?: number }} piece frames after its onset */
+  async hear(sample, piece = {}) {
     const key = await this.#loader.sample(sample, this.rate);
-    if (key) this.#send({ type: "audition", key });
+    if (key) this.#send({ type: "audition", key, ...piece });
   }
 
   async setPart(id) {

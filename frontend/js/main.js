@@ -39,7 +39,7 @@ if (workshop) {
     startMidi(input);
     startBorders(session);
     startEditors(session);
-    startCut(session);
+    startCut(session, engine);
     const trying = startTry(session, engine, shelf);
     const first = [startTabs(), startWave(session, engine), startTakes(session, engine)];
     startKeys({ session, engine, input, part, shelf, trying, first });

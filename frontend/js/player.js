@@ -203,15 +203,20 @@ export class Player {
     this.#audition(frame, { ...pad, id: AUDITION, variation: undefined }, region, gains[velocity - 1] ?? 1, velocity);
   }
 
-  /** Play a sound by itself, as the shelf does; it is no pad's and nothing cuts it but silence. */
-  audition(frame, key) {
+  /** Play a sound by itself, as the shelf does, or some frames of it; it is no pad's and nothing cuts it but silence. */
+  audition(frame, key, from = 0, count = Infinity) {
     const sound = this.sounds.get(key);
-    if (sound) this.#audition(frame, { id: AUDITION }, { sounds: [[key, sound.of, 1, 1, 0, 1, null]] }, 1, 127);
+    if (!sound) return;
+    const voice = this.#audition(frame, { id: AUDITION }, { sounds: [[key, sound.of, 1, 1, 0, 1, null]] }, 1, 127);
+    voice.start -= from;
+    voice.end = Math.min(voice.end - from, frame + count);
   }
 
   #audition(frame, pad, region, gain, velocity) {
     this.silence(frame, 256, (voice) => voice.pad.id === AUDITION);
-    this.voices.push(beginVoice({ hit: ++this.#hits, pad, number: -1, region, frame, gain, velocity, note: null, channel: 0 }));
+    const voice = beginVoice({ hit: ++this.#hits, pad, number: -1, region, frame, gain, velocity, note: null, channel: 0 });
+    this.voices.push(voice);
+    return voice;
   }
 
   silence(frame, fadeFrames, isMeant = (_voice) => true) {

@@ -151,7 +151,8 @@ export function startTakes(session, engine) {
   });
 
   document.body.addEventListener("htmx:afterRequest", ({ detail }) => {
-    const then = detail.elt?.dataset?.then;
+    const { then, selectTouched } = detail.elt?.dataset ?? {};
+    if (detail.successful && selectTouched !== undefined) session.selectTouched();
     if (!then || !detail.successful) return;
     session.get(then, "#view").then((came) => {
       if (!came) return;

@@ -28,7 +28,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     pad: ({ pad, velocity }) => this.#record(this.#player.hitPad(currentFrame, pad, velocity), velocity),
     padOff: ({ pad }) => this.#player.releasePad(currentFrame, pad),
     take: ({ pad, number }) => this.#player.hearTake(currentFrame, pad, number),
-    audition: ({ key }) => this.#player.audition(currentFrame, key),
+    audition: ({ key, from, count }) => this.#player.audition(currentFrame, key, from, count),
     silence: () => {
       this.#isPlaying = false;
       this.#player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate));

@@ -127,10 +127,10 @@ def cut_over_pads(
             {"start_frame": start, "end_frame": end if end < sample.frames else None, "fade_out_ms": fade_ms if end < sample.frames else 0.0}
             for start, end in cuts
         ]  # fmt: skip
+        stem = sample.name.rsplit(".", 1)[0]
         for number, (target, own_settings) in enumerate(zip(targets, settings, strict=True), start=1):
             _lay(change, target, [[Recording({mic.name: sample}, own_settings)]])
-            stem = sample.name.rsplit(".", 1)[0]
-            change.update(target.piece, name=f"{stem[:50]} {number}")
+            change.update(target.piece, name=f"{number:02} {stem[:50]}")
             if not target.notes.exists():
                 _give_note(change, target, "other", queries.taken_notes(change.kit))
             change.touch(target.pk)

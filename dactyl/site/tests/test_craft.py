@@ -268,7 +268,8 @@ class Craft(Workshop):
         for number, start in enumerate(starts):
             self.assertAlmostEqual(start, 12_000 * number, delta=48)
         page.locator("#cut-canvas").focus()
-        page.keyboard.press("ArrowRight")
+        self.settle(page)
+        self.heard_at_last(page, lambda: page.keyboard.press("ArrowRight"))  # each piece as it is chosen
         page.keyboard.press("Delete")
         expect(page.locator("#cut-pieces")).to_have_text("7")
         page.locator("text=by a grid of").click()
@@ -278,6 +279,7 @@ class Craft(Workshop):
         expect(page.locator("#cut-pieces")).to_have_text("4")
         page.click("#cut-now")
         expect(page.locator(".row.empty")).to_have_count(12)
+        expect(self.rows(page).first).to_contain_text("01 Quay break")
         page.click("#undo")
         expect(page.locator(".row.empty")).to_have_count(16)
 
