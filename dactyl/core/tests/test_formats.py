@@ -17,7 +17,7 @@ from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.errors import DactylError, KitError
 from dactyl.core.formats.package import name_samples, portable, samples_of, write_package
-from dactyl.core.formats.sfz.opcodes import OPCODES
+from dactyl.core.formats.sfz.opcodes import KEY, OPCODES
 from dactyl.core.formats.sfz.read import read_sfz
 from dactyl.core.formats.sfz.write import write_sfz
 from dactyl.core.formats.unzip import unzip
@@ -210,6 +210,24 @@ class Hostile(Folder):
             ):
                 source.check(skip_bad=False)
 
+    def test_key_sets_three_and_what_stands_further_in_sets_them_anew(self):
+        path = self.path / "keys.sfz"
+        table = {  # text -> low key, high key, key at which the sample keeps its pitch
+            "<region> key=36": (36, 36, 36),
+            "<region> lokey=40 hikey=44": (40, 44, 60),
+            "<group> key=36 <region> lokey=30 hikey=40": (30, 40, 36),
+            "<group> lokey=30 hikey=40 pitch_keycenter=35 <region> key=c4": (60, 60, 60),
+            "<region> pitch_keycenter=50 key=36": (36, 36, 50),
+            "<region> key=36 pitch_keycenter=50": (36, 36, 50),
+            "<group> key=36 <region> pitch_keycenter=50": (36, 36, 50),
+            "<group> key=36 <master> <region> key=x": (0, 127, 60),
+        }
+        for text, expected in table.items():
+            with self.subTest(text):
+                path.write_text(f"{text} sample=a.wav", encoding="utf-8")
+                (region,) = read_sfz(path).regions
+                self.assertEqual((region.low_key, region.high_key, region["pitch_keycenter"]), expected)
+
     @PATIENT
     @given(text=st.text(st.sampled_from(list("<>=/*#$ \n\\\"'abkeyp0123456789.-")), max_size=300))
     def test_no_sfz_text_raises_anything_else(self, text):
@@ -219,7 +237,7 @@ class Hostile(Folder):
             read_sfz(path)
 
     @PATIENT
-    @given(rows=st.lists(st.tuples(st.sampled_from(sorted(OPCODES)), st.text(st.characters(codec="utf-8"), max_size=12) | st.integers().map(str) | st.floats().map(str)), max_size=12))  # fmt: skip
+    @given(rows=st.lists(st.tuples(st.sampled_from(sorted([*OPCODES, KEY])), st.text(st.characters(codec="utf-8"), max_size=12) | st.integers().map(str) | st.floats().map(str)), max_size=12))  # fmt: skip
     def test_no_value_of_any_opcode_raises_anything_else(self, rows):
         path = self.path / "fuzz.sfz"
         path.write_text("<region> " + " ".join(f"{name}={value}" for name, value in rows), encoding="utf-8")

@@ -25,13 +25,11 @@ def _choice(default: str | None, *choices: str) -> Opcode:
 
 
 _LONGEST = 2**40
-_KEY = Opcode("key", None, -1, 127)
 FILTER_KINDS = {
     "lpf_1p": "low_1p", "hpf_1p": "high_1p", "lpf_2p": "low", "hpf_2p": "high", "bpf_2p": "band", "brf_2p": "notch",
 }  # fmt: skip
 OPCODES: dict[str, Opcode] = {
     "sample": Opcode("text", ""),
-    "key": _KEY,
     "lokey": Opcode("key", 0, -1, 127),
     "hikey": Opcode("key", 127, -1, 127),
     "lovel": _int(0, 0, 127),
@@ -81,5 +79,7 @@ OPCODES: dict[str, Opcode] = {
 }
 ALIASES = {"offby": "off_by", "loopmode": "loop_mode", "filtype": "fil_type", "seqlength": "seq_length"}
 CONTROL = ("default_path",)
+KEY = "key"
+SET_BY_KEY = ("lokey", "hikey")  # and pitch_keycenter, where the same header does not give it
 VELOCITY_CURVE = "amp_velcurve_"
 OUTPUT_LABEL = "label_output"

@@ -6,7 +6,16 @@ from pathlib import Path
 
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.notes import parse_note
-from dactyl.core.formats.sfz.opcodes import ALIASES, CONTROL, OPCODES, OUTPUT_LABEL, VELOCITY_CURVE, Opcode
+from dactyl.core.formats.sfz.opcodes import (
+    ALIASES,
+    CONTROL,
+    KEY,
+    OPCODES,
+    OUTPUT_LABEL,
+    SET_BY_KEY,
+    VELOCITY_CURVE,
+    Opcode,
+)
 from dactyl.core.formats.sfz.text import Notes, Place, Token, tokens_of
 
 MAX_REGIONS = 50_000
@@ -28,11 +37,11 @@ class SfzRegion:
 
     @property
     def low_key(self) -> int:
-        return self["key"] if self["key"] is not None else self["lokey"]
+        return self["lokey"]
 
     @property
     def high_key(self) -> int:
-        return self["key"] if self["key"] is not None else self["hikey"]
+        return self["hikey"]
 
 
 @dataclass(slots=True)
@@ -67,7 +76,7 @@ class _Builder:
 
     def __init__(self, path: Path, notes: Notes) -> None:
         self._path, self._notes = path, notes
-        self._levels: dict[str, dict[str, tuple[str, Place]]] = {level: {} for level in _LEVELS}
+        self._levels: dict[str, dict[str, Token]] = {level: {} for level in _LEVELS}
         self._header = ""
         self._region_at: Place | None = None
         self._default_path = ""
@@ -78,11 +87,22 @@ class _Builder:
         if token.value is None:
             self._begin(token)
         elif self._header in self._levels:
-            self._levels[self._header][ALIASES.get(token.name, token.name)] = (token.value, token.place)
+            self._set(self._levels[self._header], token)
         elif self._header == "control":
             self._control(token)
         elif not self._header:
             self._notes.add(f"{token.name} stands before any header and is left out.", token.place)
+
+    def _set(self, level: dict[str, Token], token: Token) -> None:
+        """A later opcode takes the place of an earlier one; ``key`` sets three."""
+        if token.name != KEY:
+            level[ALIASES.get(token.name, token.name)] = token
+        elif _number(token.value, "key") is None:
+            self._notes.add(f"key={token.value[:20]} is not a key and is left out.", token.place)
+        else:
+            level |= dict.fromkeys(SET_BY_KEY, token)
+            if level.get("pitch_keycenter", token).name == KEY:
+                level["pitch_keycenter"] = token
 
     def _begin(self, token: Token) -> None:
         self.end_region()
@@ -114,37 +134,36 @@ class _Builder:
                 file=self._path.name,
                 line=self._region_at.line,
             )
-        given = {name: value for level in _LEVELS for name, value in self._levels[level].items()}
+        given = {name: token for level in _LEVELS for name, token in self._levels[level].items()}
         self.regions.append(self._region(self._region_at, given))
         self._region_at = None
 
-    def _region(self, place: Place, given: dict[str, tuple[str, Place]]) -> SfzRegion:
+    def _region(self, place: Place, given: dict[str, Token]) -> SfzRegion:
         values: dict[str, object] = {name: opcode.default for name, opcode in OPCODES.items()}
         curve: dict[int, float] = {}
-        for name, (text, at) in given.items():
+        for name, token in given.items():
             point = name.removeprefix(VELOCITY_CURVE)
             if name in OPCODES:
-                values[name] = self._value(name, OPCODES[name], text, at)
+                values[name] = self._value(OPCODES[name], token)
             elif name.startswith(VELOCITY_CURVE) and _is_number(point) and int(point) <= 127:
-                curve[int(point)] = self._value(name, Opcode("float", 0.0, 0, 1), text, at)
+                curve[int(point)] = self._value(Opcode("float", 0.0, 0, 1), token)
             else:
-                self._notes.add(f"{name[:40]} is not understood.", at)
-        if values["key"] is not None and "pitch_keycenter" not in given:
-            values["pitch_keycenter"] = values["key"]
+                self._notes.add(f"{name[:40]} is not understood.", token.place)
         sample = values["sample"]
         if not sample:
             self._notes.add("This region has no sample and is silent.", place)
         elif sample.startswith("*"):
             if sample != "*silence":
-                self._notes.add(f"The built-in sound {sample[:20]} is not played.", given["sample"][1])
+                self._notes.add(f"The built-in sound {sample[:20]} is not played.", given["sample"].place)
             sample = ""
         else:
             sample = (self._default_path + sample).replace("\\", "/")
-            place = given["sample"][1]
+            place = given["sample"].place
         return SfzRegion(place, values, sample, curve)
 
-    def _value(self, name: str, opcode: Opcode, text: str, at: Place) -> object:
+    def _value(self, opcode: Opcode, token: Token) -> object:
         """The value, or the default with a note about it."""
+        name, text, at = token.name, token.value, token.place
         if opcode.kind == "text":
             return text
         if opcode.kind == "choice":
