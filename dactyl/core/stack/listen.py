@@ -8,7 +8,7 @@ from pathlib import Path
 
 from dactyl.core.audio.measure import measure
 from dactyl.core.errors import DactylError
-from dactyl.core.stack.names import read_name
+from dactyl.core.stack.names import manner_of, read_name
 from dactyl.core.stack.propose import File, Hit, pad_name
 from dactyl.core.stack.roles import assign
 from dactyl.core.wave.read import MAX_MICS, SUFFIXES, read_sound
@@ -57,7 +57,8 @@ def _listen(path: Path) -> File:
 
 def said_by_names(files: Sequence[File]) -> dict[str, Said]:
     """By path, for the files that could be measured."""
-    hits = [Hit(read_name(file.path), file.measure) for file in files if file.measure]
+    manner = manner_of([file.path for file in files])
+    hits = [Hit(read_name(file.path, manner), file.measure) for file in files if file.measure]
     assign(hits)
     return {hit.named.file: _said(hit) for hit in hits}
 

@@ -4,7 +4,7 @@ What a number without a label means can only be told among its neighbours: roles
 """
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from functools import cache
 from itertools import pairwise, zip_longest
@@ -28,6 +28,8 @@ from dactyl.core.stack.words import (
 _SHORT_LABELS = frozenset({"v", "l", "r", "t", "n", "x", "s", "h", "no", "nr"})  # need their number right behind them
 _GLUED_LABEL = re.compile("(?:vel|rr|[vlr])$")
 _RANGE = re.compile(r"(?<![\d.])(\d{1,3})-(\d{1,3})(?![\d.])")
+_HAT_LETTER = re.compile(r"(?<![a-z])(?:hh|hats?|hi[ _-]?hats?)[ _.-]?([cop])(?![a-z])", re.IGNORECASE)
+HAT_LETTERS = {"c": "closed", "o": "open", "p": "pedal"}
 _NOTE_LETTER = re.compile("[a-g](?:#|♯|b|s)?")
 LEAD, PIECE, END, ROMAN = "lead", "piece", "end", "roman"
 Slot = tuple[str, int]
@@ -49,6 +51,7 @@ class Named:
     is_velocity: bool = False  # the layer is a velocity: it surely rises with force
     is_dynamic: bool = False
     take: int | None = None
+    label: str = ""  # the single letter that labelled the layer or the take, where it was s, h or l
     mics: list[str] = field(default_factory=list)
     weak_mics: list[str] = field(default_factory=list)  # words that may be mics
     side: str = ""  # "l" or "r"
@@ -57,7 +60,20 @@ class Named:
     number_texts: dict[Slot, str] = field(default_factory=dict)
 
 
-def have_ranges(files: Iterable[str]) -> bool:
+@dataclass(frozen=True, slots=True)
+class Manner:
+    """What only the names of a set together show."""
+
+    ranges: bool = False  # two numbers joined by a hyphen are a range of velocities
+    hat_letters: bool = False  # a lone c, o or p behind a hat says how it is played
+
+
+def manner_of(files: Sequence[str]) -> Manner:
+    letters = {found.lower() for file in files for found in _HAT_LETTER.findall(file)}
+    return Manner(_have_ranges(files), {"c", "o"} <= letters)
+
+
+def _have_ranges(files: Iterable[str]) -> bool:
     """Whether 1-32, 33-64 ... 97-127 stand in these names: ranges that cover the velocities without gap or overlap."""
     found = {(int(low), int(high)) for file in files for low, high in _RANGE.findall(file)}
     ranges = sorted((low, high) for low, high in found if low < high)
@@ -65,14 +81,13 @@ def have_ranges(files: Iterable[str]) -> bool:
     return len(ranges) > 1 and ranges[0][0] <= 1 and ranges[-1][1] == 127 and touches
 
 
-def read_name(file: str, *, ranges: bool = False) -> Named:
-    """Read ``file``, a path with either slash; only what it says, nothing of how it sounds.
-
-    ranges : whether two numbers joined by a hyphen are a range of velocities, as ``have_ranges`` tells
-    """
-    path = PurePosixPath(_RANGE.sub(r" vel \2 ", file) if ranges else file)
+def read_name(file: str, manner: Manner = Manner()) -> Named:
+    """Read ``file``, a path with either slash; only what it says, nothing of how it sounds."""
+    text = _RANGE.sub(r" vel \2 ", file) if manner.ranges else file
+    if manner.hat_letters:
+        text = _HAT_LETTER.sub(lambda found: f"hat {HAT_LETTERS[found[1].lower()]} ", text)
     named = Named(file)
-    path = PurePosixPath(str(path).replace("\\", "/"))
+    path = PurePosixPath(text.replace("\\", "/"))
     for folder in path.parts[:-1]:  # the nearest last, and the name after them: what is nearer tells more
         if folder not in ("/", ".", ".."):
             _read(named, _unglued(tokens(folder)), is_folder=True)
@@ -150,8 +165,10 @@ def _labelled(named: Named, row: list[Token], at: int) -> int:
     elif word in LAYER_LABELS and named.layer is None:
         named.layer, named.layer_text = float(value), word + number.text
         named.is_velocity = word.startswith("vel") and word != "velocitylayer" and value > 12
+        named.label = word if word == "l" else named.label
     elif word in TAKE_LABELS and named.take is None:
         named.take = value
+        named.label = word if word in ("s", "h") else named.label
         if word == "r":
             named.side = "r?"
     else:

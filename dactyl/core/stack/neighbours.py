@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from dactyl.core.stack.hit import Hit
-from dactyl.core.stack.names import ROMAN, Named
+from dactyl.core.stack.names import END, ROMAN, Named
 from dactyl.core.stack.words import DYNAMIC_RANK, HIGH, LOW
 
 NUMERALS = {word: n for n, word in enumerate(("i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x"), start=1)}
@@ -27,6 +27,7 @@ FEWEST_HITS = 6  # for levels alone to say so
 def explain(hits: Sequence[Hit]) -> None:
     """Turn unknown words of ``hits`` into numbers, levels and mics where their neighbours show what they are."""
     _numerals(hits)
+    _strength_labels(hits)
     _low_and_high(hits)
     for word in _unknown_words(hits):
         with_word = [hit for hit in hits if word in _unknown(hit.named)]
@@ -37,6 +38,7 @@ def explain(hits: Sequence[Hit]) -> None:
         elif _is_mic(with_word, without):
             _as_mic(word, with_word)
     _mics_by_level(hits)
+    _words_of_one_rank(hits)
 
 
 def _unknown(named: Named) -> list[str]:
@@ -72,6 +74,29 @@ def _numerals(hits: Sequence[Hit]) -> None:
             _drop(named, word)
             named.letter = "" if word == named.letter else named.letter
             named.numbers[ROMAN, 0], named.number_texts[ROMAN, 0] = NUMERALS[word], word
+
+
+def _strength_labels(hits: Sequence[Hit]) -> None:
+    """S1, M1, H1: "s" and "h" may label takes and "l" a layer, but not where an "m" stands in the same place."""
+    for group in _by_base(hits).values():
+        labels = {hit.named.label for hit in group} - {""}
+        if labels and labels <= {"s", "h", "l"} and {hit.named.letter for hit in group} == {"", "m"}:
+            for hit in (hit for hit in group if hit.named.label):
+                named = hit.named
+                number = named.layer if named.label == "l" else named.take
+                named.numbers.setdefault((END, 0), int(number or 0))
+                named.number_texts.setdefault((END, 0), str(int(number or 0)))
+                named.letter, named.layer, named.take = (
+                    named.label,
+                    *((None, named.take) if named.label == "l" else (named.layer, None)),
+                )
+
+
+def _by_base(hits: Iterable[Hit]) -> dict[tuple, list[Hit]]:
+    groups: dict[tuple, list[Hit]] = defaultdict(list)
+    for hit in hits:
+        groups[_base(hit.named, "")].append(hit)
+    return groups
 
 
 def _low_and_high(hits: Sequence[Hit]) -> None:
@@ -144,6 +169,22 @@ def _as_level(word: str, with_word: Sequence[Hit], without: Sequence[Hit]) -> No
     for hit in with_word:
         _drop(hit.named, word)
         hit.named.layer, hit.named.layer_text, hit.named.is_dynamic = rank, word, True
+
+
+def _words_of_one_rank(hits: Sequence[Hit]) -> None:
+    """``hard`` and ``loud`` mean the same, but not where both name the same take: then the louder is the louder."""
+    for group in _by_base(hits).values():
+        for rank, row in _by_rank(hit for hit in group if hit.named.is_dynamic).items():
+            words = {
+                word: [hit for hit in row if hit.named.layer_text == word]
+                for word in dict.fromkeys(hit.named.layer_text for hit in row)
+            }
+            places = [{(tuple(hit.named.mics), _place(hit.named)) for hit in own} for own in words.values()]
+            if len(words) < 2 or not set.intersection(*places):
+                continue
+            for order, own in enumerate(sorted(words.values(), key=_mean_db)):
+                for hit in own:
+                    hit.named.layer = rank + 0.01 * order
 
 
 # Mics -----------------------------------------------------------------------------------------------------------------

@@ -13,7 +13,7 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.hit import Hit
 from dactyl.core.stack.kind import kind_from_name, kind_from_sounds
 from dactyl.core.stack.layers import split_by_level, split_evenly
-from dactyl.core.stack.names import Named, have_ranges, read_name
+from dactyl.core.stack.names import Manner, Named, manner_of, read_name
 from dactyl.core.stack.roles import assign
 from dactyl.core.stack.words import MIC_ORDER
 from dactyl.core.wave.tags import Tags
@@ -89,8 +89,8 @@ class Proposal:
 def propose(files: Sequence[File]) -> Proposal:
     """Read names and sounds together. Names win where they say something; the sound orders, checks, and fills gaps."""
     left_over = [LeftOver(file.path, file.problem) for file in files if file.measure is None]
-    ranges = have_ranges(file.path for file in files)
-    hits = [_hit(file, ranges) for file in files if file.measure is not None]
+    manner = manner_of([file.path for file in files])
+    hits = [_hit(file, manner) for file in files if file.measure is not None]
     assign(hits)
     groups: dict[tuple[str, ...], list[Hit]] = defaultdict(list)
     for hit in hits:
@@ -105,9 +105,9 @@ def propose(files: Sequence[File]) -> Proposal:
     return Proposal(pads, left_over)
 
 
-def _hit(file: File, ranges: bool) -> Hit:
+def _hit(file: File, manner: Manner) -> Hit:
     """What the name says, and the velocity range that the file itself says, where the name has none."""
-    named = read_name(file.path, ranges=ranges)
+    named = read_name(file.path, manner)
     if (
         named.layer is None
         and file.tags.high_velocity

@@ -18,6 +18,7 @@ LAYER_SHARE = 0.6  # of the variance of levels that a number must explain to be 
 LAYER_RANGE_DB = 3.0
 SOUND_SHARE = 0.75  # of the variance of pitch or brightness, for a number that tells drums apart
 STRENGTH_LETTERS = ("smh", "lmh", "sml", "pmf")
+MIC_LETTERS = {"c": "close", "d": "close", "o": "overhead", "r": "room", "t": "top", "b": "bottom"}
 MOST_MICS = 8  # that one number tells apart
 MOST_DRUMS = 6  # that one number tells apart
 
@@ -80,19 +81,16 @@ def _mics(group: Sequence[Hit]) -> None:
     weak = {tuple(hit.named.weak_mics) for hit in group}
     has_sure = any(hit.named.mics for hit in group)
     takes_weak = has_sure or len(weak) > 1
+    sides: dict[tuple, set[str]] = defaultdict(set)  # of the hits that one mic heard
+    for hit in group:
+        sides[tuple(hit.named.mics)].add(hit.named.side)
     for hit in group:
         named = hit.named
         words = [*named.mics[:1], *(named.weak_mics if takes_weak else [])]
-        if words and named.side and _is_pair(hit, group):
+        if words and named.side and {"l", "r"} <= sides[tuple(named.mics)]:  # the halves of one pair
             words.append({"l": "left", "r": "right"}[named.side])
             named.side = ""
         hit.mic = " ".join(dict.fromkeys(words)) or "close"
-
-
-def _is_pair(hit: Hit, group: Sequence[Hit]) -> bool:
-    """Whether a mic word and a side name the left or right half of one mic pair."""
-    sides = {other.named.side for other in group if other.named.mics == hit.named.mics}
-    return {"l", "r"} <= sides
 
 
 def _assign_group(group: Sequence[Hit]) -> None:
@@ -113,6 +111,7 @@ def _assign_group(group: Sequence[Hit]) -> None:
                     hit.pad += (str(hit.named.numbers[slot]),)
             slots.remove(slot)
     _mics_by_number(group, slots)
+    _mics_by_letter(group, slots)
     _assign_letters(group)
     for part in _by(group, lambda hit: hit.pad).values():
         _assign_numbers(part, [slot for slot in slots if _varies(part, slot)])
@@ -120,26 +119,43 @@ def _assign_group(group: Sequence[Hit]) -> None:
 
 def _mics_by_number(group: Sequence[Hit], slots: list[Slot]) -> None:
     """Where layer and take are said, one more number is a mic if every hit has each, and their levels go together."""
-    if not (_mostly(group, "layer") and _mostly(group, "take")) or {hit.mic for hit in group} != {"close"}:
+    open_roles = (not _mostly(group, "layer")) + (not _mostly(group, "take"))
+    if len(slots) <= open_roles or {hit.mic for hit in group} != {"close"}:
         return
-    for slot in slots[-1:]:
-        heard: dict[tuple, dict[int, Hit]] = defaultdict(dict)
-        for hit in group:
-            others = tuple(hit.named.numbers.get(other) for other in slots if other != slot)
-            heard[hit.pad, hit.layer, hit.take, others][hit.named.numbers.get(slot, 0)] = hit
-        numbers = sorted({number for hits in heard.values() for number in hits})
-        if (
-            len(numbers) > MOST_MICS
-            or len(heard) < FEWEST_HITS
-            or any(sorted(hits) != numbers for hits in heard.values())
-        ):
-            continue
-        levels = np.array([[hits[number].level_db for number in numbers] for hits in heard.values()])
-        if np.std(levels - levels[:, :1], axis=0).max() <= SAME_HIT_DB < np.std(levels[:, 0]):
-            for hits in heard.values():
-                for number, hit in hits.items():
-                    hit.mic = f"mic {number}"
+    for slot in reversed(slots):
+        others = [other for other in slots if other != slot]
+        if _are_mics(group, [hit.named.numbers.get(slot) for hit in group], others):
+            for hit in group:
+                hit.mic = f"mic {hit.named.numbers[slot]}"
             slots.remove(slot)
+            return
+
+
+def _mics_by_letter(group: Sequence[Hit], slots: Sequence[Slot]) -> None:
+    """T and B, or C, O and R, are mics if every hit has each, and their levels go together."""
+    letters = [hit.named.letter or hit.named.side for hit in group]
+    if {hit.mic for hit in group} != {"close"} or not set(letters) <= set(MIC_LETTERS):
+        return
+    if _are_mics(group, letters, slots):
+        for hit, letter in zip(group, letters, strict=True):
+            hit.mic, hit.named.letter, hit.named.side = MIC_LETTERS[letter], "", ""
+            hit.pad = tuple(word for word in hit.pad if word not in ("left", "right"))
+
+
+def _are_mics(group: Sequence[Hit], marks: Sequence[int | str | None], slots: Sequence[Slot]) -> bool:
+    """Whether every hit stands under each mark, and all marks of a hit are as far apart in level as of any other."""
+    heard: dict[tuple, dict[int | str | None, Hit]] = defaultdict(dict)
+    sides = ("left", "right") if set(marks) & {"l", "r"} else ()
+    for hit, mark in zip(group, marks, strict=True):
+        pad = tuple(word for word in hit.pad if word not in sides)
+        heard[pad, hit.layer, hit.take, *(hit.named.numbers.get(slot) for slot in slots)][mark] = hit
+    kinds = sorted(set(marks), key=str)
+    if None in kinds or not 2 <= len(kinds) <= MOST_MICS or len(heard) < FEWEST_HITS:
+        return False
+    if any(len(hits) != len(kinds) for hits in heard.values()) or len(heard) * len(kinds) != len(group):
+        return False
+    levels = np.array([[hits[kind].level_db for kind in kinds] for hits in heard.values()])
+    return bool(np.std(levels - levels[:, :1], axis=0).max() <= SAME_HIT_DB < np.std(levels[:, 0]))
 
 
 def _varying_slots(group: Sequence[Hit]) -> list[Slot]:

@@ -28,6 +28,10 @@ SOUNDS = {  # how each pad sounds when struck hard: level, brightness, pitch, de
     "tom 1": Measure(0, -4, -15, 500, 150, 0.3, 0.5, 0.95),
     "tom 2": Measure(0, -4, -15, 400, 92, 0.4, 0.6, 0.95),
     "crash": Measure(0, -5, -16, 7000, 400, 0.0, 2.0, 0.03),
+    "side stick": Measure(0, -2, -13, 2500, 215, 0.1, 0.08, 0.5),
+    "hat pedal": Measure(0, -12, -24, 9000, 8000, 0.0, 0.15, 0.03),
+    "ride bow": Measure(0, -5, -16, 6000, 400, 0.0, 3.0, 0.2),
+    "ride bell": Measure(0, -5, -16, 5000, 900, 0.0, 2.5, 0.7),
 }
 
 
