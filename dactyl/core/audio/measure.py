@@ -12,6 +12,7 @@ import numpy as np
 from dactyl.core.units import gain_to_db
 
 SPECTRUM_SECONDS = 0.05
+HIGHEST_HZ = 16_000
 _SILENCE = 10 ** (-120 / 20)
 
 
@@ -20,7 +21,7 @@ class Measure:
     onset_frame: int
     peak_db: float
     level_db: float
-    brightness_hz: float  # spectral centroid (power) of the attack
+    brightness_hz: float  # spectral centroid (power) of the attack, up to 16 kHz: the same at every rate
     pitch_hz: float  # strongest partial of the body: 200 ms that begin 25 ms after the onset
     low_share: float  # share of the attack's power below 150 Hz, 0..1
     decay_seconds: float  # from the onset until the envelope stays 30 dB below its peak
@@ -85,12 +86,13 @@ def _polarity(audio: np.ndarray, onset: int, rate_hz: int) -> int:
 
 
 def _attack_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, float]:
-    """Spectral centroid of the attack's power in Hz, and the share of it below 150 Hz."""
+    """Spectral centroid of the attack's power up to 16 kHz, in Hz, and the share of it below 150 Hz."""
     size = 1 << round(np.log2(SPECTRUM_SECONDS * rate_hz))
     window = audio[:, onset : onset + size].mean(axis=0)
     tapered = window * _hann(2 * len(window) + 1)[len(window) : -1]  # falling half: the attack counts whole
     power = np.square(np.abs(np.fft.rfft(tapered, n=size)))[1:]
     hz = np.fft.rfftfreq(size, 1 / rate_hz)[1:]
+    power, hz = power[hz <= HIGHEST_HZ], hz[hz <= HIGHEST_HZ]
     total = float(power.sum())
     if total <= 0:
         return 0.0, 0.0
@@ -111,7 +113,7 @@ def _body_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, 
     size = 1 << (int(0.25 * rate_hz).bit_length())
     power = np.square(np.abs(np.fft.rfft(window * _hann(len(window) + 2)[1:-1], n=size)))
     hz = np.fft.rfftfreq(size, 1 / rate_hz)
-    power[(hz < 30) | (hz > 16_000)] = 0
+    power[(hz < 30) | (hz > HIGHEST_HZ)] = 0
     total = float(power.sum())
     if total <= 0:
         return 0.0, 0.0

@@ -47,10 +47,12 @@ def kind_from_sound(measured: Measure) -> str:
     is_tonal = measured.tonality > 0.4
     if bright <= 0:
         return "other"
-    if bright < 1500 and pitch < 420 and (is_tonal or measured.low_share > 0.3):
+    is_low = measured.low_share > 0.3
+    if (bright < 1500 and pitch < 420 and (is_tonal or is_low)) or (pitch < 100 and is_low):  # a click before it or not
         return _drum(pitch, decay)
     if is_tonal and pitch >= 420 and bright < 6000:
-        return "side_stick" if decay < 0.08 else "cowbell" if decay < 0.35 else "ride_bell"
+        long = "ride_bell" if measured.tonality > 0.6 else "ride"
+        return "side_stick" if decay < 0.08 else "cowbell" if decay < 0.35 else long
     has_body = pitch < 420 and (measured.tonality > 0.04 or bright < 7500)
     if has_body:
         return "side_stick" if decay < 0.045 else "snare" if decay < 0.6 else "crash"

@@ -38,11 +38,11 @@ def assign(hits: Sequence[Hit]) -> None:
 
 
 def _says_nothing(group: Sequence[Hit]) -> bool:
+    """A number that is another in every name only counts the files."""
     named = [hit.named for hit in group]
-    is_known = any(
-        name.kinds or name.articulations or name.layer is not None or name.take is not None for name in named
-    )
-    return len(group) > 1 and not is_known and len({hit.mic for hit in group}) == 1
+    is_known = any(name.kinds or name.articulations or name.layer is not None for name in named)
+    says_takes = any(name.take is not None for name in named) and len({hit.take for hit in group}) < len(group)
+    return len(group) > 1 and not is_known and not says_takes and len({hit.mic for hit in group}) == 1
 
 
 def _by(hits: Iterable[Hit], key) -> dict:
