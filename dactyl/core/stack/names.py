@@ -121,6 +121,10 @@ def _read(named: Named, row: list[Token], *, is_folder: bool) -> None:
         if not step:
             _rest(named, row, at, is_folder, unlabelled)
             step = 1
+            following = row[1] if len(row) > 1 and at == 0 and not is_folder else None
+            if following and following.is_number and not named.kinds and row[0].text in named.others:
+                unlabelled.append((PIECE, following))  # "Pan 12": a drum that no table knows
+                step = 2
         at += step
     if not is_folder:
         _place_numbers(named, unlabelled)

@@ -1,5 +1,6 @@
 """From files to a proposal: pads, layers, takes and mics, with the evidence, what is left over, and what is in doubt."""
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -101,8 +102,13 @@ def propose(files: Sequence[File]) -> Proposal:
         pads.append(pad)
         left_over += more
     _name_apart(pads, list(groups.values()))
-    pads.sort(key=lambda pad: (IN_SCORE_ORDER.index(BY_SLUG[pad.kind]), pad.name))
+    pads.sort(key=lambda pad: (IN_SCORE_ORDER.index(BY_SLUG[pad.kind]), _counting(pad.name)))
     return Proposal(pads, left_over)
+
+
+def _counting(name: str) -> list[tuple[int, str]]:
+    """Orders Tom 2 before Tom 10."""
+    return [(int(part), "") if part.isdecimal() else (-1, part) for part in re.split(r"(\d{1,9})", name)]
 
 
 def _hit(file: File, manner: Manner) -> Hit:

@@ -200,14 +200,15 @@ def _mostly(group: Sequence[Hit], what: str) -> bool:
 def _tells_drums_apart(group: Sequence[Hit], slot: Slot, *, spare: bool) -> bool:
     """Whether the number behind a piece's word says which drum: always among toms, else where they sound different."""
     numbers = [hit.named.numbers.get(slot) for hit in group]
-    if len(set(numbers)) > MOST_DRUMS:
+    is_all_said = all(hit.layer is not None and hit.take for hit in group)
+    if len(set(numbers)) > MOST_DRUMS and not is_all_said:
         return False
     is_tom = any(kind.endswith("tom") for kind in group[0].named.kinds)
     if is_tom and (spare or len(set(numbers)) <= 4):
         return spare or _differs(group, numbers)
     if not spare:
         return False
-    return _differs(group, numbers) or all(hit.layer is not None and hit.take for hit in group)
+    return is_all_said or _differs(group, numbers)
 
 
 def _differs(group: Sequence[Hit], numbers: Sequence[int | None]) -> bool:

@@ -12,6 +12,7 @@ from dactyl.kits.models import DRAWN, Kit, Output, Pad, PieceMic, Take
 
 SURFACE_PADS = 16
 LONGEST_KEY = 18  # digits; a longer one is no row's
+MOST_KEYS = 5000  # as many as the shelf selects
 TABS = {"layers": "Layers", "sound": "Sound", "mics": "Mics", "cuts": "Cuts", "notes": "Notes"}
 
 
@@ -50,7 +51,7 @@ def selected_pads(request: HttpRequest) -> list[int]:
 
 def ids_in(text: str) -> list[int]:
     parts = (part.strip() for part in text.split(","))
-    return [int(part) for part in parts if part.isascii() and part.isdecimal() and len(part) < LONGEST_KEY][:1000]
+    return [int(part) for part in parts if part.isascii() and part.isdecimal() and len(part) < LONGEST_KEY][:MOST_KEYS]
 
 
 def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> dict:
