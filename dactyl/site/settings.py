@@ -69,6 +69,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / "dactyl.sqlite3",
+        "CONN_MAX_AGE": None,  # the last connection to close would write the WAL back, at every request
         "OPTIONS": {
             # A deferred transaction that reads and then writes fails at once under a second writer.
             "transaction_mode": "IMMEDIATE",

@@ -44,7 +44,7 @@ def db(level: float, digits: int = 1) -> str:
 
 @register.filter
 def signed(level: float) -> str:
-    return f"{level:+.1f}".replace("-", "−")
+    return f"{round(level, 1) + 0.0:+.1f}".replace("-", "−")  # adding zero turns −0.0 to +0.0
 
 
 @register.filter
