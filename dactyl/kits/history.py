@@ -7,7 +7,7 @@ from itertools import groupby
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Count, F, Max, Min, Model
+from django.db.models import Count, F, Max, Min, Model, QuerySet
 from django.utils import timezone
 
 from dactyl.core.errors import DactylError
@@ -51,6 +51,7 @@ CHILDREN = {  # deleted with their parent, and recorded as deleted
     Layer: [(Take, "layer_id")],
     Take: [(TakeSample, "take_id")],
 }
+MOST_LISTED = 200
 NEVER_RECORDED = {"version", "changed_at"}
 
 
@@ -166,6 +167,33 @@ def redo(kit: Kit, seen_version: int) -> Revision | None:
         revision.is_undone = False
         revision.save(update_fields=["is_undone"])
         return revision
+
+
+def go_to(kit: Kit, seen_version: int, revision_id: int) -> Revision | None:
+    """Undo every edit from this one on; or, where it is undone, do again every edit up to it.
+
+    Returns what was touched in all, as a revision that is not saved; None where the revision is gone.
+    """
+    with transaction.atomic():
+        asked = Revision.objects.filter(kit=kit, pk=revision_id).defer("rows").first()
+        if asked is None:
+            return None
+        kit.version = seen_version
+        step, left = (redo, {"pk__lte": asked.pk, "is_undone": True})
+        if not asked.is_undone:
+            step, left = (undo, {"pk__gte": asked.pk, "is_undone": False})
+        steps = [step(kit, kit.version) for _ in range(Revision.objects.filter(kit=kit, **left).count())]
+        return Revision(
+            kit=kit,
+            sentence=f"{len(steps)} change{'' if len(steps) == 1 else 's'} {'done again' if asked.is_undone else 'undone'}",
+            pads=sorted({pad for revision in steps for pad in revision.pads}),
+            changes_order=any(revision.changes_order for revision in steps),
+        )
+
+
+def listed(kit_id: int) -> QuerySet[Revision]:
+    """The latest edits, the last first, without their rows."""
+    return Revision.objects.filter(kit_id=kit_id).defer("rows").order_by("-pk")[:MOST_LISTED]
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,8 +37,12 @@ class Lane:
     note_labels: str
     marks: str  # an SVG path, a stroke for each hit, taller for louder; 1000 wide, 20 high
     hits: int
-    is_answered: bool
     pad_id: int | None = None
+    note: int | None = None  # the one that no filled pad answers
+
+    @property
+    def is_answered(self) -> bool:
+        return self.pad_id is not None
 
 
 def lanes(part: PartValue, rows: Collection[PadRow], *, middle_c_octave: int) -> list[Lane]:
@@ -48,20 +52,18 @@ def lanes(part: PartValue, rows: Collection[PadRow], *, middle_c_octave: int) ->
     for note in part.notes:
         by_note.setdefault(note.note, []).append(note)
 
-    def lane(name: str, kind: str, notes: list[int], answered: bool, pad_id: int | None) -> Lane:
+    def lane(name: str, kind: str, notes: list[int], pad_id: int | None = None, note: int | None = None) -> Lane:
         hits = [hit for note in notes for hit in by_note.get(note, ())]
         marks = "".join(f"M{1000 * hit.tick / length:.2f} 19v-{2 + 16 * hit.velocity / 127:.1f}" for hit in hits)
         labels = ", ".join(note_label(note, middle_c_octave=middle_c_octave) for note in notes if note in by_note)
-        return Lane(name, kind, labels, marks, len(hits), answered, pad_id)
+        return Lane(name, kind, labels, marks, len(hits), pad_id, note)
 
     filled = [row for row in rows if not row.is_empty]
     result = [
-        lane(row.name, row.kind, row.notes, True, row.pad.pk)
-        for row in filled
-        if any(note in by_note for note in row.notes)
+        lane(row.name, row.kind, row.notes, row.pad.pk) for row in filled if any(note in by_note for note in row.notes)
     ]
     answered = {note for row in filled for note in row.notes}
     return result + [
-        lane(note_label(note, middle_c_octave=middle_c_octave), "other", [note], False, None)
+        lane(note_label(note, middle_c_octave=middle_c_octave), "other", [note], note=note)
         for note in sorted(set(by_note) - answered)
     ]

@@ -31,6 +31,7 @@ def _part_view(request: HttpRequest, kit: Kit, chosen: Part | None) -> HttpRespo
             "value": value,
             "seconds": value.seconds_at(value.end_tick),
             "lanes": lanes,
+            "pads": [row for row in rows if not row.is_empty],
             "unanswered": [lane for lane in lanes if not lane.is_answered],
             "bar_lines": "".join(f"M{1000 * bar / value.bars:.2f} 0V20" for bar in range(1, value.bars)),
             "bar_numbers": range(1, value.bars + 1, max(1, value.bars // 16)),

@@ -5,12 +5,13 @@ const SOFT = 0.4;
 const TYPING = "input:not([type=checkbox]):not([type=radio]), select, textarea";
 
 /** @param {object} page what there is on it; `first` are asked for every key before the rest, each true where it used one */
-export function startKeys({ session, engine, input, part, shelf, trying, first = [] }) {
+export function startKeys({ session, engine, input, part, shelf, sheet, trying, first = [] }) {
   const commands = {
     Space: () => part?.toggle(),
     KeyY: () => session.sweep?.(),
     KeyB: () => shelf.toggle(),
     Slash: ({ shiftKey }) => (shiftKey ? document.getElementById("keys").showModal() : shelf.search()),
+    KeyG: () => sheet?.jump(),
     KeyM: () => document.getElementById(`mute-${session.selected}`)?.click(),
     KeyN: () => session.toggleSolo(session.selected),
     KeyT: () => trying?.begin(),

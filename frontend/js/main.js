@@ -14,6 +14,7 @@ import { startMidi } from "./midi.js";
 import { startPart } from "./part.js";
 import { startPractice } from "./practice.js";
 import { Session } from "./session.js";
+import { startSheet } from "./sheet.js";
 import { startShelf } from "./shelf.js";
 import { startSurface } from "./surface.js";
 import { startTabs } from "./tabs.js";
@@ -40,9 +41,10 @@ if (workshop) {
     startBorders(session);
     startEditors(session);
     startCut(session, engine);
+    const sheet = startSheet(session);
     const trying = startTry(session, engine, shelf);
     const first = [startTabs(), startWave(session, engine), startTakes(session, engine)];
-    startKeys({ session, engine, input, part, shelf, trying, first });
+    startKeys({ session, engine, input, part, shelf, sheet, trying, first });
     startBounces();
     window.dactyl = { engine, input, practice }; // for looking in from the console, and for the tests
   } else startKeys({ session, engine, shelf });

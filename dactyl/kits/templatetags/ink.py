@@ -35,6 +35,12 @@ def notes_label(numbers: list[int]) -> str:
 
 
 @register.filter
+def first_note(numbers: list[int]) -> str:
+    """The first, and how many more there are, where there is no room for all."""
+    return notes_label(numbers[:1]) + (f" +{len(numbers) - 1}" if len(numbers) > 1 else "")
+
+
+@register.filter
 def db(level: float, digits: int = 1) -> str:
     """A level with a real minus sign, and a plus where it raises."""
     text = f"{level:.{digits}f}"

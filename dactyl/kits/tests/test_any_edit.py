@@ -136,11 +136,13 @@ class AnyEdit(KitCase):
         self.assertGreater(done, STEPS / 4, "most of it should do something")
         compile_kit(value, 48_000)
         self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/").status_code, 200)
-        end, undone = dump(self.kit), 0
-        while history.standing(self.kit.pk).undoes:
-            history.undo(self.kit, version(self.kit))
-            undone += 1
-        self.assertEqual(dump(self.kit), beginning)
-        for _ in range(undone):
-            history.redo(self.kit, version(self.kit))
+        end, standing = dump(self.kit), history.standing(self.kit.pk)
+        done = self.kit.revisions.filter(is_undone=False)
+        first, last = done.order_by("pk").first(), standing.undoes
+        gone = history.go_to(self.kit, version(self.kit), first.pk)
+        self.assertEqual((dump(self.kit), gone.sentence), (beginning, f"{standing.done} changes undone"))
+        history.go_to(self.kit, version(self.kit), last.pk)
+        self.assertEqual(dump(self.kit), end)
+        with self.assertRaises(history.StaleKit):
+            history.go_to(self.kit, version(self.kit) - 1, first.pk)
         self.assertEqual(dump(self.kit), end)

@@ -86,6 +86,8 @@ def changed(
         context |= card.surface_context(rows)
     if view == "outputs":
         context |= card.outputs_context(kit, outputs)
+    if view == "history":
+        context["revisions"] = history.listed(kit.pk)
     response = render(request, "kits/_changed.html", context, status=status)
     reload = None if pads is None else list(touched)
     told = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning}

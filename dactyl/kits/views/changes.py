@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from dactyl.core.errors import DactylError, KitError
 from dactyl.core.stack.layers import BORDERS
 from dactyl.kits import edits, fields, history, queries, sounding
-from dactyl.kits.models import Kit, Layer, Mic, Output, Take
+from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Take
 from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of, pads_of, takes_of
 from dactyl.kits.views.card import ids_in
 from dactyl.shelf import queries as shelf_queries
@@ -31,6 +31,13 @@ def undo(request: HttpRequest, kit: Kit, version: int) -> Answer:
 def redo(request: HttpRequest, kit: Kit, version: int) -> Answer:
     redone = history.redo(kit, version)
     return redone, f"Done again: {redone.sentence}" if redone else "There is nothing to do again."
+
+
+@kit_edit
+def go_to(request: HttpRequest, kit: Kit, version: int, revision_id: int) -> Answer:
+    """Undo down to and with one edit, or do again up to and with it."""
+    gone = history.go_to(kit, version, revision_id)
+    return gone or (None, "This change is no longer listed.")
 
 
 @kit_edit
@@ -74,6 +81,19 @@ def set_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int, field: st
     if field not in settings_of_groups:
         raise DactylError(f"A pad has no setting named “{field[:30]}”. Reload the page.")
     return settings_of_groups[field]()
+
+
+@kit_edit
+def give_note(request: HttpRequest, kit: Kit, version: int, note: int) -> Answer:
+    """Let the pad that ``value`` names answer one note more."""
+    name = _value(request).strip()
+    pads = Pad.objects.filter(kit=kit).select_related("piece").order_by("position")
+    pad = next((pad for pad in pads if pad.full_name.casefold() == name.casefold()), None)
+    if pad is None:
+        raise KitError(f"No pad is called “{name[:60]}”. Choose one from the list.")
+    pad.kit = kit
+    own = pad.notes.filter(map__is_default=True).values_list("note", flat=True)
+    return edits.pads.set_notes(pad, version, sorted({*own, min(127, note)}))
 
 
 @kit_edit

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from dactyl.kits import edits, fields, queries
+from dactyl.kits import edits, fields, history, queries
 from dactyl.kits.models import Kit
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import history_context
@@ -73,5 +73,4 @@ def outputs(request: HttpRequest, kit_id: int) -> HttpResponse:
 @require_GET
 def history_page(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    revisions = kit.revisions.defer("rows").order_by("-pk")[:200]
-    return kit_page(request, kit, "history", "kits/_history_list.html", {"revisions": revisions})
+    return kit_page(request, kit, "history", "kits/_history_list.html", {"revisions": history.listed(kit.pk)})

@@ -31,6 +31,11 @@ class Parts(KitCase):
         self.assertIn(f"?part={row.pk}", answer.headers["HX-Push-Url"])
         self.assertContains(answer, "D#6 · 99")
         self.assertContains(answer, "2 bars")
+        given = self.client.post(f"/kits/{self.kit.pk}/notes/99/", {"value": " snare "}, headers={"HX-Request": "true"})
+        self.assertContains(given, "Note of Snare: D1 · 38, D#6 · 99")
+        self.assertNotContains(self.client.get(f"/parts/of/{self.kit.pk}/?part={row.pk}"), "give-99")
+        refused = self.client.post(f"/kits/{self.kit.pk}/notes/98/", {"value": "Gong"}, headers={"HX-Request": "true"})
+        self.assertContains(refused, "No pad is called “Gong”", status_code=422)
         self.assertEqual(list(part_value(row).hits(48_000)), list(part.hits(48_000)))
 
     def test_marks_stand_where_the_hits_are_and_louder_ones_are_taller(self):

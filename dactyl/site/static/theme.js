@@ -1,1 +1,1 @@
-(()=>{var e=localStorage.getItem("theme"),t=e?e==="night":matchMedia("(prefers-color-scheme: dark)").matches;document.documentElement.dataset.theme=t?"night":"paper";})();
+(()=>{var e=localStorage.getItem("theme"),t=e?e==="night":matchMedia("(prefers-color-scheme: dark)").matches;document.documentElement.dataset.theme=t?"night":"paper";document.documentElement.dataset.density=localStorage.getItem("density")??"open";})();
