@@ -1,8 +1,8 @@
-/** The shelf: opens and folds, selects and hears samples, brings files in, and hands samples to pads. */
-import { filesOf, upload } from "./upload.js";
+/** The shelf: opens and folds, selects and hears samples, brings files in, and gives samples to pads. */
+import { startDrops } from "./drops.js";
+import { upload } from "./upload.js";
 
 const LOOP_SECONDS = 1.9; // a longer sample may be a loop: ask
-const DRAG_TYPE = "application/x-dactyl-samples";
 
 export function startShelf(session, engine) {
   const shelf = document.getElementById("shelf");
@@ -151,7 +151,10 @@ export function startShelf(session, engine) {
     if (event.target.closest("#stack-picked")) stack();
     if (event.target.closest("#put-away")) putAway(true);
     if (event.target.closest("#bring-back")) putAway(false);
-    if (event.target.closest("#delete-picked")) change("/kits/samples/delete/");
+    if (event.target.closest("#delete-picked")) {
+      change("/kits/samples/delete/");
+      picked.clear();
+    }
     const merge = event.target.closest("[data-merge]");
     if (merge) change(`/kits/samples/${merge.dataset.merge}/`);
     const { pickImport, stackImport } = event.target.closest("[data-pick-import], [data-stack-import]")?.dataset ?? {};
@@ -191,61 +194,17 @@ export function startShelf(session, engine) {
     }
   });
 
-  document.addEventListener("dragstart", (event) => {
-    const option = event.target.closest?.(".sample");
-    if (!option) return;
-    const id = Number(option.dataset.sample);
-    if (!picked.has(id)) pick(id, { hear: false });
-    event.dataTransfer.setData(DRAG_TYPE, inListOrder().join(","));
-    event.dataTransfer.effectAllowed = "copy";
-  });
-  // The list is not drawn anew under a hand that is about to drag out of it.
-  let isHeld = false;
-  let isDue = false;
-  const letGo = () => {
-    isHeld = false;
-    if (isDue) document.body.dispatchEvent(new Event("shelf-changed"));
-    isDue = false;
-  };
-  shelf.addEventListener("pointerdown", (event) => (isHeld = Boolean(event.target.closest(".sample"))));
-  for (const type of ["pointerup", "dragend"]) document.addEventListener(type, letGo);
-  document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
-    if (!isHeld || detail.target.id !== "samples") return;
-    detail.shouldSwap = false;
-    isDue = true;
-  });
-
-  const padUnder = (event) => event.target.closest?.(".row[data-pad], .pad[data-pad], .card-body[data-pad]");
-  let over = null;
-  document.addEventListener("dragover", (event) => {
-    const isSamples = event.dataTransfer.types.includes(DRAG_TYPE);
-    const isFiles = event.dataTransfer.types.includes("Files");
-    if (!isSamples && !isFiles) return;
-    const pad = isSamples ? padUnder(event) : null;
-    if (pad || isFiles) event.preventDefault();
-    if (over !== pad) {
-      over?.classList.remove("drop-here");
-      pad?.classList.add("drop-here");
-      over = pad;
-    }
-    document.body.classList.toggle("files-over", isFiles);
-  });
-  document.addEventListener("dragleave", (event) => {
-    if (!event.relatedTarget) document.body.classList.remove("files-over");
-  });
-  document.addEventListener("drop", async (event) => {
-    over?.classList.remove("drop-here");
-    document.body.classList.remove("files-over");
-    const ids = event.dataTransfer.getData(DRAG_TYPE);
-    if (ids) {
-      event.preventDefault();
-      const pad = padUnder(event);
-      if (pad) give(Number(pad.dataset.pad), ids.split(",").map(Number));
-    } else if (event.dataTransfer.types.includes("Files")) {
-      event.preventDefault();
+  startDrops({
+    shelf,
+    give,
+    take: (id) => {
+      if (!picked.has(id)) pick(id, { hear: false });
+      return inListOrder();
+    },
+    bringIn: (files) => {
       open(true);
-      bringIn(await filesOf(event.dataTransfer));
-    }
+      bringIn(files);
+    },
   });
   document.body.addEventListener("shelf-changed", ({ detail }) => detail?.said && session.say(detail.said));
   document.body.addEventListener("htmx:afterSettle", ({ target }) => {
