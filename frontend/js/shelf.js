@@ -1,6 +1,6 @@
 /** The shelf: opens and folds, selects and hears samples, brings files in, and gives samples to pads. */
 import { startDrops } from "./drops.js";
-import { upload } from "./upload.js";
+import { post, upload } from "./upload.js";
 
 const LOOP_SECONDS = 1.9; // a longer sample may be a loop: ask
 
@@ -44,8 +44,7 @@ export function startShelf(session, engine) {
     document.getElementById("put-away").hidden = isAway;
     for (const id of ["bring-back", "delete-picked"]) document.getElementById(id).hidden = !isAway;
     document.getElementById("give-picked").hidden = !count || !session.kit;
-    const stackButton = document.getElementById("stack-picked");
-    if (stackButton) stackButton.hidden = count < 2 || !session.kit;
+    document.getElementById("stack-picked").hidden = count < (session.kit ? 2 : 1);
   };
 
   const pick = (id, { more = false, range = false, hear = true } = {}) => {
@@ -122,8 +121,13 @@ export function startShelf(session, engine) {
     return [...picked].sort((a, b) => place(a) - place(b) || 0);
   };
 
-  const stack = () => {
-    session.get(`/kits/${session.kit}/stack/?samples=${inListOrder().join(",")}`, "#view");
+  /** Propose pads for the selected samples: in this kit, or where there is none in a new one. */
+  const stack = async () => {
+    const asked = `stack/?samples=${inListOrder().join(",")}`;
+    if (session.kit) return session.get(`/kits/${session.kit}/${asked}`, "#view");
+    const made = await post("/kits/new/", new FormData()).catch(() => null);
+    if (made?.ok) location.assign(`${made.url}${asked}`);
+    else session.say("The new kit could not be made: the server does not answer. Try again.", true);
   };
 
   const change = (url, values = {}) => {

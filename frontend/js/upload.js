@@ -45,7 +45,7 @@ async function sendOne(id, { file, path }) {
   return why;
 }
 
-function post(url, body) {
+export function post(url, body) {
   const headers = { ...JSON.parse(document.body.getAttribute("hx-headers")), Accept: "application/json" };
   return fetch(url, { method: "POST", body, headers });
 }

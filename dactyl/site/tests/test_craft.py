@@ -140,6 +140,10 @@ class Craft(Workshop):
         expect(page.locator("#status")).to_contain_text("2 samples deleted")
         page.select_option("#shelf-which", "")
         expect(page.locator(".sample")).to_have_count(1)
+        page.goto("/shelf/")  # where no kit is open, a new one is begun
+        page.locator(".sample", has_text="Tidy").click()
+        page.click("#stack-picked")
+        expect(page.locator(".proposal-head h2")).to_have_text("1 file on 1 pad")
 
     def test_a_proposal_is_mended_by_hand_before_it_is_applied(self):
         page = self.new_kit("Mended")
