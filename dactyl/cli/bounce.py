@@ -13,6 +13,7 @@ from dactyl.core.bounce.stems import Order, Stem, bounce, unanswered
 from dactyl.core.errors import BounceError, PartError
 from dactyl.core.formats.midi import read_midi
 from dactyl.core.parts.part import Part
+from dactyl.core.units import counted
 from dactyl.core.wave.write import SUBTYPES
 
 LOW_HZ, HIGH_HZ = 8000, 384_000
@@ -47,7 +48,10 @@ def run(asked: argparse.Namespace) -> int:
         playbook = kit.compile(asked.rate, seed=asked.seed)
         warnings = [
             *kit.warnings,
-            *(f"{asked.part.name}: nothing answers {m.label} ({m.hits} hits)." for m in unanswered(playbook, part)),
+            *(
+                f"{asked.part.name}: nothing answers {m.label} ({counted(m.hits, 'hit')})."
+                for m in unanswered(playbook, part)
+            ),
         ]
         warn(warnings)
         order = Order(

@@ -35,3 +35,8 @@ def pan_gains(pan: float) -> tuple[float, float]:
 
 DYNAMICS = (("pp", 1, 24), ("p", 25, 44), ("mp", 45, 64), ("mf", 65, 84), ("f", 85, 108), ("ff", 109, 127))
 """Musical dynamics and the velocities they span, inclusive."""
+
+
+def counted(count: int, noun: str) -> str:
+    """``"1 pad"``, ``"3 pads"``"""
+    return f"{count} {noun}" if count == 1 else f"{count} {noun}s"

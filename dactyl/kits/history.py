@@ -11,6 +11,7 @@ from django.db.models import Count, F, Max, Min, Model, QuerySet
 from django.utils import timezone
 
 from dactyl.core.errors import DactylError
+from dactyl.core.units import counted
 from dactyl.kits.models import (
     ChokeGroup,
     Companion,
@@ -185,7 +186,7 @@ def go_to(kit: Kit, seen_version: int, revision_id: int) -> Revision | None:
         steps = [step(kit, kit.version) for _ in range(Revision.objects.filter(kit=kit, **left).count())]
         return Revision(
             kit=kit,
-            sentence=f"{len(steps)} change{'' if len(steps) == 1 else 's'} {'done again' if asked.is_undone else 'undone'}",
+            sentence=f"{counted(len(steps), 'change')} {'done again' if asked.is_undone else 'undone'}",
             pads=sorted({pad for revision in steps for pad in revision.pads}),
             changes_order=any(revision.changes_order for revision in steps),
         )

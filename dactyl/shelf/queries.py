@@ -25,7 +25,7 @@ def search(text: str = "", kind: str = "", sort: str = "", which: str = "") -> Q
     """Samples whose name, folder or further names hold every word of ``text``."""
     samples = Sample.objects.filter(is_away=which == "away")
     if which == "unused":
-        samples = samples.filter(uses=None)
+        samples = samples.filter(uses=None)  # the takes of kits
     for word in text.split()[:10]:
         samples = samples.filter(
             Q(name__icontains=word)

@@ -8,6 +8,7 @@ from django_htmx.http import trigger_client_event
 
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
+from dactyl.core.units import counted
 from dactyl.shelf import edits, queries
 from dactyl.shelf.models import Import, ImportFile, Sample
 from dactyl.shelf.sounds import broken_sounds, pack, ready_sounds
@@ -122,7 +123,7 @@ def put_away(request: HttpRequest) -> HttpResponse:
     """``away=1`` takes the samples off the shelf, anything else brings them back."""
     is_away = request.POST.get("away") == "1"
     count = edits.put_away(picked_ids(request), is_away)
-    found = f"{count} sample{'' if count == 1 else 's'}"
+    found = counted(count, "sample")
     return shelf_changed(f"{found} put away; “put away” above the list shows them." if is_away else f"{found} back.")
 
 

@@ -213,7 +213,7 @@ class Text(Folder):
         code, said = self.dactyl("bounce", "kit.sfz", "p.mid", "--out", "out", "--skip-bad")
         self.assertEqual(code, 0)
         self.assertIn("warning: kit.sfz, line 1: sample “gone.wav” is left out: There is no such file.", said)
-        self.assertIn("warning: p.mid: nothing answers F4 · 77 (1 hits).", said)
+        self.assertIn("warning: p.mid: nothing answers F4 · 77 (1 hit).", said)
         self.assertEqual(sorted(file.name for file in (self.path / "out").iterdir()), ["bounce.json", "out-1.wav"])
 
     def test_wrong_calls_end_with_two(self):

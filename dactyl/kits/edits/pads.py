@@ -5,6 +5,7 @@ from typing import Any
 
 from dactyl.core.errors import KitError
 from dactyl.core.formats.notes import note_label
+from dactyl.core.units import counted
 from dactyl.kits.copying import copy_pads
 from dactyl.kits.edits.outputs import output_called
 from dactyl.kits.edits.speak import pads_named
@@ -30,7 +31,7 @@ def append_pads(change: Change, count: int) -> Sequence[Pad]:
 
 
 def add_pads(kit: Kit, version: int, count: int) -> Revision | None:
-    with edit(kit, version, f"{count} empty pad{'' if count == 1 else 's'} added") as change:
+    with edit(kit, version, f"{counted(count, 'empty pad')} added") as change:
         append_pads(change, count)
     return change.revision
 

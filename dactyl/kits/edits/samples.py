@@ -9,6 +9,7 @@ from dactyl.core.kinds import BY_SLUG, free_note
 from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
 from dactyl.core.stack.to_kit import HATS, PLAIN_MICS
+from dactyl.core.units import counted
 from dactyl.kits import queries
 from dactyl.kits.edits.pads import append_pads
 from dactyl.kits.fields import TAKE_FIELDS
@@ -93,8 +94,8 @@ def _on_one(
 def apply_proposal(kit: Kit, version: int, new_pads: Sequence[NewPad], target: Pad | None) -> Revision | None:
     """Lay a proposal out on the next free pads, or its one pad on ``target``; hats choke each other."""
     count = sum(len(recording.heard) for new in new_pads for layer in new.layers for recording in layer)
-    where = target.full_name if target else f"{len(new_pads)} pad{'' if len(new_pads) == 1 else 's'}"
-    with edit(kit, version, f"{count} samples stacked on {where}") as change:
+    where = target.full_name if target else counted(len(new_pads), "pad")
+    with edit(kit, version, f"{counted(count, 'sample')} stacked on {where}") as change:
         targets = [target] if target else _free_pads(change, kit, len(new_pads))
         hats = sum(BY_SLUG[new.kind].is_hat for new in new_pads)
         taken = queries.taken_notes(kit)
@@ -119,7 +120,7 @@ def cut_over_pads(
 
     cuts : (first frame, frame after the last) of each piece
     """
-    with edit(pad.kit, version, f"{sample.name} cut over {len(cuts)} pads") as change:
+    with edit(pad.kit, version, f"{sample.name} cut over {counted(len(cuts), 'pad')}") as change:
         own = [pad] if not pad.layers.exists() else []
         targets = own + _free_pads(change, pad.kit, len(cuts) - len(own), after=pad)
         mic = _mic(change, None)

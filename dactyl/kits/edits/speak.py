@@ -2,11 +2,12 @@
 
 from collections.abc import Sequence
 
+from dactyl.core.units import counted
 from dactyl.kits.models import Pad, Take
 
 
 def pads_named(pads: Sequence[Pad]) -> str:
-    return pads[0].full_name if len(pads) == 1 else f"{len(pads)} pads"
+    return pads[0].full_name if len(pads) == 1 else counted(len(pads), "pad")
 
 
 def takes_named(takes: Sequence[Take]) -> str:

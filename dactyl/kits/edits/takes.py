@@ -6,6 +6,7 @@ from typing import Any
 
 from dactyl.core.errors import KitError
 from dactyl.core.kit import MAX_VELOCITY
+from dactyl.core.units import counted
 from dactyl.kits.edits.layers import remove_layer
 from dactyl.kits.edits.samples import introduce
 from dactyl.kits.edits.speak import takes_named
@@ -178,7 +179,7 @@ def replace_samples(pad: Pad, version: int, samples: Sequence[Sample]) -> Revisi
     )
     if len(samples) != len(takes):
         raise KitError(
-            f"{pad.full_name} has {len(takes)} takes and {len(samples)} samples are selected; choose as many."
+            f"{pad.full_name} has {counted(len(takes), 'take')}, and {counted(len(samples), 'sample')} selected; choose as many."
         )
     used = {row.take_id: row for row in TakeSample.objects.filter(take__in=takes).order_by("-mic__position")}
     with edit(pad.kit, version, f"Samples of {pad.full_name} replaced") as change:

@@ -175,7 +175,7 @@ class Layering(KitCase):
         edits.takes.replace_samples(self.fresh(), version(self.kit), others)
         self.assertEqual({take.gain_db for take in self.takes()}, {-2.0})
         self.assertEqual([take.samples.get().sample.name for take in self.takes()], [sample.name for sample in others])
-        with self.assertRaisesRegex(KitError, "6 takes and 2 samples"):
+        with self.assertRaisesRegex(KitError, "6 takes, and 2 samples"):
             edits.takes.replace_samples(self.fresh(), version(self.kit), others[:2])
 
 

@@ -4,6 +4,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
+from dactyl.core.units import counted
 from dactyl.kits import edits
 from dactyl.shelf.models import Sample
 from dactyl.shelf.views import picked_ids, shelf_changed
@@ -25,4 +26,4 @@ def merge(request: HttpRequest, sample_id: int, other_id: int) -> HttpResponse:
 def delete(request: HttpRequest) -> HttpResponse:
     gone, kept = edits.shelf.delete_unused(picked_ids(request))
     stay = f" {kept} stay: a kit or its history uses them." if kept else ""
-    return shelf_changed(f"{gone} sample{'' if gone == 1 else 's'} deleted.{stay}")
+    return shelf_changed(f"{counted(gone, 'sample')} deleted.{stay}")
