@@ -4,7 +4,7 @@ import math
 import statistics
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 
 from django.db.models import OuterRef, QuerySet, Subquery
 
@@ -200,10 +200,11 @@ def _some(rows: QuerySet, path: str, pad_ids: Collection[int] | None) -> QuerySe
 
 @dataclass(slots=True)
 class LayerRow:
-    id: int
+    pk: int
     low: int
     high: int
     gain_db: float
+    dice: int | None
     levels: list[tuple[float, bool]] = field(default_factory=list)  # of each take, with its gain; is it enabled
 
     @property
@@ -262,11 +263,11 @@ def sheet_rows(
     if pad_ids is not None:  # with their neighbours in the piece, so that the bracket is drawn right
         pads = pads.filter(piece__in=Pad.objects.filter(pk__in=pad_ids).values("piece"))
     layers, by_id = defaultdict(list), {}
-    for pk, pad, high, gain_db in _some(Layer.objects.filter(pad__kit=kit), "pad", pad_ids).values_list(
-        "pk", "pad", "high", "gain_db"
+    for pk, pad, high, gain_db, dice in _some(Layer.objects.filter(pad__kit=kit), "pad", pad_ids).values_list(
+        "pk", "pad", "high", "gain_db", "dice"
     ):
         low = layers[pad][-1].high + 1 if layers[pad] else 1
-        by_id[pk] = LayerRow(pk, low, high, gain_db)
+        by_id[pk] = LayerRow(pk, low, high, gain_db, dice)
         layers[pad].append(by_id[pk])
     if levels and by_id:
         heard = TakeSample.objects.filter(take=OuterRef("pk")).order_by("mic__position").values("sample__level_db")[:1]
@@ -305,19 +306,36 @@ def taken_notes(kit: Kit) -> set[int]:
     return set(MapNote.objects.filter(map__kit=kit, map__is_default=True).values_list("note", flat=True))
 
 
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """What one mic heard of a take: as much of its sample as the card shows."""
+
+    mic: str
+    name: str
+    folder: str
+    overview: bytes
+    frames: int
+    rate_hz: int
+    seconds: float
+    level_db: float
+    brightness_hz: float
+    onset_frame: int
+    polarity: int
+
+
 @dataclass(slots=True)
 class TakeRow:
     """One recording on the pad card."""
 
     take: Take
     number: int  # among all takes of the pad, as players count them
-    heard: list[TakeSample]  # by mic
+    heard: list[Heard]  # by mic
     level_db: float = 0.0
     deviations: dict[str, float] = field(default_factory=dict)  # from the rest of its layer, by what differs
 
     @property
-    def sample(self) -> Sample:
-        return self.heard[0].sample
+    def sample(self) -> Heard:
+        return self.heard[0]
 
     @property
     def is_outlier(self) -> bool:
@@ -328,36 +346,40 @@ class TakeRow:
 class CardLayer:
     """A layer on the pad card."""
 
-    row: Layer
+    row: LayerRow
     number: int
-    low: int
     takes: list[TakeRow] = field(default_factory=list)
     is_open: bool = False  # whether its takes are listed
+
+    @property
+    def low(self) -> int:
+        return self.row.low
 
     @property
     def high(self) -> int:
         return self.row.high
 
 
-def card_layers(pad: Pad) -> list[CardLayer]:
+def card_layers(row: PadRow) -> list[CardLayer]:
     """Layers of a pad, softest first, with every take's samples by mic. Two queries."""
-    heard: dict[int, list[TakeSample]] = defaultdict(list)
-    used = TakeSample.objects.filter(take__layer__pad=pad).select_related("take", "sample", "mic")
-    for row in used.order_by("take__position", "take", "mic__position"):
-        heard[row.take_id].append(row)
+    used = TakeSample.objects.filter(take__layer__pad=row.pad).order_by("mic__position")
+    heard: dict[int, list[Heard]] = defaultdict(list)
+    columns = [f"sample__{column.name}" for column in fields(Heard) if column.name != "mic"]
+    for take_id, *values in used.values_list("take", "mic__name", *columns):
+        heard[take_id].append(Heard(*values))
     takes: dict[int, list[Take]] = defaultdict(list)
-    for rows in heard.values():
-        takes[rows[0].take.layer_id].append(rows[0].take)
-    result, low, place = [], 1, 0
-    for number, layer in enumerate(Layer.objects.filter(pad=pad), start=1):
-        own = CardLayer(layer, number, low)
+    for take in Take.objects.filter(layer__pad=row.pad).order_by("position", "pk"):
+        if take.pk in heard:
+            takes[take.layer_id].append(take)
+    result, place = [], 0
+    for number, layer in enumerate(row.layers, start=1):
+        own = CardLayer(layer, number)
         for take in takes[layer.pk]:
-            sample = heard[take.pk][0].sample
-            own.takes.append(TakeRow(take, place, heard[take.pk], sample.level_db + take.gain_db + layer.gain_db))
+            first = heard[take.pk][0]
+            own.takes.append(TakeRow(take, place, heard[take.pk], first.level_db + take.gain_db + layer.gain_db))
             place += 1
         _compare(own.takes)
         result.append(own)
-        low = layer.high + 1
     return result
 
 

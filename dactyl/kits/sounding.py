@@ -79,8 +79,11 @@ def mended(takes: Sequence[Take], what: str) -> list[tuple[Take, dict[str, Any]]
     what : "level", to the median of the others; "onset", to the layer's first other take; "polarity", to the same
     """
     changes = []
+    pads = {take.layer.pad_id: take.layer.pad for take in takes}
+    shown = [queries.card_layers(row) for pad in pads.values() for row in queries.sheet_rows(pad.kit, [pad.pk])]
+    by_layer = {layer.row.pk: layer.takes for layers in shown for layer in layers}
     for take in takes:
-        rows = next(layer.takes for layer in queries.card_layers(take.layer.pad) if layer.row.pk == take.layer_id)
+        rows = by_layer[take.layer_id]
         others = [row for row in rows if row.take.pk != take.pk]
         if not others:
             raise KitError("A layer of one take has nothing to compare it with.")

@@ -92,6 +92,7 @@ WHITENOISE_MAX_AGE = 0
 USE_TZ = True
 TIME_ZONE = os.environ.get("TZ", "UTC")
 LANGUAGE_CODE = "en-gb"
+USE_I18N = False  # one language; asking for the visitor's at every number drawn is dear
 USE_THOUSAND_SEPARATOR = False
 
 CSRF_FAILURE_VIEW = "dactyl.site.views.csrf_failed"

@@ -1,5 +1,7 @@
 """A sound small enough to draw: lowest and highest value in each of a few hundred columns."""
 
+from functools import lru_cache
+
 import numpy as np
 
 COLUMNS = 240
@@ -18,6 +20,7 @@ def pack_columns(lows: np.ndarray, highs: np.ndarray, columns: int = COLUMNS) ->
     return np.rint(pairs * (127 / peak)).astype(np.int8).tobytes()
 
 
+@lru_cache(maxsize=2000)
 def outline(packed: bytes, width: float, height: float) -> str:
     """The overview as an SVG path: one closed shape, there along the highs and back along the lows."""
     pairs = np.frombuffer(packed, np.int8).reshape(-1, 2) / 127

@@ -173,7 +173,7 @@ class Mending(KitCase):
             headers = {"X-Kit-Version": str(version(self.kit))}
             answer = self.client.post(f"/kits/{self.kit.pk}/takes/{self.takes()[0].pk}/mend/{what}/", headers=headers)
             self.assertContains(answer, words)
-        rows = queries.card_layers(self.pad)[0].takes
+        rows = queries.card_layers(*queries.sheet_rows(self.kit, [self.pad.pk]))[0].takes
         self.assertLess(abs(rows[0].level_db - rows[1].level_db), 0.02)
         self.assertEqual((rows[0].take.start_frame, rows[0].take.is_flipped), (start, False))
 

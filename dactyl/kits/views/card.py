@@ -76,7 +76,7 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
         },
     }
     if tab == "layers":
-        layers = queries.card_layers(row.pad)
+        layers = queries.card_layers(row)
         context |= {"layers": layers, "take": _selected_take(request, layers)}
     elif tab == "mics":
         own = dict(PieceMic.objects.filter(piece=row.pad.piece).values_list("mic", "gain_db"))
