@@ -4,6 +4,8 @@ Forms read what a person typed by these tables, the history speaks by them, and 
 """
 
 import json
+import math
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -32,22 +34,47 @@ class Field:
     def shown(self) -> str:
         return self.label or self.words
 
+    def said(self, value: Any) -> str:
+        """A number as the history says it, with its unit; nothing of other values."""
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            return ""
+        return f"{value:.{self.digits}f} {self.unit}".replace("-", "−").strip()
+
+
+SCALES = {  # unit -> what may be typed behind a number, and how much of the unit it is
+    "": {},
+    " dB": {"db": 1},
+    " ms": {"ms": 1, "s": 1000},
+    " Hz": {"hz": 1, "khz": 1000, "k": 1000},
+    " cents": {"ct": 1, "cent": 1, "cents": 1, "st": 100},
+}
+_AMOUNT = re.compile(r"([+-]?)(\d+\.?\d*|\.\d+)\s*([a-z%]*)\s*")
+
 
 def number(name: str, low: float, high: float, unit: str = "", *, digits: int = 2) -> Read:
+    """Reads a number with or without its unit: ``"−3,5 dB"``, ``"1.2 s"``, ``"-2 st 30 ct"``."""
+
     def read(text: str) -> float:
-        cleaned = text.strip().replace("−", "-").replace(",", ".")
-        for ending in ("dB", "ms", "Hz", "ct", "%", "st"):
-            cleaned = cleaned.removesuffix(ending).strip()
-        try:
-            value = float(cleaned)
-        except ValueError:
-            value = float("nan")
+        value = _amount(text.strip().lower().replace("−", "-").replace(",", "."), SCALES[unit])
         if not low <= value <= high:
             shown = text.strip()[:20] or "nothing"
             raise KitError(f"{name} “{shown}” is not a number from {low:g} to {high:g}{unit}.".replace("-", "−"))
         return round(value, digits)
 
     return read
+
+
+def _amount(text: str, scale: dict[str, float]) -> float:
+    """The sum of the amounts in ``text``, the sign of the first for all that have none; not a number if it is none."""
+    found = _AMOUNT.findall(text)
+    if "".join(_AMOUNT.split(text)[::4]) or (len(found) != 1 and "st" not in scale):
+        return math.nan
+    total = 0.0
+    for sign, digits, unit in found:
+        if unit and unit not in scale:
+            return math.nan
+        total += float(f"{sign or found[0][0]}{digits}") * scale.get(unit, 1)
+    return total if found else math.nan
 
 
 def number_or_none(name: str, low: float, high: float, unit: str = "") -> Read:
@@ -142,7 +169,8 @@ def _pan() -> Field:
 
 
 def _cents(words_: str, low: float = -4800, high: float = 4800, **more: Any) -> Field:
-    return Field(words_, number(words_, low, high, " cents"), unit="ct", step=10, digits=0, **more)
+    hint = "Cents, or semitones: 2 st 30"
+    return Field(words_, number(words_, low, high, " cents"), unit="ct", step=10, digits=0, hint=hint, **more)
 
 
 PAD_FIELDS: dict[str, Field] = {

@@ -4,6 +4,8 @@ from collections.abc import Sequence
 
 from dactyl.core.errors import KitError
 from dactyl.core.stack.layers import split_by_level, split_evenly
+from dactyl.kits.edits.speak import settings_named
+from dactyl.kits.fields import LAYER_FIELDS
 from dactyl.kits.history import Change, edit
 from dactyl.kits.models import Layer, Pad, Revision, Take
 
@@ -129,7 +131,7 @@ def set_level(layers: Sequence[Layer], version: int, gain_db: float) -> Revision
     pad = layers[0].pad
     _, place = _placed(layers[0])
     words = f"layer {place + 1} of {pad.full_name}" if len(layers) == 1 else f"{len(layers)} layers of {pad.full_name}"
-    with edit(pad.kit, version, f"Level of {words}") as change:
+    with edit(pad.kit, version, settings_named(LAYER_FIELDS, {"gain_db": gain_db}, words)) as change:
         change.update_all(layers, gain_db=gain_db)
         change.touch(pad.pk)
     return change.revision

@@ -4,7 +4,8 @@ from typing import Any
 
 from dactyl.core.errors import KitError
 from dactyl.core.kit import MAIN
-from dactyl.kits.fields import MIC_FIELDS
+from dactyl.kits.edits.speak import settings_named
+from dactyl.kits.fields import MIC_FIELDS, OUTPUT_FIELDS
 from dactyl.kits.history import Change, edit
 from dactyl.kits.models import Mic, Output, Pad, Piece, PieceMic, Revision, TakeSample
 
@@ -31,7 +32,9 @@ def rename_output(output: Output, version: int, name: str) -> Revision | None:
 
 
 def set_output_level(output: Output, version: int, gain_db: float) -> Revision | None:
-    with edit(output.kit, version, f"Level of output {output.name}") as change:
+    with edit(
+        output.kit, version, settings_named(OUTPUT_FIELDS, {"gain_db": gain_db}, f"output {output.name}")
+    ) as change:
         change.update(output, gain_db=gain_db)
     return change.revision
 
@@ -61,7 +64,7 @@ def set_mic(mic: Mic, version: int, field: str, value: Any) -> Revision | None:
     """Name or level of a mic, or whether it follows the pads' pan."""
     if field == "name":
         _refuse_known(mic.kit_id, value, besides=mic.pk)
-    with edit(mic.kit, version, f"{MIC_FIELDS[field].words} of mic {mic.name}") as change:
+    with edit(mic.kit, version, settings_named(MIC_FIELDS, {field: value}, f"mic {mic.name}")) as change:
         change.update(mic, **{field: value})
         change.touch_all()
     return change.revision
@@ -80,7 +83,8 @@ def route_mic(mic: Mic, version: int, name: str) -> Revision | None:
 
 def set_piece_mic(piece: Piece, mic: Mic, version: int, gain_db: float) -> Revision | None:
     """Level of a mic for one piece."""
-    with edit(piece.kit, version, f"Level of mic {mic.name} for {piece.name or 'a piece'}") as change:
+    words = settings_named(MIC_FIELDS, {"gain_db": gain_db}, f"mic {mic.name} for {piece.name or 'a piece'}")
+    with edit(piece.kit, version, words) as change:
         row = PieceMic.objects.filter(piece=piece, mic=mic).first()
         if row is None:
             change.create(PieceMic(piece=piece, mic=mic, gain_db=gain_db))

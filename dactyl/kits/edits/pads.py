@@ -8,7 +8,7 @@ from dactyl.core.formats.notes import note_label
 from dactyl.core.units import counted
 from dactyl.kits.copying import copy_pads
 from dactyl.kits.edits.outputs import output_called
-from dactyl.kits.edits.speak import pads_named
+from dactyl.kits.edits.speak import pads_named, settings_named
 from dactyl.kits.fields import PAD_FIELDS, PIECE_FIELDS
 from dactyl.kits.history import Change, edit
 from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, Map, MapNote, MuteGroup, Pad, Piece, Revision
@@ -63,8 +63,7 @@ def clear_pads(pads: Sequence[Pad], version: int) -> Revision | None:
 
 def set_fields(pads: Sequence[Pad], version: int, values: dict[str, Any]) -> Revision | None:
     """Set some of PAD_FIELDS on every pad, in one edit."""
-    name = " and ".join(dict.fromkeys(PAD_FIELDS[field].words.lower() for field in values))
-    with edit(pads[0].kit, version, f"{name[:1].upper()}{name[1:]} of {pads_named(pads)}") as change:
+    with edit(pads[0].kit, version, settings_named(PAD_FIELDS, values, pads_named(pads))) as change:
         if "curve_points" in values:
             values = values | {"curve": DRAWN}
         for pad in pads:
@@ -86,7 +85,7 @@ def set_piece(pad: Pad, version: int, field: str, value: Any) -> Revision | None
     words = (
         f"{pad.full_name} named {value}"
         if field == "name"
-        else f"{PIECE_FIELDS[field].words} of piece {pad.piece.name}"
+        else settings_named(PIECE_FIELDS, {field: value}, f"piece {pad.piece.name}")
     )
     with edit(pad.kit, version, words) as change:
         change.update(pad.piece, **{field: value})

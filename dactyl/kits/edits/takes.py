@@ -9,7 +9,7 @@ from dactyl.core.kit import MAX_VELOCITY
 from dactyl.core.units import counted
 from dactyl.kits.edits.layers import remove_layer
 from dactyl.kits.edits.samples import introduce
-from dactyl.kits.edits.speak import takes_named
+from dactyl.kits.edits.speak import settings_named, takes_named
 from dactyl.kits.fields import TAKE_FIELDS
 from dactyl.kits.history import Change, edit
 from dactyl.kits.models import Layer, Pad, Revision, Take, TakeSample
@@ -25,8 +25,7 @@ def set_fields(takes: Sequence[Take], version: int, values: dict[str, Any]) -> R
     values = {name: value for name, value in values.items() if any(getattr(take, name) != value for take in takes)}
     if not values:
         return None
-    name = " and ".join(dict.fromkeys(TAKE_FIELDS[field].words.lower() for field in values))
-    with edit(_kit(takes), version, f"{name[:1].upper()}{name[1:]} of {takes_named(takes)}") as change:
+    with edit(_kit(takes), version, settings_named(TAKE_FIELDS, values, takes_named(takes))) as change:
         if {"start_frame", "end_frame"} & set(values):
             change.update_each((take, _inside(take, values)) for take in takes)
         elif "is_reversed" in values:

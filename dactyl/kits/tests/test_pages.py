@@ -26,7 +26,9 @@ class Answers(KitCase):
     def test_typed_values_are_set_or_refused_with_a_sentence(self):
         self.give()
         table = [
-            ("gain_db", "−3,5 dB", 200, "Level of Snare"),
+            ("gain_db", "−3,5 dB", 200, "Level of Snare: −3.5 dB"),
+            ("gain_db", "3 ms", 422, "is not a number from"),
+            ("tune_cents", "-2 st 30 ct", 200, "Tuning of Snare: −230 ct"),
             ("gain_db", "loud", 422, "not a number from −96 to 24"),
             ("pan", "140", 422, "not a number from −100 to 100"),
             ("notes", "D1, 40", 200, "Note of Snare: D1 · 38, E1 · 40"),
@@ -59,7 +61,7 @@ class Answers(KitCase):
         self.post(f"pads/{self.pad.pk}/set/pan/", "20", seen=seen)
         answer = self.post(f"pads/{self.pad.pk}/set/gain_db/", "-9", seen=seen)
         self.assertContains(
-            answer, "“Level of Snare” was not done: this kit was changed in another tab", status_code=409
+            answer, "“Level of Snare: −9.0 dB” was not done: this kit was changed in another tab", status_code=409
         )
         self.assertContains(answer, f'data-version="{version(self.kit)}"', status_code=409)
         self.pad.refresh_from_db()
