@@ -24,6 +24,7 @@ from dactyl.kits.views.pages import kit_page
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
+from dactyl.shelf.asked import number_in
 
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
 FORMATS = (("wav", "WAV"), ("flac", "FLAC"))
@@ -75,7 +76,7 @@ def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
 @require_GET
 def check(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    part = get_object_or_404(Part, pk=_number(request.GET.get("part", "")))
+    part = get_object_or_404(Part, pk=number_in(request.GET.get("part", "")))
     return render(request, "bounces/_check.html", _before(kit, part, _order(request.GET), _rate(request.GET)))
 
 
@@ -97,14 +98,14 @@ def _order(asked: QueryDict) -> Order:
 
 
 def _rate(asked: QueryDict) -> int:
-    rate_hz = _number(asked.get("rate", ""))
+    rate_hz = number_in(asked.get("rate", ""))
     return rate_hz if rate_hz in RATES_HZ else RATES_HZ[1]
 
 
 @require_POST
 def begin(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    part = Part.objects.filter(pk=_number(request.POST.get("part", ""))).first()
+    part = Part.objects.filter(pk=number_in(request.POST.get("part", ""))).first()
     if part is None:
         raise BounceError("Choose a part first; the Part page reads MIDI files.")
     order, rate_hz = _order(request.POST), _rate(request.POST)
@@ -160,7 +161,3 @@ def as_zip(request: HttpRequest, bounce_id: int) -> HttpResponseBase:
 def _bounce(bounce_id: int) -> Bounce:
     rows = Bounce.objects.select_related("job", "part", "kit").defer("kit_snapshot", "part__notes")
     return get_object_or_404(rows.prefetch_related("stems"), pk=bounce_id)
-
-
-def _number(text: str) -> int:
-    return int(text) if text.isascii() and text.isdecimal() else 0

@@ -180,10 +180,12 @@ def go_to(kit: Kit, seen_version: int, revision_id: int) -> Revision | None:
         if asked is None:
             return None
         kit.version = seen_version
-        step, left = (redo, {"pk__lte": asked.pk, "is_undone": True})
-        if not asked.is_undone:
-            step, left = (undo, {"pk__gte": asked.pk, "is_undone": False})
-        steps = [step(kit, kit.version) for _ in range(Revision.objects.filter(kit=kit, **left).count())]
+        left = Revision.objects.filter(kit=kit, is_undone=asked.is_undone)
+        if asked.is_undone:
+            step, count = redo, left.filter(pk__lte=asked.pk).count()
+        else:
+            step, count = undo, left.filter(pk__gte=asked.pk).count()
+        steps = [step(kit, kit.version) for _ in range(count)]
         return Revision(
             kit=kit,
             sentence=f"{counted(len(steps), 'change')} {'done again' if asked.is_undone else 'undone'}",

@@ -12,6 +12,7 @@ from dactyl.core.stack.propose import propose
 from dactyl.kits.edits.samples import NewPad, Recording
 from dactyl.kits.models import Kit, Pad, Proposal
 from dactyl.shelf import queries as shelf_queries
+from dactyl.shelf.asked import number_in
 from dactyl.shelf.models import Sample
 
 
@@ -101,8 +102,7 @@ def change(row: Proposal, what: str, asked: Mapping[str, str]) -> None:
 
 
 def _number(asked: Mapping[str, str], name: str) -> int:
-    text = asked.get(name, "0") or "0"
-    return int(text) if text.isascii() and text.isdecimal() else -1
+    return number_in(asked.get(name, "0") or "0", -1)
 
 
 def _places(asked: Mapping[str, str]) -> list[arrange.Place]:
@@ -116,7 +116,7 @@ def _places(asked: Mapping[str, str]) -> list[arrange.Place]:
 
 
 def _level(key: str) -> float:
-    found = Sample.objects.filter(pk=key).values_list("level_db", flat=True).first() if key.isdecimal() else None
+    found = Sample.objects.filter(pk=number_in(key)).values_list("level_db", flat=True).first()
     return found if found is not None else 0.0
 
 

@@ -79,9 +79,8 @@ def mended(takes: Sequence[Take], what: str) -> list[tuple[Take, dict[str, Any]]
     what : "level", to the median of the others; "onset", to the layer's first other take; "polarity", to the same
     """
     changes = []
-    pads = {take.layer.pad_id: take.layer.pad for take in takes}
-    shown = [queries.card_layers(row) for pad in pads.values() for row in queries.sheet_rows(pad.kit, [pad.pk])]
-    by_layer = {layer.row.pk: layer.takes for layers in shown for layer in layers}
+    rows_of_pads = queries.sheet_rows(takes[0].layer.pad.kit, {take.layer.pad_id for take in takes})
+    by_layer = {layer.row.pk: layer.takes for row in rows_of_pads for layer in queries.card_layers(row)}
     for take in takes:
         rows = by_layer[take.layer_id]
         others = [row for row in rows if row.take.pk != take.pk]

@@ -13,6 +13,7 @@ from dactyl.kits.models import Kit
 from dactyl.kits.views.pages import kit_page
 from dactyl.parts import edits, queries
 from dactyl.parts.models import Part
+from dactyl.shelf.asked import number_in
 
 
 @require_GET
@@ -42,8 +43,7 @@ def _part_view(request: HttpRequest, kit: Kit, chosen: Part | None) -> HttpRespo
 def chosen_part(request: HttpRequest) -> Part | None:
     """The part the address or the page names, else the first."""
     asked = request.GET.get("part") or request.headers.get("X-Part", "")
-    found = Part.objects.filter(pk=asked).first() if asked.isascii() and asked.isdecimal() else None
-    return found or Part.objects.first()
+    return Part.objects.filter(pk=number_in(asked)).first() or Part.objects.first()
 
 
 @require_POST

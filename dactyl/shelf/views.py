@@ -10,10 +10,10 @@ from dactyl.core.audio.prepare import Recipe
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.units import counted
 from dactyl.shelf import edits, queries
+from dactyl.shelf.asked import MOST_KEYS, keys_of, number_in
 from dactyl.shelf.models import Import, ImportFile, Sample
 from dactyl.shelf.sounds import broken_sounds, pack, ready_sounds
 
-MOST_PICKED = 5000
 MOST_SAMPLES = 10_000_000
 
 
@@ -41,10 +41,7 @@ def shelf_context(request: HttpRequest) -> dict:
 
 def _found(request: HttpRequest) -> dict:
     asked = _asked(request)
-    try:
-        start = min(MOST_SAMPLES, max(0, int(request.GET.get("start", 0))))
-    except ValueError:
-        start = 0
+    start = min(MOST_SAMPLES, number_in(request.GET.get("start", "")))
     found = queries.search(*asked.values())
     page = list(found[start : start + queries.PAGE + 1])
     shown = page[: queries.PAGE]
@@ -72,12 +69,11 @@ def samples(request: HttpRequest) -> HttpResponse:
 @require_GET
 def found(request: HttpRequest) -> JsonResponse:
     """The keys of every sample the search finds, in its order, or that an ``import`` brought, for selecting them all."""
-    batch = request.GET.get("import", "")
-    if batch.isascii() and batch.isdecimal():
+    if batch := number_in(request.GET.get("import", "")):
         found = Sample.objects.filter(pk__in=ImportFile.objects.filter(batch=batch).values("sample")).order_by("pk")
     else:
         found = queries.search(*_asked(request).values())
-    return JsonResponse({"samples": list(found.values_list("pk", flat=True)[:MOST_PICKED])})
+    return JsonResponse({"samples": list(found.values_list("pk", flat=True)[:MOST_KEYS])})
 
 
 @require_GET
@@ -128,8 +124,7 @@ def put_away(request: HttpRequest) -> HttpResponse:
 
 
 def picked_ids(request: HttpRequest) -> list[int]:
-    texts = request.POST.getlist("sample")
-    return [int(text) for text in texts if text.isascii() and text.isdecimal() and len(text) < 18][:MOST_PICKED]
+    return keys_of(request.POST.getlist("sample"))
 
 
 def shelf_changed(said: str = "") -> HttpResponse:
@@ -163,8 +158,7 @@ def add_file(request: HttpRequest, import_id: int) -> HttpResponse:
 def import_progress(request: HttpRequest, import_id: int) -> HttpResponse:
     batch = get_object_or_404(Import.objects.select_related("job"), pk=import_id)
     edits.ensure_job(batch)
-    asked = request.GET.get("uploading", "")
-    uploading = int(asked) if asked.isascii() and asked.isdecimal() and len(asked) < 9 else 0
+    uploading = number_in(request.GET.get("uploading", ""))
     context = {"import": queries.import_summary(batch, uploading), "uploading": uploading}
     return render(request, "shelf/_import.html", context)
 

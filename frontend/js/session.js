@@ -63,7 +63,7 @@ export class Session extends EventTarget {
     return headers;
   }
 
-  /** Post to the server as a form would; the answer swaps itself in. @param {Record<string, string>} values */
+  /** Post to the server as a form would; the answer swaps itself in. @param {Record<string, string | string[]>} values */
   post(url, values = {}) {
     return window.htmx.ajax("POST", url, { source: document.body, swap: "none", values });
   }

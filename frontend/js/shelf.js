@@ -130,9 +130,7 @@ export function startShelf(session, engine) {
     else session.say("The new kit could not be made: the server does not answer. Try again.", true);
   };
 
-  const change = (url, values = {}) => {
-    window.htmx.ajax("POST", url, { source: shelf, swap: "none", values: { sample: [...picked].map(String), ...values } });
-  };
+  const change = (url, values = {}) => session.post(url, { sample: [...picked].map(String), ...values });
   const putAway = (isAway) => {
     change("/shelf/away/", { away: isAway ? "1" : "0" });
     picked.clear();

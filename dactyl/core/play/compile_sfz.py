@@ -28,7 +28,7 @@ def compile_sfz(kit: SfzFile, rate_hz: int, find_sample: FindSample, *, seed: in
     pads, notes = [], {}
     for index, region in enumerate(kit.regions):
         pads.append(_pad(index, region, rate_hz, numbers.index(region["output"]), find_sample(region)))
-        for note in range(max(0, region.low_key), region.high_key + 1):
+        for note in range(max(0, region["lokey"]), region["hikey"] + 1):
             notes.setdefault(note, []).append(index)
     return Playbook(
         rate_hz=rate_hz,
@@ -49,11 +49,11 @@ def _pad(index: int, region: SfzRegion, rate_hz: int, output: int, sample: Sampl
         release=frames(region["ampeg_release"]),
     )
     off_frames = {"fast": frames(FAST_SECONDS), "time": frames(region["off_time"]), "normal": envelope.release}
-    off_by, is_on_one_key = region["off_by"], region.low_key == region.high_key
+    off_by, is_on_one_key = region["off_by"], region["lokey"] == region["hikey"]
     name = (
         region["region_label"]
         or region["group_label"]
-        or note_name(max(0, region.low_key), middle_c_octave=SFZ_MIDDLE_C)
+        or note_name(max(0, region["lokey"]), middle_c_octave=SFZ_MIDDLE_C)
     )
     return PadTable(
         id=index,
@@ -103,8 +103,8 @@ def _sounds(region: SfzRegion, rate_hz: int, output: int, sample: Sample | None)
     if region["offset"] >= end:
         return ()
     cents = 100.0 * region["transpose"] + region["tune"]
-    if region.low_key == region.high_key:
-        cents += region["pitch_keytrack"] * (region.low_key - region["pitch_keycenter"])
+    if region["lokey"] == region["hikey"]:
+        cents += region["pitch_keytrack"] * (region["lokey"] - region["pitch_keycenter"])
     recipe = Recipe(sample.sha256, sample.rate_hz, sample.channels, region["offset"], end, rate_hz, tune_cents=cents)
     gain, pan = db_to_gain(region["volume"]) * region["amplitude"] / 100, region["pan"] / 100
     left, right = pan_gains(pan)

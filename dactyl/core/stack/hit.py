@@ -1,5 +1,7 @@
 """A file on its way to a place in the proposal."""
 
+from collections import defaultdict
+from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, field
 
 from dactyl.core.audio.measure import Measure
@@ -22,3 +24,11 @@ class Hit:
     @property
     def level_db(self) -> float:
         return self.measure.level_db
+
+
+def grouped(hits: Iterable[Hit], key: Callable[[Hit], Hashable]) -> dict[Hashable, list[Hit]]:
+    """Hits by what ``key`` says of them, in their order."""
+    groups: dict[Hashable, list[Hit]] = defaultdict(list)
+    for hit in hits:
+        groups[key(hit)].append(hit)
+    return groups

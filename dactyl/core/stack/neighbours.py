@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from dactyl.core.stack.hit import Hit
+from dactyl.core.stack.hit import Hit, grouped
 from dactyl.core.stack.names import END, ROMAN, Named
 from dactyl.core.stack.words import DYNAMIC_RANK, HIGH, LOW
 
@@ -78,25 +78,17 @@ def _numerals(hits: Sequence[Hit]) -> None:
 
 def _strength_labels(hits: Sequence[Hit]) -> None:
     """S1, M1, H1: "s" and "h" may label takes and "l" a layer, but not where an "m" stands in the same place."""
-    for group in _by_base(hits).values():
+    for group in grouped(hits, lambda hit: _base(hit.named, "")).values():
         labels = {hit.named.label for hit in group} - {""}
         if labels and labels <= {"s", "h", "l"} and {hit.named.letter for hit in group} == {"", "m"}:
             for hit in (hit for hit in group if hit.named.label):
                 named = hit.named
-                number = named.layer if named.label == "l" else named.take
-                named.numbers.setdefault((END, 0), int(number or 0))
-                named.number_texts.setdefault((END, 0), str(int(number or 0)))
-                named.letter, named.layer, named.take = (
-                    named.label,
-                    *((None, named.take) if named.label == "l" else (named.layer, None)),
-                )
-
-
-def _by_base(hits: Iterable[Hit]) -> dict[tuple, list[Hit]]:
-    groups: dict[tuple, list[Hit]] = defaultdict(list)
-    for hit in hits:
-        groups[_base(hit.named, "")].append(hit)
-    return groups
+                labelled = "layer" if named.label == "l" else "take"
+                number = int(getattr(named, labelled) or 0)
+                setattr(named, labelled, None)
+                named.letter = named.label
+                named.numbers.setdefault((END, 0), number)
+                named.number_texts.setdefault((END, 0), str(number))
 
 
 def _low_and_high(hits: Sequence[Hit]) -> None:
@@ -147,11 +139,7 @@ def _is_level(with_word: Sequence[Hit], without: Sequence[Hit]) -> bool:
 
 
 def _by_rank(hits: Iterable[Hit]) -> dict[float, list[Hit]]:
-    ranks: dict[float, list[Hit]] = defaultdict(list)
-    for hit in hits:
-        if hit.named.layer is not None:
-            ranks[hit.named.layer].append(hit)
-    return ranks
+    return grouped((hit for hit in hits if hit.named.layer is not None), lambda hit: hit.named.layer)
 
 
 def _as_level(word: str, with_word: Sequence[Hit], without: Sequence[Hit]) -> None:
@@ -173,12 +161,9 @@ def _as_level(word: str, with_word: Sequence[Hit], without: Sequence[Hit]) -> No
 
 def _words_of_one_rank(hits: Sequence[Hit]) -> None:
     """``hard`` and ``loud`` mean the same, but not where both name the same take: then the louder is the louder."""
-    for group in _by_base(hits).values():
+    for group in grouped(hits, lambda hit: _base(hit.named, "")).values():
         for rank, row in _by_rank(hit for hit in group if hit.named.is_dynamic).items():
-            words = {
-                word: [hit for hit in row if hit.named.layer_text == word]
-                for word in dict.fromkeys(hit.named.layer_text for hit in row)
-            }
+            words = grouped(row, lambda hit: hit.named.layer_text)
             places = [{(tuple(hit.named.mics), _place(hit.named)) for hit in own} for own in words.values()]
             if len(words) < 2 or not set.intersection(*places):
                 continue

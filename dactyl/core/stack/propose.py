@@ -261,9 +261,8 @@ def pad_name(named: Named, kind: str) -> str:
     if not piece and (named.pieces or not named.others):
         slug = kind if kind.endswith("hat") or not named.kinds else named.kinds[0]
         piece = BY_SLUG[slug].label if kind != "other" or named.pieces else ""
-    more = [
-        word for word in named.articulations if word not in piece.lower().split()
-    ]  # a closed hat is not "closed hat closed"
+    said = piece.lower().split()
+    more = [word for word in named.articulations if word not in said]  # a closed hat is not "closed hat closed"
     words = [piece, *more] if named.pieces else [*named.others, *more] or [piece]
     text = " ".join(dict.fromkeys(filter(None, words))).strip()
     return text[:1].upper() + text[1:] if text else PurePosixPath(named.file).stem[:40]

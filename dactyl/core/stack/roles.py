@@ -5,12 +5,12 @@ that leaves it open, by how the files sound.
 """
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
 from dactyl.core.stack.cluster import drums_by_sound
-from dactyl.core.stack.hit import Hit
+from dactyl.core.stack.hit import Hit, grouped
 from dactyl.core.stack.names import END, LEAD, PIECE, ROMAN, Slot
 from dactyl.core.stack.neighbours import FEWEST_HITS, SAME_HIT_DB, explain
 
@@ -27,11 +27,11 @@ def assign(hits: Sequence[Hit]) -> None:
     """Fill pad, layer, take and mic of every hit."""
     _sides(hits)
     explain(hits)
-    for group in _by(hits, _words).values():
+    for group in grouped(hits, _words).values():
         _mics(group)
         _assign_group(group)
     _tell_apart_by_folder(hits)
-    for group in _by(hits, lambda hit: hit.pad).values():
+    for group in grouped(hits, lambda hit: hit.pad).values():
         if _says_nothing(group):
             for hit, number in zip(group, drums_by_sound([hit.measure for hit in group]), strict=True):
                 hit.pad += (f"sound {number}",)
@@ -43,13 +43,6 @@ def _says_nothing(group: Sequence[Hit]) -> bool:
     is_known = any(name.kinds or name.articulations or name.layer is not None for name in named)
     says_takes = any(name.take is not None for name in named) and len({hit.take for hit in group}) < len(group)
     return len(group) > 1 and not is_known and not says_takes and len({hit.mic for hit in group}) == 1
-
-
-def _by(hits: Iterable[Hit], key) -> dict:
-    groups: dict = defaultdict(list)
-    for hit in hits:
-        groups[key(hit)].append(hit)
-    return groups
 
 
 def _words(hit: Hit) -> tuple[str, ...]:
@@ -113,7 +106,7 @@ def _assign_group(group: Sequence[Hit]) -> None:
     _mics_by_number(group, slots)
     _mics_by_letter(group, slots)
     _assign_letters(group)
-    for part in _by(group, lambda hit: hit.pad).values():
+    for part in grouped(group, lambda hit: hit.pad).values():
         _assign_numbers(part, [slot for slot in slots if _varies(part, slot)])
 
 
@@ -145,7 +138,7 @@ def _mics_by_letter(group: Sequence[Hit], slots: Sequence[Slot]) -> None:
 def _are_mics(group: Sequence[Hit], marks: Sequence[int | str | None], slots: Sequence[Slot]) -> bool:
     """Whether every hit stands under each mark, and all marks of a hit are as far apart in level as of any other."""
     heard: dict[tuple, dict[int | str | None, Hit]] = defaultdict(dict)
-    sides = ("left", "right") if set(marks) & {"l", "r"} else ()
+    sides = ("left", "right") if "r" in marks else ()
     for hit, mark in zip(group, marks, strict=True):
         pad = tuple(word for word in hit.pad if word not in sides)
         heard[pad, hit.layer, hit.take, *(hit.named.numbers.get(slot) for slot in slots)][mark] = hit
@@ -306,7 +299,7 @@ def _assign_letters(part: Sequence[Hit]) -> None:
 
 def _tell_apart_by_folder(hits: Sequence[Hit]) -> None:
     """Where two files have one place by their names, what differs in their folders tells their pads apart."""
-    for same in _by(hits, lambda hit: hit.pad).values():
+    for same in grouped(hits, lambda hit: hit.pad).values():
         places = Counter((hit.layer, hit.take, hit.mic) for hit in same)
         folders = {tuple(hit.named.folder_words) for hit in same}
         if max(places.values()) > 1 and len(folders) > 1:

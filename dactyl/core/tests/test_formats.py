@@ -226,7 +226,7 @@ class Hostile(Folder):
             with self.subTest(text):
                 path.write_text(f"{text} sample=a.wav", encoding="utf-8")
                 (region,) = read_sfz(path).regions
-                self.assertEqual((region.low_key, region.high_key, region["pitch_keycenter"]), expected)
+                self.assertEqual((region["lokey"], region["hikey"], region["pitch_keycenter"]), expected)
 
     @PATIENT
     @given(text=st.text(st.sampled_from(list("<>=/*#$ \n\\\"'abkeyp0123456789.-")), max_size=300))

@@ -14,6 +14,7 @@ from dactyl.core.errors import DactylError
 from dactyl.kits import history, queries
 from dactyl.kits.models import Kit, Layer, Pad, Revision, Take
 from dactyl.kits.views import card
+from dactyl.shelf.asked import ids_in
 
 MOST_ROWS = 40  # drawn one by one; more pads at once redraw the sheet
 Answer = Revision | None | tuple[Revision | None, str]
@@ -113,7 +114,7 @@ def pad_of(kit: Kit, pad_id: int) -> Pad:
 
 def takes_of(request: HttpRequest, kit: Kit, take_id: int) -> list[Take]:
     """The take, and with it all selected takes if it is one of them, in the order of the pad."""
-    selected = card.ids_in(request.headers.get("X-Selected-Takes", ""))
+    selected = ids_in(request.headers.get("X-Selected-Takes", ""))
     ids = selected if take_id in selected else [take_id]
     rows = Take.objects.filter(layer__pad__kit=kit, pk__in=ids).select_related("layer__pad__piece")
     return _found(list(rows.order_by("layer__pad__position", "layer__high", "position")), [take_id], kit)

@@ -9,10 +9,9 @@ from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
 from dactyl.kits.models import DRAWN, Kit, Output, Pad, PieceMic, Take
+from dactyl.shelf.asked import ids_in, number_in
 
 SURFACE_PADS = 16
-LONGEST_KEY = 18  # digits; a longer one is no row's
-MOST_KEYS = 5000  # as many as the shelf selects
 TABS = {"layers": "Layers", "sound": "Sound", "mics": "Mics", "cuts": "Cuts", "notes": "Notes"}
 
 
@@ -37,7 +36,7 @@ def waveform(request: HttpRequest, kit_id: int, take_id: int) -> HttpResponse:
     """Extremes of a take's sample for the canvas: int8 pairs, from frame ``from`` to ``to`` in ``columns``."""
     take = get_object_or_404(Take, pk=take_id, layer__pad__kit=kit_id)
     asked = [request.GET.get(name, "") for name in ("from", "to", "columns")]
-    start, stop, columns = (int(text) if text.isdecimal() else 0 for text in asked)
+    start, stop, columns = map(number_in, asked)
     body = sounding.waveform_of(take, start, stop, min(4096, max(16, columns)))
     answer = HttpResponse(body, content_type="application/octet-stream")
     answer["Cache-Control"] = "private, max-age=3600"
@@ -47,11 +46,6 @@ def waveform(request: HttpRequest, kit_id: int, take_id: int) -> HttpResponse:
 def selected_pads(request: HttpRequest) -> list[int]:
     """The pads that the page says are selected, the one on the card first."""
     return ids_in(request.headers.get("X-Selected-Pads") or request.GET.get("pad", ""))
-
-
-def ids_in(text: str) -> list[int]:
-    parts = (part.strip() for part in text.split(","))
-    return [int(part) for part in parts if part.isascii() and part.isdecimal() and len(part) < LONGEST_KEY][:MOST_KEYS]
 
 
 def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> dict:

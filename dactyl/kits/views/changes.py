@@ -10,8 +10,8 @@ from dactyl.core.stack.layers import BORDERS
 from dactyl.kits import edits, fields, history, queries, sounding
 from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Take
 from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of, pads_of, takes_of
-from dactyl.kits.views.card import ids_in
 from dactyl.shelf import queries as shelf_queries
+from dactyl.shelf.asked import ids_in
 
 
 def _value(request: HttpRequest) -> str:

@@ -15,9 +15,9 @@ from dactyl.kits import edits, fields, proposals, queries, sounding
 from dactyl.kits.edits.samples import WAYS, Recording
 from dactyl.kits.models import Kit, Proposal
 from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
-from dactyl.kits.views.card import ids_in
 from dactyl.kits.views.pages import kit_page
 from dactyl.shelf import queries as shelf_queries
+from dactyl.shelf.asked import ids_in, number_in
 from dactyl.shelf.models import Sample
 
 
@@ -49,8 +49,8 @@ def give(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
     recordings = recordings_of(samples)
     new = [recording.level_db for recording in recordings]
     levels = (held if mode == "add" else []) + new
-    asked = request.GET.get("layers", "")
-    groups = layers_by_level(levels, min(127, int(asked)) if asked.isdecimal() and int(asked) else None)
+    asked = number_in(request.GET.get("layers", ""))
+    groups = layers_by_level(levels, min(127, asked) or None)
     highs = split_evenly(len(groups))
     stacked = [
         (low, high, [levels[i] for i in group])
@@ -115,7 +115,8 @@ def redirect_within(request: HttpRequest, url: str) -> HttpResponse:
 
 def _open_proposal(kit: Kit, asked: str) -> Proposal | None:
     rows = Proposal.objects.filter(kit=kit).order_by("-pk")
-    return rows.filter(pk=asked).first() if asked.isdecimal() else rows.first()
+    key = number_in(asked)
+    return rows.filter(pk=key).first() if key else rows.first()
 
 
 @require_POST

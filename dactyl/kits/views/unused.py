@@ -15,7 +15,7 @@ def merge(request: HttpRequest, sample_id: int, other_id: int) -> HttpResponse:
     """Keep the first of two samples of equal sound in the place of the other."""
     kept, other = get_object_or_404(Sample, pk=sample_id), get_object_or_404(Sample, pk=other_id)
     kits = edits.shelf.merge(kept, other)
-    where = f"; {kits} kit{' plays' if kits == 1 else 's play'} it now" if kits else ""
+    where = f"; {counted(kits, 'kit')} {'plays' if kits == 1 else 'play'} it now" if kits else ""
     response = shelf_changed(f"{other.name} is kept as {kept.name}{where}.")
     if kits:
         response["HX-Refresh"] = "true"  # the kit that is open may be one of them

@@ -35,14 +35,6 @@ class SfzRegion:
     def __getitem__(self, opcode: str):
         return self.values[opcode]
 
-    @property
-    def low_key(self) -> int:
-        return self["lokey"]
-
-    @property
-    def high_key(self) -> int:
-        return self["hikey"]
-
 
 @dataclass(slots=True)
 class SfzFile:

@@ -48,7 +48,7 @@ class _Converter:
         self._file, self._find, self._kind_of = file, find_sample, kind_of
         self._ids = count(1)
         self.differences: list[str] = []
-        self._regions = [region for region in file.regions if region.low_key <= region.high_key]
+        self._regions = [region for region in file.regions if region["lokey"] <= region["hikey"]]
         outputs = sorted({region["output"] for region in self._regions})
         self._outputs = {number: file.output_names.get(number) or f"out-{number + 1}" for number in outputs}
         if 0 in self._outputs and 0 not in file.output_names:
@@ -89,7 +89,7 @@ class _Converter:
 
     def _pad_key(self, region: SfzRegion) -> tuple:
         name = region["group_label"] or region["master_label"]
-        return region["master_label"], name, (region.low_key, region.high_key)
+        return region["master_label"], name, (region["lokey"], region["hikey"])
 
     def _joined(self, groups: dict[tuple, list[SfzRegion]]) -> list[tuple[tuple, list[SfzRegion]]]:
         """A pad that was written once for each run of its notes is one pad again."""
