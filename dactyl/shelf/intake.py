@@ -142,6 +142,8 @@ def unpack(stored_as: str, *, max_files: int, max_bytes: int, max_file_bytes: in
                 yield Unpacked(name, folder, reason=reason)
                 continue
             try:
-                yield Unpacked(name, folder, stored_as=store.receive(partial(copy_member, archive, member)))
-            except (zipfile.BadZipFile, OSError, ValueError, EOFError, NotImplementedError, RuntimeError):
+                yield Unpacked(
+                    name, folder, stored_as=store.receive(partial(copy_member, archive, member, name="The zip"))
+                )
+            except KitFileError:
                 yield Unpacked(name, folder, reason="It is damaged inside the zip and could not be unpacked.")

@@ -35,18 +35,9 @@ def unzip(path: Path, folder: Path, *, name: str = "", max_files: int = MAX_FILE
         refuse_bomb(members, name, max_files=max_files, max_bytes=max_bytes)
         for member in members:
             target = _target(folder, member.filename, name)
-            try:
-                target.parent.mkdir(parents=True, exist_ok=True)
-                with target.open("wb") as file:
-                    copy_member(archive, member, file)
-            except _DAMAGE as problem:
-                if isinstance(problem, OSError) and problem.errno:
-                    raise
-                raise KitFileError(
-                    f"“{member.filename[:80]}” in it can't be unpacked: damaged or locked.",
-                    "Make the zip again.",
-                    file=name,
-                ) from None
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with target.open("wb") as file:
+                copy_member(archive, member, file, name)
 
 
 def refuse_bomb(members: list[zipfile.ZipInfo], name: str, *, max_files: int, max_bytes: int) -> None:
@@ -63,15 +54,22 @@ def refuse_bomb(members: list[zipfile.ZipInfo], name: str, *, max_files: int, ma
         raise KitFileError("It unpacks to over a thousand times its size; sounds don't.", "It was left out.", file=name)
 
 
-def copy_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, file: IO[bytes]) -> None:
-    """raises : ValueError if it is longer than the zip says; what zipfile raises for damage"""
+def copy_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, file: IO[bytes], name: str) -> None:
+    """raises : KitFileError if it is damaged, locked, or longer than the zip called ``name`` says; OSError of the disk"""
     left = member.file_size
-    with archive.open(member) as packed:
-        while block := packed.read(1 << 20):
-            left -= len(block)
-            if left < 0:
-                raise ValueError("longer than declared")
-            file.write(block)
+    try:
+        with archive.open(member) as packed:
+            while block := packed.read(1 << 20):
+                left -= len(block)
+                if left < 0:
+                    raise ValueError("longer than declared")
+                file.write(block)
+    except _DAMAGE as problem:
+        if isinstance(problem, OSError) and problem.errno:
+            raise
+        raise KitFileError(
+            f"“{member.filename[:80]}” in it can't be unpacked: damaged or locked.", "Make the zip again.", file=name
+        ) from None
 
 
 def _target(folder: Path, name: str, archive: str) -> Path:

@@ -87,6 +87,19 @@ class Importing(TestCase):
         liar = bring_in({"liar.zip": bytes(lying)})
         self.assertEqual({file.state for file in liar.files.all()} - {"unpacked"}, {"refused"})
 
+    def test_a_damaged_file_of_a_zip_is_named_and_the_others_come_in(self):
+        whole = zipped({f"k{n}.wav": sound_bytes(hit(-6, seed=n)) for n in range(3)})
+        with zipfile.ZipFile(io.BytesIO(whole)) as archive:
+            begins = archive.getinfo("k1.wav").header_offset + 60  # behind its header: within its packed bytes
+        data = bytearray(whole)
+        data[begins : begins + 300] = bytes(byte ^ 0x5A for byte in data[begins : begins + 300])
+        batch = bring_in({"kit.zip": bytes(data)})
+        self.assertEqual(
+            {file.name: file.state for file in batch.files.exclude(state="unpacked")},
+            {"k0.wav": "in", "k1.wav": "refused", "k2.wav": "in"},
+        )
+        self.assertIn("damaged inside the zip", batch.files.get(name="k1.wav").reason)
+
     def test_a_job_killed_in_the_middle_goes_on_when_run_again(self):
         batch = edits.begin_import()
         for n in range(60):
