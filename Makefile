@@ -30,7 +30,7 @@ chromium:
 	@test -x /usr/bin/chromium || (apt-get update -qq && apt-get install -y -qq chromium) >/dev/null
 
 test: install chromium  ## all tests, those in the browser too
-	@$(BIN)/python manage.py test
+	@$(BIN)/python manage.py test --parallel
 
 lint: install  ## formatting, habits and the direction of imports
 	$(BIN)/ruff format --check .

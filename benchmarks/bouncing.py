@@ -17,7 +17,7 @@ from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.stems import Order, bounce
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.kit import Filter, Kit, Layer, Output, Pad, Piece, Sample, Take
-from dactyl.core.parts.part import Note, Part
+from dactyl.core.parts.part import Event, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import Playbook
 from dactyl.core.play.player import Voice
@@ -196,7 +196,7 @@ def _part(hits: int, seconds_long: int) -> Part:
     rng = np.random.default_rng(1)
     ticks = np.sort(rng.integers(0, 960 * seconds_long, hits))
     notes = tuple(
-        Note(int(tick), 36 + int(note), int(velocity))
+        Event(int(tick), 36 + int(note), int(velocity))
         for tick, note, velocity in zip(ticks, rng.integers(0, PADS, hits), rng.integers(1, 128, hits), strict=True)
     )
-    return Part(name="bench", ticks_per_beat=480, tempos=((0, 500_000),), notes=notes, end_tick=960 * seconds_long)
+    return Part(name="bench", ticks_per_beat=480, tempos=((0, 500_000),), events=notes, end_tick=960 * seconds_long)

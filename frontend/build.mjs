@@ -5,8 +5,8 @@ import { build } from "esbuild";
 
 const out = "dactyl/site/static";
 const shared = { bundle: true, format: "esm", target: "es2022", outdir: out, legalComments: "none", minify: true };
-await build({ ...shared, entryPoints: { dactyl: "frontend/js/main.js", worklet: "frontend/js/worklet.js" } });
-await build({ ...shared, format: "iife", entryPoints: { theme: "frontend/js/theme.js", tables: "frontend/js/tables.js" } });
+await build({ ...shared, entryPoints: { dactyl: "frontend/js/main.js", worklet: "frontend/js/sound/worklet.js" } });
+await build({ ...shared, format: "iife", entryPoints: { theme: "frontend/js/page/theme.js", tables: "frontend/js/sound/tables.js" } });
 execFileSync("node_modules/.bin/tailwindcss", ["--input", "frontend/dactyl.css", "--output", `${out}/dactyl.css`, "--minify"], { stdio: ["ignore", "ignore", "inherit"] });
 
 mkdirSync(`${out}/fonts`, { recursive: true });

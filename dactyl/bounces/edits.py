@@ -15,10 +15,13 @@ from dactyl.core.bounce.stems import RATES_HZ, Order
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.values import from_json, to_json
+from dactyl.core.parts.part import Part as PartValue
+from dactyl.history.queries import reading
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.parts.models import Part
+from dactyl.parts.queries import part_value
 
 WORK = "dactyl.bounces.tasks.make_bounce"
 
@@ -29,27 +32,39 @@ def begin_bounce(
     """Queue a bounce of the kit as it is now. Raises BounceError for a rate that is not offered."""
     if rate_hz not in RATES_HZ:
         raise BounceError("Choose a rate from the list.")
-    value = kit_value(kit.pk)
+    with reading():
+        kit.journal.refresh_from_db()
+        value, played = kit_value(kit.pk), part_value(part)
     order = replace(order, seed=value.seed, names=(("kit", kit.name), ("part", part.name)))
     with transaction.atomic():
         row = Bounce.objects.create(
             kit=kit,
             kit_version=kit.version,
             part=part,
+            part_name=part.name,
             rate_hz=rate_hz,
             order=to_json(order),
             with_part=with_part,
             with_kit=with_kit,
-            kit_snapshot=zlib.compress(json.dumps(to_json(value)).encode()),
+            kit_snapshot=_packed(value),
+            part_snapshot=_packed(played),
         )
         row.job = enqueue(WORK, row.pk, queue="bounces")
         row.save(update_fields=["job"])
     return row
 
 
-def read_snapshot(row: Bounce) -> core.Kit:
+def _packed(value: core.Kit | PartValue) -> bytes:
+    return zlib.compress(json.dumps(to_json(value)).encode())
+
+
+def read_kit(row: Bounce) -> core.Kit:
     """The kit that ``begin_bounce`` kept."""
     return from_json(core.Kit, json.loads(zlib.decompress(row.kit_snapshot)), "kit")
+
+
+def read_part(row: Bounce) -> PartValue:
+    return from_json(PartValue, json.loads(zlib.decompress(row.part_snapshot)), "part")
 
 
 def read_order(row: Bounce) -> Order:

@@ -11,19 +11,21 @@ from dactyl.parts.models import Part
 class Bounce(models.Model):
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="bounces")
     kit_version = models.PositiveBigIntegerField()
-    part = models.ForeignKey(Part, models.PROTECT)
+    part = models.ForeignKey(Part, models.SET_NULL, null=True)  # where it is still there
+    part_name = models.CharField(max_length=80)
     rate_hz = models.PositiveIntegerField()
     order = models.JSONField()  # core.bounce.stems.Order, by field
     with_part = models.BooleanField(default=False)  # whether the MIDI part lies beside the stems ...
     with_kit = models.BooleanField(default=False)  # ... and the kit package
     hits_done = models.JSONField(default=list)  # while it runs, of each stem: [name, hits begun, all its hits]
     report = models.JSONField(null=True)  # once it is made: what it came from, and its sum test
-    kit_snapshot = models.BinaryField()  # the kit as it was when asked for: a bounce begun again ends the same
+    kit_snapshot = models.BinaryField()  # kit and part as they were when asked for: begun again, it ends the same
+    part_snapshot = models.BinaryField()
     job = models.ForeignKey(Job, models.SET_NULL, null=True)
     created_at = models.DateTimeField(default=timezone.now)
 
     def __str__(self) -> str:
-        return f"{self.part} on {self.kit}"
+        return f"{self.part_name} on {self.kit}"
 
     @property
     def bits(self) -> str:

@@ -20,7 +20,6 @@ from dactyl.core.kit import Kit
 from dactyl.core.play.compile import compile_kit
 from dactyl.jobs.run import SECONDS_BETWEEN_WRITES, Progress
 from dactyl.kits.files import pack_kit
-from dactyl.parts.queries import part_value
 from dactyl.shelf.sounds import prepared_sound
 
 SOUND_BYTES = 256 << 20  # kept in memory while a bounce runs
@@ -29,13 +28,12 @@ REPORT, PART, PACKAGE = "bounce.json", "part.mid", "kit.zip"
 
 def make_bounce(bounce_id: int) -> Iterator[Progress]:
     """Begun again after a kill, it starts from the part's zero and ends with the same bytes."""
-    row = Bounce.objects.select_related("part", "kit").get(pk=bounce_id)
+    row = Bounce.objects.select_related("kit").get(pk=bounce_id)
     if row.report is not None:
         return
-    kit, order = edits.read_snapshot(row), edits.read_order(row)
+    kit, part, order = edits.read_kit(row), edits.read_part(row), edits.read_order(row)
     partial = store.fresh_partial(row)
     try:
-        part = part_value(row.part)
         steps = bounce_files(
             compile_kit(kit, row.rate_hz),
             part,
@@ -71,7 +69,7 @@ def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: tuple[Stem
         "kit": kit.name,
         "kit_version": row.kit_version,
         "kit_hash": hashlib.sha256(bytes(row.kit_snapshot)).hexdigest()[:16],
-        "part": row.part.name,
+        "part": row.part_name,
         "seed": kit.seed,
         "rate": row.rate_hz,
         "bits": order.bits,

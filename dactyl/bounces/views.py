@@ -18,13 +18,14 @@ from dactyl.core.bounce.stems import GROUPINGS, RATES_HZ, Order, arrange, shared
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.wave.write import SUBTYPES
+from dactyl.history.queries import reading
 from dactyl.kits.models import Kit
 from dactyl.kits.playing import playbook_of
 from dactyl.kits.views.pages import kit_page
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
-from dactyl.shelf.asked import number_in
+from dactyl.request_values import number_in
 
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
 FORMATS = (("wav", "WAV"), ("flac", "FLAC"))
@@ -35,7 +36,7 @@ ORDERS = (("kit", "as in the kit"), ("desk", "as on a desk: kick first"))
 def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     part = chosen_part(request)
-    bounces = Bounce.objects.filter(kit=kit).select_related("job", "part", "kit").defer("kit_snapshot", "part__notes")
+    bounces = Bounce.objects.filter(kit=kit).select_related("job", "kit").defer("kit_snapshot", "part_snapshot")
     return kit_page(request, kit, "bounce", "bounces/_bounce.html", {
         "parts": part_queries.all_parts(),
         "part": part,
@@ -46,23 +47,23 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
         "orders": ORDERS,
         "pieces": [name for name in dict.fromkeys(kit.pieces.values_list("name", flat=True)) if name],
         "bounces": bounces.prefetch_related("stems").order_by("-pk")[:20],
-        **(_before(kit, part, Order(bits="24"), 48_000) if part else {}),
     })  # fmt: skip
 
 
 def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
     """What the person should know before anything is rendered."""
-    value, playbook = part_queries.part_value(part), playbook_of(kit, rate_hz)
+    with reading():
+        value, playbook = part_queries.part_value(part), playbook_of(kit, rate_hz)
     missing = unanswered(playbook, value)
     voices = voices_of(playbook, value.hits(rate_hz))
     frames = bounce_frames(voices, value.end_frame(rate_hz))
     stems = arrange(playbook, voices, order)
     size, free = size_on_disk(len(stems.names), frames, order), shutil.disk_usage(settings.DATA).free
-    shared = shared_hits(playbook, value, order)
+    shared = shared_hits(playbook, voices, order)
     return {
         "missing": [(note_label(m.note, middle_c_octave=settings.MIDDLE_C_OCTAVE), m.hits) for m in missing],
         "missing_hits": sum(m.hits for m in missing),
-        "part_hits": len(value.notes),
+        "part_hits": len(value.note_ons),
         "seconds": frames / rate_hz,
         "stem_names": stems.names,
         "shared": shared[:4],
@@ -73,11 +74,12 @@ def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
     }
 
 
-@require_GET
+@require_POST
 def check(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """What the person should know; it plays the part, so it is asked for by a form and not by an address."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    part = get_object_or_404(Part, pk=number_in(request.GET.get("part", "")))
-    return render(request, "bounces/_check.html", _before(kit, part, _order(request.GET), _rate(request.GET)))
+    part = get_object_or_404(Part, pk=number_in(request.POST.get("part", "")))
+    return render(request, "bounces/_check.html", _before(kit, part, _order(request.POST), _rate(request.POST)))
 
 
 def _order(asked: QueryDict) -> Order:
@@ -152,12 +154,12 @@ def as_zip(request: HttpRequest, bounce_id: int) -> HttpResponseBase:
     stems = list(bounce.stems.all())
     if not stems:
         raise Http404
-    name = re.sub(r"[^\w \-]+", "-", f"{bounce.kit.name} - {bounce.part.name}").strip() or "stems"
+    name = re.sub(r"[^\w \-]+", "-", f"{bounce.kit.name} - {bounce.part_name}").strip() or "stems"
     response = StreamingHttpResponse(zip_blocks(store.files_of(bounce), name), content_type="application/zip")
     response["Content-Disposition"] = content_disposition_header(True, f"{name}.zip")
     return response
 
 
 def _bounce(bounce_id: int) -> Bounce:
-    rows = Bounce.objects.select_related("job", "part", "kit").defer("kit_snapshot", "part__notes")
+    rows = Bounce.objects.select_related("job", "kit").defer("kit_snapshot", "part_snapshot")
     return get_object_or_404(rows.prefetch_related("stems"), pk=bounce_id)

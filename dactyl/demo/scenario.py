@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass
 
-from dactyl.core.parts.part import Note, Part
+from dactyl.core.formats.midi import numbered
+from dactyl.core.parts.part import Event, Part
 from dactyl.demo.synth import Voice
 
 DRUM = (1.0, 1.59, 2.14, 2.3, 2.65, 2.92, 3.16, 3.5)  # modes of a struck membrane
@@ -150,14 +151,14 @@ def _slow_tide() -> Part:
 
 
 def _part(name: str, hits: list, beats: int, tempos: tuple, beats_per_bar: int = 4) -> Part:
-    notes = sorted(
-        (Note(round(beat * PPQ), note, velocity, 9, PPQ // 8) for beat, note, velocity in hits), key=lambda n: n.tick
+    events = sorted(
+        (Event(round(beat * PPQ), note, velocity, 9, PPQ // 8) for beat, note, velocity in hits), key=lambda n: n.tick
     )
     return Part(
         name=name,
         ticks_per_beat=PPQ,
         tempos=tempos,
-        notes=tuple(notes),
+        events=numbered(events),
         end_tick=beats * PPQ,
-        beats_per_bar=beats_per_bar,
+        meters=((0, beats_per_bar, 4),),
     )

@@ -1,6 +1,7 @@
 """Queue a job, run it, cancel it, and pick up what a stopped server left.
 
-A job may be run twice: what it does must end the same.
+A job may be run twice: what it does must end the same. A work may name a function as its ``afterwards``, which is called
+once the job has ended well: what came in while it ended is taken care of there.
 """
 
 import logging
@@ -81,6 +82,9 @@ def run_job(job_id: int) -> None:
         state, problem = Job.State.FAILED, "Dactyl failed at this; the server's log says more."
         log.exception("Job %s", job)
     Job.objects.filter(pk=job_id).update(state=state, problem=problem, ended_at=timezone.now())
+    afterwards = getattr(import_string(job.work), "afterwards", None)
+    if afterwards and state == Job.State.DONE:
+        afterwards(job.subject_id)
 
 
 def _follow(job: Job, steps: Iterable[Progress]) -> str:

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 
 from django.db.models import Model
 
-from dactyl.kits.history import Change
+from dactyl.history.edits import Change
 from dactyl.kits.models import (
     ChokeGroup,
     Companion,

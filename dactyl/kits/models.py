@@ -1,36 +1,22 @@
 """Rows of a kit. Layers store only their highest velocity, so a gap or an overlap cannot be written."""
 
-from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
 from django.utils import timezone
 
+from dactyl.core.fields import DRAWN
 from dactyl.core.kinds import KINDS
 from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, MAIN, ROTATIONS, VOICES
+from dactyl.history.models import Document
 from dactyl.jobs.models import Job
 from dactyl.shelf.models import Sample
 
-GAIN = [
-    MinValueValidator(-96.0, "The softest level is −96 dB."),
-    MaxValueValidator(24.0, "The highest level is +24 dB."),
-]
-PAN = [
-    MinValueValidator(-100.0, "Pan ends at −100, hard left."),
-    MaxValueValidator(100.0, "Pan ends at 100, hard right."),
-]
 
-CENTS = [MinValueValidator(-4800.0), MaxValueValidator(4800.0)]
-MS = [MinValueValidator(0.0), MaxValueValidator(20_000.0)]
-DRAWN = "drawn"
-
-
-class Kit(models.Model):
+class Kit(Document):
     name = models.CharField(max_length=80)
     seed = models.PositiveIntegerField(default=0)
-    version = models.PositiveBigIntegerField(default=1)  # rises with every edit, undo and redo
     is_put_away = models.BooleanField(default=False)
     created_at = models.DateTimeField(default=timezone.now)
-    changed_at = models.DateTimeField(default=timezone.now)
 
     def __str__(self) -> str:
         return self.name
@@ -40,7 +26,7 @@ class Output(models.Model):
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="outputs")
     name = models.CharField(max_length=40)
     position = models.PositiveIntegerField()
-    gain_db = models.FloatField(default=0.0, validators=GAIN)
+    gain_db = models.FloatField(default=0.0)
 
     class Meta:
         ordering = ["position"]
@@ -58,7 +44,7 @@ class Mic(models.Model):
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="mics")
     name = models.CharField(max_length=40)
     position = models.PositiveIntegerField()
-    gain_db = models.FloatField(default=0.0, validators=GAIN)
+    gain_db = models.FloatField(default=0.0)
     follows_pan = models.BooleanField(default=False)
     output = models.ForeignKey(Output, models.SET_NULL, null=True, blank=True)
 
@@ -73,7 +59,7 @@ class Mic(models.Model):
 class ChokeGroup(models.Model):
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="choke_groups")
     letter = models.CharField(max_length=1)
-    fade_ms = models.FloatField(default=FADE_MS, validators=[MinValueValidator(0.0), MaxValueValidator(5000.0)])
+    fade_ms = models.FloatField(default=FADE_MS)
 
     class Meta:
         ordering = ["letter"]
@@ -87,8 +73,8 @@ class MuteGroup(models.Model):
     """One-way: the pads that silence it are not silenced by it."""
 
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="mute_groups")
-    number = models.PositiveSmallIntegerField(validators=[MinValueValidator(1), MaxValueValidator(99)])
-    fade_ms = models.FloatField(default=FADE_MS, validators=[MinValueValidator(0.0), MaxValueValidator(5000.0)])
+    number = models.PositiveSmallIntegerField()
+    fade_ms = models.FloatField(default=FADE_MS)
 
     class Meta:
         ordering = ["number"]
@@ -102,8 +88,8 @@ class Piece(models.Model):
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="pieces")
     name = models.CharField(max_length=60, blank=True)
     position = models.PositiveIntegerField()
-    gain_db = models.FloatField(default=0.0, validators=GAIN)
-    pan = models.FloatField(default=0.0, validators=PAN)
+    gain_db = models.FloatField(default=0.0)
+    pan = models.FloatField(default=0.0)
     output = models.ForeignKey(Output, models.SET_NULL, null=True, blank=True)
 
     class Meta:
@@ -118,7 +104,7 @@ class PieceMic(models.Model):
 
     piece = models.ForeignKey(Piece, models.CASCADE, related_name="mic_gains")
     mic = models.ForeignKey(Mic, models.CASCADE)
-    gain_db = models.FloatField(default=0.0, validators=GAIN)
+    gain_db = models.FloatField(default=0.0)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["piece", "mic"], name="piece_mic_once")]
@@ -133,15 +119,13 @@ class Pad(models.Model):
     name = models.CharField(max_length=60, blank=True)  # the articulation, where a piece has several
     kind = models.CharField(max_length=20, choices=[(kind.slug, kind.label) for kind in KINDS], default="other")
     position = models.PositiveIntegerField()  # in the kit; a piece's pads stand together
-    gain_db = models.FloatField(default=0.0, validators=GAIN)
-    pan = models.FloatField(default=0.0, validators=PAN)
+    gain_db = models.FloatField(default=0.0)
+    pan = models.FloatField(default=0.0)
     muted = models.BooleanField(default=False)
     output = models.ForeignKey(Output, models.SET_NULL, null=True, blank=True)
 
     # What follows what, and what cuts what
-    max_voices = models.PositiveSmallIntegerField(
-        default=VOICES, validators=[MinValueValidator(1), MaxValueValidator(64)]
-    )
+    max_voices = models.PositiveSmallIntegerField(default=VOICES)
     rotation = models.CharField(max_length=10, choices=list(ROTATIONS.items()), default="in_turn")
     shared_counter = models.BooleanField(default=False)
     choke = models.ForeignKey(ChokeGroup, models.SET_NULL, null=True, blank=True)
@@ -150,39 +134,39 @@ class Pad(models.Model):
     silenced_by = models.ForeignKey(MuteGroup, models.SET_NULL, null=True, blank=True, related_name="silenced")
 
     # Velocity
-    dynamics = models.FloatField(default=1.0, validators=[MinValueValidator(0.0), MaxValueValidator(1.0)])
+    dynamics = models.FloatField(default=1.0)
     curve = models.CharField(
         max_length=10, choices=[(name, name) for name in (*CURVE_EXPONENTS, DRAWN)], default="even"
     )
     curve_points = models.JSONField(null=True, blank=True)  # [[velocity in, velocity out], ...] of a drawn curve
-    crossfade = models.PositiveSmallIntegerField(default=0, validators=[MaxValueValidator(64)])
+    crossfade = models.PositiveSmallIntegerField(default=0)
 
     # Pitch
-    tune_cents = models.FloatField(default=0.0, validators=CENTS)
-    cents_per_key = models.FloatField(default=0.0, validators=[MinValueValidator(-200.0), MaxValueValidator(200.0)])
-    root = models.PositiveSmallIntegerField(null=True, blank=True, validators=[MaxValueValidator(127)])
+    tune_cents = models.FloatField(default=0.0)
+    cents_per_key = models.FloatField(default=0.0)
+    root = models.PositiveSmallIntegerField(null=True, blank=True)
 
     # Envelope; without a decay the sound runs to its end
     is_held = models.BooleanField(default=False)
-    attack_ms = models.FloatField(default=0.0, validators=MS)
-    hold_ms = models.FloatField(default=0.0, validators=MS)
-    decay_ms = models.FloatField(null=True, blank=True, validators=MS)
-    sustain = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(1.0)])
-    release_ms = models.FloatField(default=50.0, validators=MS)
+    attack_ms = models.FloatField(default=0.0)
+    hold_ms = models.FloatField(default=0.0)
+    decay_ms = models.FloatField(null=True, blank=True)
+    sustain = models.FloatField(default=0.0)
+    release_ms = models.FloatField(default=50.0)
 
     # Tone
     filter_kind = models.CharField(max_length=4, choices=list(FILTERS.items()), default="off")
-    cutoff_hz = models.FloatField(default=8000.0, validators=[MinValueValidator(20.0), MaxValueValidator(22_000.0)])
-    filter_q = models.FloatField(default=0.7071, validators=[MinValueValidator(0.1), MaxValueValidator(30.0)])
-    filter_octaves = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(8.0)])
-    weight_db = models.FloatField(default=0.0, validators=[MinValueValidator(-18.0), MaxValueValidator(18.0)])
-    snap_db = models.FloatField(default=0.0, validators=[MinValueValidator(-18.0), MaxValueValidator(18.0)])
+    cutoff_hz = models.FloatField(default=8000.0)
+    filter_q = models.FloatField(default=0.7071)
+    filter_octaves = models.FloatField(default=0.0)
+    weight_db = models.FloatField(default=0.0)
+    snap_db = models.FloatField(default=0.0)
 
     # Variation from hit to hit
-    vary_tune_cents = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(200.0)])
-    vary_gain_db = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(12.0)])
-    vary_pan = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(100.0)])
-    vary_delay_ms = models.FloatField(default=0.0, validators=[MinValueValidator(0.0), MaxValueValidator(100.0)])
+    vary_tune_cents = models.FloatField(default=0.0)
+    vary_gain_db = models.FloatField(default=0.0)
+    vary_pan = models.FloatField(default=0.0)
+    vary_delay_ms = models.FloatField(default=0.0)
     dice = models.PositiveBigIntegerField(null=True, blank=True)  # of its variation; its key where nothing is set
 
     class Meta:
@@ -201,7 +185,7 @@ class Companion(models.Model):
 
     pad = models.ForeignKey(Pad, models.CASCADE, related_name="companions")
     other = models.ForeignKey(Pad, models.CASCADE, related_name="+")
-    strength = models.FloatField(default=1.0, validators=[MinValueValidator(0.01), MaxValueValidator(2.0)])
+    strength = models.FloatField(default=1.0)
 
     class Meta:
         constraints = [
@@ -218,13 +202,18 @@ class Map(models.Model):
     name = models.CharField(max_length=60)
     is_default = models.BooleanField(default=False)
 
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["kit"], condition=Q(is_default=True), name="one_default_map_of_a_kit")
+        ]
+
     def __str__(self) -> str:
         return self.name
 
 
 class MapNote(models.Model):
     map = models.ForeignKey(Map, models.CASCADE, related_name="notes")
-    note = models.PositiveSmallIntegerField(validators=[MaxValueValidator(127)])
+    note = models.PositiveSmallIntegerField()
     pad = models.ForeignKey(Pad, models.CASCADE, related_name="notes")
 
     class Meta:
@@ -238,7 +227,7 @@ class MapNote(models.Model):
 class Layer(models.Model):
     pad = models.ForeignKey(Pad, models.CASCADE, related_name="layers")
     high = models.PositiveSmallIntegerField()
-    gain_db = models.FloatField(default=0.0, validators=GAIN)
+    gain_db = models.FloatField(default=0.0)
     dice = models.PositiveBigIntegerField(null=True, blank=True)  # of its random cycle; its key where nothing is set
 
     class Meta:
@@ -256,13 +245,13 @@ class Take(models.Model):
     layer = models.ForeignKey(Layer, models.CASCADE, related_name="takes")
     position = models.PositiveIntegerField()
     is_enabled = models.BooleanField(default=True)
-    gain_db = models.FloatField(default=0.0, validators=GAIN)
-    pan = models.FloatField(default=0.0, validators=PAN)
-    tune_cents = models.FloatField(default=0.0, validators=CENTS)
+    gain_db = models.FloatField(default=0.0)
+    pan = models.FloatField(default=0.0)
+    tune_cents = models.FloatField(default=0.0)
     start_frame = models.PositiveBigIntegerField(default=0)  # in its first sample; the other mics start with it
     end_frame = models.PositiveBigIntegerField(null=True, blank=True)  # exclusive; null: to the end
-    fade_in_ms = models.FloatField(default=0.0, validators=MS)
-    fade_out_ms = models.FloatField(default=0.0, validators=MS)
+    fade_in_ms = models.FloatField(default=0.0)
+    fade_out_ms = models.FloatField(default=0.0)
     is_reversed = models.BooleanField(default=False)
     is_flipped = models.BooleanField(default=False)
 
@@ -291,34 +280,21 @@ class TakeSample(models.Model):
         return f"{self.sample_id}"
 
 
-class Revision(models.Model):
-    """One edit: a sentence a person can read, and the rows it changed, before and after."""
-
-    kit = models.ForeignKey(Kit, models.CASCADE, related_name="revisions")
-    sentence = models.CharField(max_length=200)
-    rows = models.JSONField()  # [table, primary key, fields before or null, fields after or null]
-    pads = models.JSONField()  # the pads it touches
-    changes_order = models.BooleanField(default=False)  # pads came, went or moved
-    is_undone = models.BooleanField(default=False)
-    made_at = models.DateTimeField(default=timezone.now)
-
-    class Meta:
-        indexes = [models.Index(fields=["kit", "is_undone"])]
-
-    def __str__(self) -> str:
-        return self.sentence
-
-
-class Proposal(models.Model):
+class Proposal(Document):
     """Samples on their way to pads: how names and sound would stack them, as changed by hand. Not yet an edit."""
 
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="proposals")
-    pad = models.ForeignKey(Pad, models.SET_NULL, null=True, blank=True)  # the pad it is meant for; null: free pads
+    pad_id = models.BigIntegerField(null=True)  # the pad it is meant for; null, or a pad that is gone: free pads
     state = models.JSONField()  # core.stack.arrange.to_state, with sample keys in the place of files
     made_at = models.DateTimeField(default=timezone.now)
 
     def __str__(self) -> str:
         return f"Proposal {self.pk}"
+
+    @property
+    def pad(self) -> Pad | None:
+        """A pad may go, and come back by undo, while a proposal waits for it."""
+        return Pad.objects.filter(pk=self.pad_id, kit=self.kit_id).select_related("piece").first()
 
 
 class KitFile(models.Model):

@@ -8,7 +8,7 @@ from typing import Any
 
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.play.playbook import PadTable, Playbook, Region
+from dactyl.core.play.playbook import ALL_CHANNELS, PadTable, Playbook, Region
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.shelf.models import Sample
@@ -61,6 +61,8 @@ def _pad(pad: PadTable) -> dict[str, Any]:
         "limitFade": pad.limit_fade,
         "cutsItself": pad.cuts_itself,
     }
+    if pad.channels != ALL_CHANNELS:
+        row["channels"] = pad.channels
     if pad.muted:
         row["muted"] = True
     if pad.emits:

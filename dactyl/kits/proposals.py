@@ -9,10 +9,11 @@ from dactyl.core.stack import arrange
 from dactyl.core.stack.layers import layered_dynamics
 from dactyl.core.stack.propose import Proposal as ProposalValue
 from dactyl.core.stack.propose import propose
+from dactyl.history.edits import edit
 from dactyl.kits.edits.samples import NewPad, Recording
-from dactyl.kits.models import Kit, Pad, Proposal
+from dactyl.kits.models import Kit, Proposal
+from dactyl.request_values import number_in
 from dactyl.shelf import queries as shelf_queries
-from dactyl.shelf.asked import number_in
 from dactyl.shelf.models import Sample
 
 
@@ -27,8 +28,7 @@ def begin(kit: Kit, samples: Sequence[Sample], pad_id: int | None) -> Proposal:
                 take[0] = {mic: keys[path] for mic, path in take[0].items()}
     state["left_over"] = [[keys[path], why] for path, why in state["left_over"]]
     kit.proposals.all().delete()
-    pad = Pad.objects.filter(pk=pad_id, kit=kit).first() if len(state["pads"]) == 1 else None
-    return Proposal.objects.create(kit=kit, pad=pad, state=state)
+    return Proposal.objects.create(kit=kit, pad_id=pad_id if len(state["pads"]) == 1 else None, state=state)
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,8 +75,11 @@ def shown(row: Proposal) -> Shown:
     return Shown(row, value, samples, pads, left)
 
 
-def change(row: Proposal, what: str, asked: Mapping[str, str]) -> None:
-    """Change the proposal by one of the ways of core.stack.arrange; ``asked`` holds its numbers as texts."""
+def change(row: Proposal, version: int, what: str, asked: Mapping[str, str]) -> None:
+    """Change the proposal by one of the ways of core.stack.arrange; ``asked`` holds its numbers as texts.
+
+    raises : StaleDocument if it is not the one the page saw
+    """
     value = arrange.from_state(row.state)
     pad, layer = _number(asked, "pad"), _number(asked, "layer")
     ways = {
@@ -97,8 +100,8 @@ def change(row: Proposal, what: str, asked: Mapping[str, str]) -> None:
     if what not in ways:
         raise KitError(f"A proposal can't be changed by “{what[:30]}”. Reload the page.")
     ways[what]()
-    row.state = arrange.to_state(value)
-    row.save(update_fields=["state"])
+    with edit(row, version, f"Proposal: {what.replace('-', ' ')}") as change_:
+        change_.update(row, state=arrange.to_state(value))
 
 
 def _number(asked: Mapping[str, str], name: str) -> int:
@@ -108,7 +111,8 @@ def _number(asked: Mapping[str, str], name: str) -> int:
 def _places(asked: Mapping[str, str]) -> list[arrange.Place]:
     """``"0.1.2,0.1.3"``: pad, layer and take of each."""
     places = [
-        tuple(int(part) for part in place.split(".") if part.isdecimal()) for place in asked.get("takes", "").split(",")
+        tuple(number_in(part) for part in place.split(".")[:4] if part.isdecimal())
+        for place in asked.get("takes", "").split(",")
     ]
     if any(len(place) != 3 for place in places):
         raise KitError("Select the takes to move first.")

@@ -4,11 +4,14 @@ import math
 import statistics
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field
+from dataclasses import fields as dataclass_fields
 
 from django.db.models import OuterRef, QuerySet, Subquery
 
+from dactyl.core import fields
 from dactyl.core import kit as core
+from dactyl.core.fields import values_of
 from dactyl.core.kinds import BY_SLUG
 from dactyl.kits.models import (
     DRAWN,
@@ -52,22 +55,12 @@ def kit_value(
     return core.Kit(
         name=row.name,
         seed=row.seed,
-        outputs=tuple(core.Output(name=output.name, gain_db=output.gain_db) for output in outputs),
-        mics=tuple(
-            core.Mic(
-                name=mic.name,
-                gain_db=mic.gain_db,
-                follows_pan=mic.follows_pan,
-                output=output_name.get(mic.output_id),
-            )
-            for mic in mics
-        ),
+        outputs=tuple(core.Output(**values_of(fields.OUTPUT, output)) for output in outputs),
+        mics=tuple(core.Mic(output=output_name.get(mic.output_id), **values_of(fields.MIC, mic)) for mic in mics),
         pieces=tuple(
             core.Piece(
-                name=piece.name,
                 pads=tuple(own),
-                gain_db=piece.gain_db,
-                pan=piece.pan / 100,
+                **values_of(fields.PIECE, piece),
                 output=output_name.get(piece.output_id),
                 mic_gains_db=tuple(mic_gains[piece.pk]),
             )
@@ -97,43 +90,14 @@ def _pad_values(
             id=pad.pk,
             dice=pad.dice,
             name=pad.full_name,
-            kind=pad.kind,
             layers=layers.get(pad.pk, ()),
             notes=tuple(notes[pad.pk]),
-            root=pad.root,
-            cents_per_key=pad.cents_per_key,
-            tune_cents=pad.tune_cents,
-            gain_db=pad.gain_db,
-            pan=pad.pan / 100,
-            muted=pad.muted,
             choke=chokes.get(pad.choke_id),
-            cuts_itself=pad.cuts_itself,
             silences=tuple(mutes[group] for group in (pad.silences_id,) if group),
             silenced_by=tuple(mutes[group] for group in (pad.silenced_by_id,) if group),
             companions=tuple(companions[pad.pk]),
-            max_voices=pad.max_voices,
-            rotation=pad.rotation,
-            shared_counter=pad.shared_counter,
-            dynamics=pad.dynamics,
             curve=curve_of(pad),
-            crossfade=pad.crossfade,
-            is_held=pad.is_held,
-            envelope=core.Envelope(
-                attack_ms=pad.attack_ms,
-                hold_ms=pad.hold_ms,
-                decay_ms=pad.decay_ms,
-                sustain=pad.sustain,
-                release_ms=pad.release_ms,
-            ),
-            filter=core.Filter(kind=pad.filter_kind, cutoff_hz=pad.cutoff_hz, q=pad.filter_q, octaves=pad.filter_octaves),
-            weight_db=pad.weight_db,
-            snap_db=pad.snap_db,
-            variation=core.Variation(
-                tune_cents=pad.vary_tune_cents,
-                gain_db=pad.vary_gain_db,
-                pan=pad.vary_pan / 100,
-                delay_ms=pad.vary_delay_ms,
-            ),
+            **values_of(fields.PAD, pad),
             output=output_name.get(pad.output_id),
         )  # fmt: skip
 
@@ -161,25 +125,14 @@ def _layer_values(
     for take in _some(Take.objects.filter(layer__pad__kit=row), "layer__pad", pad_ids):
         if not heard[take.pk]:
             continue
-        own = heard[take.pk]
-        start, end = take.start_frame, take.end_frame
-        if other := instead.get(take.pk):
-            own = [(own[0][0], core.Sample(other.sha256, other.frames, other.rate_hz, other.channels))]
-            start, end = other.onset_frame, None
-        takes[take.layer_id].append(core.Take(
-            id=take.pk,
-            samples=tuple(own),
-            start_frame=start,
-            end_frame=end,
-            fade_in_ms=take.fade_in_ms,
-            fade_out_ms=take.fade_out_ms,
-            is_reversed=take.is_reversed,
-            is_flipped=take.is_flipped,
-            tune_cents=take.tune_cents,
-            gain_db=take.gain_db,
-            pan=take.pan / 100,
-            enabled=take.is_enabled,
-        ))  # fmt: skip
+        own, tried = heard[take.pk], instead.get(take.pk)
+        if tried:
+            sample = core.Sample(tried.sha256, tried.frames, tried.rate_hz, tried.channels)
+            own = [(own[0][0], sample), *own[1:]]
+        values = values_of(fields.TAKE, take)
+        if tried:
+            values |= {"start_frame": tried.onset_frame, "end_frame": None}
+        takes[take.layer_id].append(core.Take(id=take.pk, samples=tuple(own), **values))
     layers: dict[int, list[core.Layer]] = defaultdict(list)
     for layer in _some(Layer.objects.filter(pad__kit=row), "pad", pad_ids):
         own = layers[layer.pad_id]
@@ -189,7 +142,7 @@ def _layer_values(
             low=own[-1].high + 1 if own else 1,
             high=layer.high,
             takes=tuple(takes[layer.pk]),
-            gain_db=layer.gain_db,
+            **values_of(fields.LAYER, layer),
         ))  # fmt: skip
     return {pad: tuple(own) for pad, own in layers.items()}
 
@@ -313,6 +266,7 @@ class Heard:
     mic: str
     name: str
     folder: str
+    sha256: str
     overview: bytes
     frames: int
     rate_hz: int
@@ -364,7 +318,7 @@ def card_layers(row: PadRow) -> list[CardLayer]:
     """Layers of a pad, softest first, with every take's samples by mic. Two queries."""
     used = TakeSample.objects.filter(take__layer__pad=row.pad).order_by("mic__position")
     heard: dict[int, list[Heard]] = defaultdict(list)
-    columns = [f"sample__{column.name}" for column in fields(Heard) if column.name != "mic"]
+    columns = [f"sample__{column.name}" for column in dataclass_fields(Heard) if column.name != "mic"]
     for take_id, *values in used.values_list("take", "mic__name", *columns):
         heard[take_id].append(Heard(*values))
     takes: dict[int, list[Take]] = defaultdict(list)
@@ -404,7 +358,7 @@ def _compare(rows: list[TakeRow]) -> None:
 
 
 def home_kits(*, put_away: bool) -> list[Kit]:
-    kits = list(Kit.objects.filter(is_put_away=put_away).order_by("-changed_at", "-pk"))
+    kits = list(Kit.objects.filter(is_put_away=put_away).order_by("-journal__changed_at", "-pk"))
     rows = (
         Layer.objects.filter(pad__kit__in=kits)
         .order_by("pad__position", "high")

@@ -11,7 +11,7 @@ from functools import partial
 
 from dactyl.core.kit import Curve
 from dactyl.core.play.compile import curve_table, dynamics_gain
-from dactyl.kits.queries import OUTLIER_DB
+from dactyl.kits.queries import OUTLIER_DB, PadRow, curve_of
 
 HEIGHT = 42.0
 DENSE_FROM, DENSITY = 36.0, 6.0  # units down; dB per unit below that
@@ -72,6 +72,17 @@ def staircase(
     axis = tuple(top_db - down for down in (12.0, 24.0, 36.0))
     borders = "".join(f"M{high} 0V{HEIGHT:.0f}" for _, high, _ in layers[:-1])
     return Staircase("".join(edges), "".join(fills), borders, "".join(dots), "".join(rings), axis, "; ".join(words))
+
+
+def level_table(row: PadRow) -> list[float]:
+    """The level in dB that the pad would be heard at, for velocities 1 to 127: its takes' mean, with every gain."""
+    pad, curve = row.pad, curve_of(row.pad)
+    gain_db = pad.gain_db + pad.piece.gain_db
+    return [
+        layer.level_db + gain_db + _played_db(velocity, pad.dynamics, curve)
+        for layer in row.layers
+        for velocity in range(layer.low, layer.high + 1)
+    ]
 
 
 def _played_db(velocity: float, dynamics: float, curve: Curve) -> float:

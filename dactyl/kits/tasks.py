@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.formats.package import samples_of
 from dactyl.jobs.run import Progress
-from dactyl.kits.edits.whole import write_kit
+from dactyl.kits.edits.whole import open_kit as open_kit_value
 from dactyl.kits.models import KitFile
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
@@ -37,6 +37,7 @@ def _open(row: KitFile) -> Iterator[Progress]:
             name, folder = names[sha256]
             shelf_edits.take_in(files[sha256], name, folder)
             yield Progress(done, len(wanted), name)
-        row.kit = write_kit(value, {s.sha256: s for s in Sample.objects.filter(sha256__in=wanted).defer("overview")})
+        samples = {s.sha256: s for s in Sample.objects.filter(sha256__in=wanted).defer("overview")}
+        row.kit = open_kit_value(value, samples, row.name)
         row.notes = [*source.warnings, *differences][:500]
         row.save(update_fields=["kit", "notes"])

@@ -58,6 +58,7 @@ urlpatterns = [
     path(TAKE + "keep/", changes.keep_tried, name="keep_tried"),
     path(TAKE + "waveform/", card.waveform, name="waveform"),
     path(KIT + "stack/", stacking.stack, name="stack"),
+    path(KIT + "stack/propose/", stacking.propose_pads, name="propose"),
     path(KIT + "stack/<int:proposal_id>/apply/", stacking.apply_proposal, name="apply_proposal"),
     path(KIT + "stack/<int:proposal_id>/drop/", stacking.drop_proposal, name="drop_proposal"),
     path(KIT + "stack/<int:proposal_id>/<str:what>/", stacking.change_proposal, name="change_proposal"),

@@ -1,19 +1,99 @@
-"""Writes of parts."""
+"""Writes of parts: one edit for one sentence in the history of the part."""
 
-from dataclasses import asdict
+import json
+from collections.abc import Iterable, Iterator
+from dataclasses import fields
 
-from dactyl.core.formats.midi import read_midi
+from django.db import transaction
+from django.db.models import Max
+from django.db.models.expressions import RawSQL
+
+from dactyl.core.errors import PartError
+from dactyl.core.formats.midi import MAX_NOTES
+from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
-from dactyl.parts.models import Part
+from dactyl.core.parts.reshape import Reshaped
+from dactyl.history.edits import Change, edit
+from dactyl.history.models import Revision
+from dactyl.parts.models import Event, Part
+from dactyl.parts.queries import EACH, rows_of
 
-
-def add_midi(data: bytes, filename: str) -> Part:
-    """Read a MIDI file as a new part. Raises PartError."""
-    return add_part(read_midi(data, filename))
+EDITED = ("tick", "note", "velocity", "channel", "length_ticks", "played_tick")
 
 
 def add_part(value: PartValue) -> Part:
-    fields = asdict(value)
-    fields["notes"] = [[n.tick, n.note, n.velocity, n.channel, n.length_ticks] for n in value.notes]
-    fields["offs"] = [[off.place, off.tick, off.note, off.channel] for off in value.offs]
-    return Part.objects.create(**fields)
+    with transaction.atomic():
+        part = Part.objects.create(**_about(value))
+        Event.objects.bulk_create([_row(part, event, event.order) for event in value.events], batch_size=1000)
+    part.refresh_from_db()
+    return part
+
+
+def delete_part(part: Part) -> None:
+    """For good, with its history; bounces keep what they were made from."""
+    part.delete()
+
+
+def reshape(part: Part, version: int, sentence: str, reshaped: Reshaped) -> Revision | None:
+    """Write what a function of the core made of the part's events."""
+    with edit(part, version, sentence) as change:
+        write_events(change, reshaped)
+    return change.revision
+
+
+def rewrite(part: Part, version: int, sentence: str, before: PartValue, after: PartValue) -> Revision | None:
+    """Take the part, tempo, meter and sections included, from one value to another that was made of it."""
+    kept = {event.id: event for event in after.events if event.id}
+    reshaped = Reshaped(
+        changed=tuple(kept[event.id] for event in before.events if kept.get(event.id, event) != event),
+        added=tuple(event for event in after.events if not event.id),
+        removed=tuple(event.id for event in before.events if event.id not in kept),
+    )
+    with edit(part, version, sentence) as change:
+        change.update(part, **{name: value for name, value in _about(after).items() if getattr(part, name) != value})
+        write_events(change, reshaped)
+    return change.revision
+
+
+def write_events(change: Change, reshaped: Reshaped) -> None:
+    part = change.document
+    if reshaped.removed:
+        change.delete_all(list(rows_of(part, reshaped.removed)))
+    if reshaped.changed:
+        rows = {row.pk: row for row in rows_of(part, [event.id for event in reshaped.changed])}
+        change.update_each((rows[event.id], _values(event)) for event in reshaped.changed if event.id in rows)
+    if reshaped.added:
+        if Event.objects.filter(part=part).count() + len(reshaped.added) > MAX_NOTES:
+            raise PartError(f"A part holds at most {MAX_NOTES:,} hits. Split it, or begin another.")
+        change.create_all(list(_placed(part, reshaped.added)))
+
+
+def _placed(part: Part, events: Iterable[EventValue]) -> Iterator[Event]:
+    """Rows for new events, each behind what stands at its tick already."""
+    events = list(events)
+    ticks = RawSQL(EACH, [json.dumps(sorted({event.tick for event in events}))])
+    last = dict(Event.objects.filter(part=part, tick__in=ticks).values_list("tick").annotate(Max("order")).order_by())
+    for event in events:
+        last[event.tick] = last.get(event.tick, -1) + 1
+        yield _row(part, event, last[event.tick])
+
+
+def _row(part: Part, event: EventValue, order: int) -> Event:
+    return Event(part=part, order=order, of_pass_id=event.pass_id, **_values(event))
+
+
+def _values(event: EventValue) -> dict[str, int]:
+    values = {field.name: getattr(event, field.name) for field in fields(event) if field.name in EDITED}
+    return values | {"played_tick": event.played}
+
+
+def _about(value: PartValue) -> dict:
+    """Lists, as they come back from the database, so that equal ones are known as such."""
+    return {
+        "name": value.name[:80],
+        "ticks_per_beat": value.ticks_per_beat,
+        "tempos": [list(change) for change in value.tempos],
+        "meters": [list(change) for change in value.meters],
+        "sections": [[section.start_tick, section.end_tick, section.name] for section in value.sections],
+        "end_tick": value.end_tick,
+    }

@@ -3,16 +3,16 @@
 from django.db import models
 from django.utils import timezone
 
+from dactyl.history.models import Document
 
-class Part(models.Model):
+
+class Part(Document):
     name = models.CharField(max_length=80)
     ticks_per_beat = models.PositiveIntegerField()
-    tempos = models.JSONField()  # [[tick, microseconds per beat], ...]
-    notes = models.JSONField()  # [[tick, note, velocity, channel, length in ticks], ...] in time order
-    offs = models.JSONField(default=list)  # [[notes before it, tick, note, channel], ...]
+    tempos = models.JSONField()  # [[tick, microseconds per beat], ...], the first at tick 0
+    meters = models.JSONField()  # [[tick, beats in a bar, beat unit], ...], the first at tick 0
+    sections = models.JSONField(default=list)  # [[first tick, tick after the last, name], ...] in time order
     end_tick = models.PositiveBigIntegerField()
-    beats_per_bar = models.PositiveSmallIntegerField(default=4)
-    beat_unit = models.PositiveSmallIntegerField(default=4)
     added_at = models.DateTimeField(default=timezone.now)
 
     class Meta:
@@ -20,3 +20,46 @@ class Part(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Pass(models.Model):
+    """One time round while playing in."""
+
+    part = models.ForeignKey(Part, models.CASCADE, related_name="passes")
+    number = models.PositiveIntegerField()
+    is_muted = models.BooleanField(default=False)
+    recorded_as = models.CharField(max_length=40)  # the page's own name of it: sent twice, it is written once
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["part", "recorded_as"], name="pass_written_once")]
+
+    def __str__(self) -> str:
+        return f"pass {self.number}"
+
+
+class Event(models.Model):
+    """A hit of a part, or a note-off that no hit's length says (velocity 0)."""
+
+    part = models.ForeignKey(Part, models.CASCADE, related_name="events")
+    tick = models.PositiveBigIntegerField()
+    order = models.IntegerField(default=0)  # among the events of a tick; not counted, so none is renumbered
+    note = models.PositiveSmallIntegerField()
+    velocity = models.PositiveSmallIntegerField()
+    channel = models.PositiveSmallIntegerField(default=9)
+    length_ticks = models.PositiveBigIntegerField(default=0)  # 0: it is never ended
+    played_tick = models.PositiveBigIntegerField()  # where it was played, drawn or read, before it was tightened
+    of_pass = models.ForeignKey(Pass, models.SET_NULL, null=True, related_name="events")  # it was played in with
+
+    class Meta:
+        ordering = ["tick", "order", "pk"]
+        indexes = [models.Index(fields=["part", "tick", "order"], name="parts_event_in_order")]
+        constraints = [
+            models.CheckConstraint(
+                name="event_is_midi",
+                condition=models.Q(note__lte=127, velocity__lte=127, channel__lte=15),
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.note} at {self.tick}"

@@ -1,42 +1,44 @@
-"""The part view of a kit: choose a part, see its hits by pad, bring in a MIDI file."""
+"""The part view of a kit, and what its editor asks: a part's tables, edits, choices, files."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import wraps
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 from django.shortcuts import get_object_or_404
+from django.urls import reverse
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
-from django_htmx.http import HttpResponseClientRedirect, push_url
+from django_htmx.http import push_url
 
-from dactyl.core.errors import PartError
-from dactyl.core.formats.midi import MAX_BYTES
-from dactyl.kits import queries as kit_queries
+from dactyl.core.bounce.stems import safe_name
+from dactyl.core.errors import DactylError, PartError
+from dactyl.core.formats.midi import MAX_BYTES, MAX_NOTES, read_midi, read_tracks, write_midi
+from dactyl.core.formats.notes import note_name
+from dactyl.core.parts import structure
+from dactyl.core.parts.meter import GRIDS
+from dactyl.core.parts.part import Event
+from dactyl.history import edits as history
+from dactyl.history.models import Revision
+from dactyl.history.queries import listed, reading
 from dactyl.kits.models import Kit
+from dactyl.kits.queries import sheet_rows
 from dactyl.kits.views.pages import kit_page
-from dactyl.parts import edits, queries
-from dactyl.parts.models import Part
-from dactyl.shelf.asked import number_in
+from dactyl.parts import edits, operations, passes, queries, shown
+from dactyl.parts.models import Part, Pass
+from dactyl.request_values import Asked, number_in, plain, seen_version
+
+RATES_HZ = (8000, 192_000)
 
 
 @require_GET
 def part_page(request: HttpRequest, kit_id: int) -> HttpResponse:
-    kit = get_object_or_404(Kit, pk=kit_id)
-    return _part_view(request, kit, chosen_part(request))
+    return _part_view(request, get_object_or_404(Kit, pk=kit_id), chosen_part(request))
 
 
 def _part_view(request: HttpRequest, kit: Kit, chosen: Part | None) -> HttpResponse:
-    context: dict = {"parts": queries.all_parts(), "part": chosen}
-    if chosen:
-        value = queries.part_value(chosen)
-        rows = kit_queries.sheet_rows(kit, levels=False)
-        lanes = queries.lanes(value, rows, middle_c_octave=settings.MIDDLE_C_OCTAVE)
-        context |= {
-            "value": value,
-            "seconds": value.seconds_at(value.end_tick),
-            "lanes": lanes,
-            "pads": [row for row in rows if not row.is_empty],
-            "unanswered": [lane for lane in lanes if not lane.is_answered],
-            "bar_lines": "".join(f"M{1000 * bar / value.bars:.2f} 0V20" for bar in range(1, value.bars)),
-            "bar_numbers": range(1, value.bars + 1, max(1, value.bars // 16)),
-        }
+    context = {"parts": queries.all_parts(), "part": chosen, "grids": list(GRIDS)}
     return kit_page(request, kit, "part", "parts/_part.html", context)
 
 
@@ -46,31 +48,229 @@ def chosen_part(request: HttpRequest) -> Part | None:
     return Part.objects.filter(pk=number_in(asked)).first() or Part.objects.first()
 
 
+# Parts as a whole -----------------------------------------------------------------------------------------------------
+
+
 @require_POST
-def read_midi(request: HttpRequest, kit_id: int) -> HttpResponse:
+def new(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """An empty part; of the kit it is only shown in."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    asked = Asked({name: number_in(request.POST.get(name, ""), -1) for name in ("bars", "beats", "unit")})
+    bpm = _typed_number(request.POST.get("bpm", "120"))
+    name = plain(request.POST.get("name", ""), "A part's name", 80) or "New part"
+    value = structure.new_part(
+        name, asked.whole("bars", 1, 1000), bpm=bpm, beats=asked.whole("beats", 1, 32), unit=asked.whole("unit", 1, 32)
+    )
+    return _opened(request, kit, edits.add_part(value))
+
+
+def _typed_number(text: str) -> float:
+    try:
+        return float(text.strip().replace(",", ".")[:12])
+    except ValueError:
+        raise PartError("The tempo is a number of beats a minute, such as 96.") from None
+
+
+@require_POST
+def read(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """Read a MIDI file as a part, or with ``tracks=1`` each of its tracks as one."""
     kit = get_object_or_404(Kit, pk=kit_id)
     upload = request.FILES.get("file")
     if upload is None:
         raise PartError("No file was chosen. Choose a .mid file.")
+    name = upload.name[:120]
     if upload.size > MAX_BYTES:
-        raise PartError(f"{upload.name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
-    part = edits.add_midi(upload.read(), upload.name)
-    request.GET = request.GET.copy()
-    request.GET["part"] = str(part.pk)
+        raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
+    data = upload.read()
+    values = read_tracks(data, name) if request.POST.get("tracks") == "1" else [read_midi(data, name)]
+    return _opened(request, kit, [edits.add_part(value) for value in values][0])
+
+
+def _opened(request: HttpRequest, kit: Kit, part: Part) -> HttpResponse:
+    url = f"{reverse('parts:part', args=[kit.pk])}?part={part.pk}"
+    return push_url(_part_view(request, kit, part), url) if request.htmx else HttpResponseRedirect(url)
+
+
+@require_POST
+def duplicate(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
+    part = get_object_or_404(Part, pk=part_id)
+    value = queries.part_value(part)
+    copy = edits.add_part(replace(value, name=f"{value.name[:74]} copy"))
+    return _opened(request, get_object_or_404(Kit, pk=kit_id), copy)
+
+
+@require_POST
+def delete(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
+    """For good; bounces keep what they were made from."""
+    edits.delete_part(get_object_or_404(Part, pk=part_id))
+    kit = get_object_or_404(Kit, pk=kit_id)
+    url = reverse("parts:part", args=[kit.pk])
     if not request.htmx:
-        return HttpResponseClientRedirect(f"/parts/of/{kit.pk}/?part={part.pk}")
-    return push_url(_part_view(request, kit, part), f"/parts/of/{kit.pk}/?part={part.pk}")
+        return HttpResponseRedirect(url)
+    return push_url(_part_view(request, kit, Part.objects.first()), url)
+
+
+@require_POST
+def split(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
+    """One part for each pad, piece or channel; the whole stays."""
+    kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
+    made = structure.split(queries.part_value(part), _namer(kit, request.POST.get("by", "pad")))
+    if len(made) < 2:
+        raise PartError("There is nothing to split: all its hits belong together.")
+    return _opened(request, kit, [edits.add_part(value) for value in made][0])
 
 
 @require_GET
-def hits(request: HttpRequest, part_id: int, rate_hz: int) -> HttpResponse:
-    """The part in frames, for the page's player: [frame, note, velocity, channel] in order, and the loop's length."""
-    value = queries.part_value(get_object_or_404(Part, pk=part_id))
-    rate_hz = min(192_000, max(8000, rate_hz))
+def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
+    """The part as a MIDI file: of type 0, or with ``by`` pad, piece or channel of type 1, a track for each.
+
+    ``ids`` : only these hits; their time stays
+    """
+    kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
+    value, by = queries.part_value(part), request.GET.get("by", "")
+    if ids := {number_in(key) for key in request.GET.get("ids", "").split(",") if key}:
+        value = replace(value, events=tuple(event for event in value.events if event.id in ids))
+    response = HttpResponse(write_midi(value, tracks=_namer(kit, by) if by else None), content_type="audio/midi")
+    response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(part.name)}.mid")
+    return response
+
+
+def _namer(kit: Kit, by: str) -> Callable[[Event], str]:
+    """What a hit is filed under."""
+    if by == "channel":
+        return lambda event: f"Channel {event.channel + 1}"
+    if by not in ("pad", "piece"):
+        raise PartError("Choose pad, piece or channel.")
+    names: dict[int, str] = {}
+    for row in sheet_rows(kit, levels=False):
+        for note in row.notes:
+            names.setdefault(note, row.pad.piece.name or row.name if by == "piece" else row.name)
+    return lambda event: names.get(event.note) or note_name(event.note)
+
+
+# The editor -----------------------------------------------------------------------------------------------------------
+
+
+def _rate(request: HttpRequest) -> int:
+    low, high = RATES_HZ
+    return min(high, max(low, number_in(request.headers.get("X-Rate", ""), 48_000)))
+
+
+@require_GET
+def data(request: HttpRequest, part_id: int) -> JsonResponse:
+    return JsonResponse(shown.whole(get_object_or_404(Part, pk=part_id), _rate(request)))
+
+
+@require_GET
+def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
+    return JsonResponse(shown.lanes(get_object_or_404(Kit, pk=kit_id), settings.MIDDLE_C_OCTAVE))
+
+
+def part_edit(view: Callable[..., Revision | None | tuple[Revision | None, str]]) -> Callable[..., JsonResponse]:
+    """Run ``view``, which edits the part at the version in ``X-Part-Version``; answer with what changed.
+
+    A stale page gets the whole part, and a sentence; a refused value gets a sentence and the part stays.
+    """
+
+    @require_POST
+    @wraps(view)
+    def answer(request: HttpRequest, part_id: int, **found: int | str) -> JsonResponse:
+        part = get_object_or_404(Part, pk=part_id)
+        try:
+            result = view(request, part, seen_version(request, "part"), **found)
+        except history.StaleDocument as stale:
+            fresh = get_object_or_404(Part, pk=part_id)
+            with reading():
+                body = {**shown.whole(fresh, _rate(request)), "isWhole": True, "said": str(stale), "isStale": True}
+            return JsonResponse(body, status=409)
+        except DactylError as problem:
+            return JsonResponse({"said": str(problem)}, status=422)
+        revision, said = result if isinstance(result, tuple) else (result, "")
+        words = said or (revision.sentence if revision else "Nothing changed.")
+        with reading():
+            return JsonResponse({**shown.changed(part, revision, _rate(request)), "said": words})
+
+    return answer
+
+
+@part_edit
+def edit(request: HttpRequest, part: Part, version: int, what: str) -> Revision | None:
+    """One of ``operations.OPERATIONS``, or a change of bars, tempo, meter, sections or name."""
+    asking = operations.Asking(part, Asked.of(request))
+    if what in operations.OPERATIONS:
+        return edits.reshape(part, version, *operations.OPERATIONS[what](asking))
+    return edits.rewrite(part, version, *operations.restructure(asking, what))
+
+
+@part_edit
+def undo(request: HttpRequest, part: Part, version: int):
+    undone = history.undo(part, version)
+    return undone, f"Undone: {undone.sentence}" if undone else "There is nothing to undo."
+
+
+@part_edit
+def redo(request: HttpRequest, part: Part, version: int):
+    redone = history.redo(part, version)
+    return redone, f"Done again: {redone.sentence}" if redone else "There is nothing to do again."
+
+
+@part_edit
+def go_to(request: HttpRequest, part: Part, version: int, revision_id: int):
+    gone = history.go_to(part, version, revision_id)
+    return gone or (None, "This change is no longer listed.")
+
+
+@require_GET
+def changes(request: HttpRequest, part_id: int) -> JsonResponse:
+    """The latest edits, the last first."""
+    rows = listed(get_object_or_404(Part, pk=part_id))
     return JsonResponse({
-        "name": value.name,
-        "bars": value.bars,
-        "bpm": round(value.bpm, 2),
-        "loopFrames": value.loop_frames(rate_hz),
-        "hits": [[hit.frame, hit.note, hit.velocity, hit.channel] for hit in value.hits(rate_hz)],
+        "changes": [[row.pk, row.sentence, row.is_undone, row.made_at.strftime("%H:%M:%S")] for row in rows]
     })  # fmt: skip
+
+
+@require_POST
+def preview(request: HttpRequest, part_id: int, what: str) -> JsonResponse:
+    """What an operation would make; nothing is changed."""
+    part = get_object_or_404(Part, pk=part_id)
+    if what not in operations.OPERATIONS:
+        raise PartError(f"“{what[:30]}” can't be previewed. Reload the page.")
+    said, made = operations.OPERATIONS[what](operations.Asking(part, Asked.of(request)))
+    body = shown.preview(part, made.changed, made.added, made.removed, _rate(request))
+    return JsonResponse({**body, "said": said})
+
+
+@require_POST
+def choose(request: HttpRequest, part_id: int) -> JsonResponse:
+    """The ids of the hits that a rule means; nothing is changed."""
+    part = get_object_or_404(Part, pk=part_id)
+    return JsonResponse({"ids": [hit.id for hit in operations.choose(operations.Asking(part, Asked.of(request)))]})
+
+
+# Playing in -----------------------------------------------------------------------------------------------------------
+
+
+@part_edit
+def record(request: HttpRequest, part: Part, version: int) -> Revision | None:
+    """``hits``: rows of frame in the part, note, velocity, channel and frames held, at ``rate``."""
+    asked = Asked.of(request)
+    frames, rate_hz = (0, 1 << 40), asked.whole("rate", *RATES_HZ)
+    limits = [frames, operations.NOTES, operations.VELOCITIES, operations.CHANNELS, frames]
+    about = queries.about(part)
+    hits = operations.recorded(about, asked.rows("hits", limits, MAX_NOTES), rate_hz)
+    strength = asked.number("strength", 0, 100, 0) / 100
+    grid = operations.Asking(part, asked).grid() if strength else None
+    return passes.record_pass(
+        part, version, asked.text("name", 40), hits, replace_notes=asked.yes("replace"), grid=grid, strength=strength
+    )
+
+
+@part_edit
+def set_pass(request: HttpRequest, part: Part, version: int, pass_id: int, what: str) -> Revision | None:
+    """what : mute, hear, or only"""
+    row = Pass.objects.filter(part=part, pk=pass_id).first()
+    if row is None:
+        raise PartError("This pass is gone. Undo may bring it back.")
+    if what == "only":
+        return passes.choose_pass(part, version, row)
+    return passes.mute_pass(part, version, row, what == "mute")

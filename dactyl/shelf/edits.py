@@ -40,10 +40,11 @@ def add_file(batch: Import, path: str, content: Iterable[bytes]) -> ImportFile:
     return row
 
 
-def ensure_job(batch: Import) -> None:
-    """Queue the job again if a file arrived just as it ended."""
-    if batch.job and batch.job.is_over and batch.files.filter(state=State.WAITING).exists():
-        with transaction.atomic():
+def go_on(batch_id: int) -> None:
+    """Begin again where a file came in just as the job ended."""
+    with transaction.atomic():
+        batch = Import.objects.get(pk=batch_id)
+        if batch.files.filter(state=State.WAITING).exists():
             _ensure_job(batch)
 
 
@@ -95,6 +96,8 @@ def record_heard(results: Sequence[tuple[ImportFile, Heard | str]]) -> None:
         new = [_sample(file, result) for sha, (file, result) in reversed(heard.items()) if sha not in known]
         Sample.objects.bulk_create(new, batch_size=100)
         samples = Sample.objects.defer("overview").in_bulk(heard, field_name="sha256")
+        for sha256, (file, _) in heard.items():
+            store.adopt(file.stored_as, sha256)  # once more under the write lock: it may have been deleted meanwhile
         fresh = {sample.sha256 for sample in new}
         for file, result in results:
             if isinstance(result, Heard):

@@ -3,9 +3,11 @@
 import json
 import os
 import struct
+import time
 from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
+from pathlib import Path
 
 import numpy as np
 from django.conf import settings
@@ -16,14 +18,18 @@ from dactyl.core.wave.read import read_sound
 from dactyl.shelf.store import prepared_path, sample_path, write_whole
 
 HEAD_SECONDS = 0.2
-CLEAN_EVERY = 500  # sounds made between looks at the size of the cache
+CLEAN_EVERY = 200  # sounds made between looks at the size of the cache
+SECONDS_BETWEEN_MARKS = 600  # of a sound's use
 
 
 def prepared_sound(recipe: Recipe) -> np.ndarray:
     """The sound of ``recipe``, from disk or made now: float32, (channels, frames)."""
     path = prepared_path(recipe.key)
-    with suppress(FileNotFoundError, ValueError):
-        return np.load(path)
+    with suppress(OSError, ValueError, EOFError):  # torn by a kill: made anew
+        audio = np.load(path)
+        if audio.shape == (recipe.channels, recipe.frames) and audio.dtype == np.float32:
+            _mark_used(path)
+            return audio
     try:
         audio = prepare(read_sound(sample_path(recipe.sha256)).audio, recipe)
     except OSError as problem:
@@ -31,14 +37,33 @@ def prepared_sound(recipe: Recipe) -> np.ndarray:
             f"The sample {recipe.sha256[:12]} is gone from the data folder; bring it in again."
         ) from problem
     write_whole(path, lambda file: np.save(file, audio), sync=False)
+    _keep_limit()
     return audio
+
+
+def _mark_used(path: Path) -> None:
+    """Its time of change says when it was last used: access times do not move on most systems."""
+    with suppress(OSError):
+        if time.time() - path.stat().st_mtime > SECONDS_BETWEEN_MARKS:
+            os.utime(path)
+
+
+def _keep_limit() -> None:
+    """In whatever process sounds are made: server, worker or command."""
+    global _made
+    _made += 1
+    if _made % CLEAN_EVERY == 0:
+        shrink_cache(settings.PREPARED_CACHE_BYTES)
 
 
 def prepared_head(recipe: Recipe) -> np.ndarray:
     """The first ``HEAD_SECONDS`` of the sound; from disk without reading the rest."""
     frames = max(1, int(HEAD_SECONDS * recipe.rate_hz))
-    with suppress(FileNotFoundError, ValueError):
-        return np.array(np.load(prepared_path(recipe.key), mmap_mode="r")[:, :frames])
+    with suppress(OSError, ValueError, EOFError):
+        held = np.load(prepared_path(recipe.key), mmap_mode="r")
+        if held.shape == (recipe.channels, recipe.frames):
+            _mark_used(prepared_path(recipe.key))
+            return np.array(held[:, :frames])
     return prepared_sound(recipe)[:, :frames]
 
 
@@ -74,19 +99,15 @@ def broken_sounds(recipes: Iterable[Recipe]) -> dict[str, str]:
 
 
 def _make(recipe: Recipe) -> None:
-    global _made
     prepared_sound(recipe)
     _waiting.pop(recipe.key, None)
-    _made += 1
-    if _made % CLEAN_EVERY == 0:
-        shrink_cache(settings.PREPARED_CACHE_BYTES)
 
 
 def shrink_cache(limit_bytes: int) -> None:
-    """Delete the prepared sounds that were longest not read until the rest fits."""
+    """Delete the prepared sounds that were longest not used until the rest fits."""
     files = [(entry.stat(), entry) for folder in (settings.DATA / "prepared").glob("*") for entry in os.scandir(folder)]
     held = sum(stat.st_size for stat, _ in files)
-    for stat, entry in sorted(files, key=lambda file: file[0].st_atime):
+    for stat, entry in sorted(files, key=lambda file: file[0].st_mtime):
         if held <= limit_bytes:
             break
         with suppress(FileNotFoundError):

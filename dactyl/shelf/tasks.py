@@ -1,5 +1,6 @@
 """The import job: everything that waits in a batch, until nothing does."""
 
+import logging
 import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -15,6 +16,7 @@ from dactyl.shelf.models import Import, ImportFile
 
 BATCH = 48
 State = ImportFile.State
+log = logging.getLogger(__name__)
 
 
 def import_files(batch_id: int) -> Iterator[Progress]:
@@ -32,6 +34,9 @@ def import_files(batch_id: int) -> Iterator[Progress]:
                 edits.record_unpacked(file, list(channels_of(file.stored_as, file.name, file.folder)))
             edits.record_heard([(file, result) for file, result in heard if result is not None])
             yield _progress(batch, sounds[-1].name if sounds else "")
+
+
+import_files.afterwards = edits.go_on
 
 
 def _progress(batch: Import, label: str) -> Progress:
@@ -63,5 +68,8 @@ def _hear(file: ImportFile) -> Heard | str | None:
         return str(problem)
     except FileNotFoundError:
         return "Its upload was lost; bring it in again."
+    except Exception:  # one bad file must not stop the others
+        log.exception("Reading %s", file.name)
+        return "Dactyl failed at this file; the server's log says more. Export it again as plain WAV."
     finally:
         connection.close()

@@ -9,8 +9,8 @@ from django_htmx.http import trigger_client_event
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.units import counted
+from dactyl.request_values import MOST_KEYS, keys_of, number_in
 from dactyl.shelf import edits, queries
-from dactyl.shelf.asked import MOST_KEYS, keys_of, number_in
 from dactyl.shelf.models import Import, ImportFile, Sample
 from dactyl.shelf.sounds import broken_sounds, pack, ready_sounds
 
@@ -157,7 +157,6 @@ def add_file(request: HttpRequest, import_id: int) -> HttpResponse:
 @require_GET
 def import_progress(request: HttpRequest, import_id: int) -> HttpResponse:
     batch = get_object_or_404(Import.objects.select_related("job"), pk=import_id)
-    edits.ensure_job(batch)
     uploading = number_in(request.GET.get("uploading", ""))
     context = {"import": queries.import_summary(batch, uploading), "uploading": uploading}
     return render(request, "shelf/_import.html", context)

@@ -7,6 +7,7 @@ from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
 
 from dactyl.core.errors import DactylError
+from dactyl.history.queries import reading
 from dactyl.site.views import sentence
 
 FULL = "The disk is full; nothing was changed. Make room, then do it again."
@@ -30,3 +31,16 @@ def _is_full_disk(problem: Exception) -> bool:
     if isinstance(problem, OSError):
         return problem.errno in (errno.ENOSPC, errno.EDQUOT)
     return isinstance(problem, OperationalError) and "disk is full" in str(problem)
+
+
+class ConsistentReads:
+    """A page made of several queries shows one state, whatever is written meanwhile. What is only looked at writes nothing."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        if request.method not in ("GET", "HEAD"):
+            return self.get_response(request)
+        with reading():
+            return self.get_response(request)

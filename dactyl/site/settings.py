@@ -34,6 +34,7 @@ INSTALLED_APPS = [
     "django_tasks",
     "django_tasks_db",
     "csp",
+    "dactyl.history",
     "dactyl.jobs",
     "dactyl.shelf",
     "dactyl.kits",
@@ -50,6 +51,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "dactyl.site.middleware.PlainErrors",
+    "dactyl.site.middleware.ConsistentReads",
 ]
 ROOT_URLCONF = "dactyl.site.urls"
 WSGI_APPLICATION = "dactyl.site.wsgi.application"
@@ -127,7 +129,7 @@ MIDDLE_C_OCTAVE = int(os.environ.get("DACTYL_MIDDLE_C", 3))
 """What MIDI note 60 is called: C3, C4 or C5."""
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = 32 * MEGABYTE
-DATA_UPLOAD_MAX_NUMBER_FIELDS = 5000
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 20_000  # the keys of as many samples as can be selected, and more
 FILE_UPLOAD_TEMP_DIR = DATA / "incoming"
 FILE_UPLOAD_TEMP_DIR.mkdir(parents=True, exist_ok=True)
 

@@ -1,5 +1,6 @@
 """Django's test runner with a data folder of its own, and one closing line that counts."""
 
+import atexit
 import logging
 import shutil
 import tempfile
@@ -8,7 +9,7 @@ from typing import Any
 from unittest import TestResult
 
 from django.conf import settings
-from django.test.runner import DiscoverRunner
+from django.test.runner import DiscoverRunner, ParallelTestSuite, _init_worker
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 
@@ -18,17 +19,30 @@ hypothesis_settings.register_profile(
 hypothesis_settings.load_profile("steady")  # the same examples every time, and none fails for a busy machine
 
 
+def _own_data_folder() -> None:
+    settings.DATA = Path(tempfile.mkdtemp(prefix="dactyl-test-"))
+    settings.FILE_UPLOAD_TEMP_DIR = settings.DATA / "incoming"
+    settings.FILE_UPLOAD_TEMP_DIR.mkdir()
+    atexit.register(shutil.rmtree, settings.DATA, ignore_errors=True)
+
+
+def _begin_worker(*args: Any, **kwargs: Any) -> None:
+    """Of a parallel run: a database and a data folder of its own."""
+    _init_worker(*args, **kwargs)
+    _own_data_folder()
+
+
+class SideBySide(ParallelTestSuite):
+    init_worker = _begin_worker
+
+
 class CountingRunner(DiscoverRunner):
+    parallel_test_suite = SideBySide
+
     def setup_test_environment(self, **kwargs: Any) -> None:
         super().setup_test_environment(**kwargs)
-        settings.DATA = Path(tempfile.mkdtemp(prefix="dactyl-test-"))
-        settings.FILE_UPLOAD_TEMP_DIR = settings.DATA / "incoming"
-        settings.FILE_UPLOAD_TEMP_DIR.mkdir()
+        _own_data_folder()
         logging.getLogger("django.request").setLevel(logging.ERROR)  # tests ask for refusals all the time
-
-    def teardown_test_environment(self, **kwargs: Any) -> None:
-        shutil.rmtree(settings.DATA, ignore_errors=True)
-        super().teardown_test_environment(**kwargs)
 
     def suite_result(self, suite: Any, result: TestResult, **kwargs: Any) -> int:
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)

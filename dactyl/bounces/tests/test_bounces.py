@@ -13,10 +13,11 @@ from django.conf import settings
 from dactyl.bounces import store, tasks
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.core.formats.midi import read_midi
-from dactyl.core.parts.part import Note, Part
+from dactyl.core.parts.part import Event, Part
+from dactyl.history import edits as history
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import requeue_unfinished, run_job
-from dactyl.kits import edits, history
+from dactyl.kits import edits
 from dactyl.kits.edits.samples import NewPad
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.parts.edits import add_part
@@ -31,8 +32,8 @@ class Bouncing(KitCase):
         self.low = self.kit.pads.select_related("piece", "kit").get(piece__name="Low drum")
         edits.pads.set_notes(self.low, version(self.kit), [36])
         hits = [(0, 38, 20), (480, 36, 90), (960, 38, 127), (1440, 99, 64)]
-        notes = tuple(Note(tick, note, velocity) for tick, note, velocity in hits)
-        self.part = add_part(Part(name="Quay", ticks_per_beat=480, tempos=((0, 500_000),), notes=notes, end_tick=1920))
+        notes = tuple(Event(tick, note, velocity) for tick, note, velocity in hits)
+        self.part = add_part(Part(name="Quay", ticks_per_beat=480, tempos=((0, 500_000),), events=notes, end_tick=1920))
 
     def ask(self, **asked) -> Bounce:
         answer = self.client.post(f"/bounces/of/{self.kit.pk}/begin/", {"part": self.part.pk, "rate": 48_000, **asked})
@@ -63,20 +64,29 @@ class Bouncing(KitCase):
         )
         self.assertEqual(json.loads(archive.read(archive.namelist()[3])), report)
         again = read_midi(archive.read(archive.namelist()[5]), "part.mid")
-        self.assertEqual([(n.tick, n.note, n.velocity) for n in again.notes][0], (0, 38, 20))
+        self.assertEqual([(n.tick, n.note, n.velocity) for n in again.note_ons][0], (0, 38, 20))
         low, snare, mix = (soundfile.read(io.BytesIO(archive.read(name)), dtype="int32", always_2d=True)[0] >> 8 for name in archive.namelist()[:3])  # fmt: skip
         self.assertLessEqual(np.abs(low + snare - mix).max(), 1.5, "24 bit: (stems + 1) / 2 steps")
         self.assertEqual(np.flatnonzero(low.any(1))[0] // 24_000, 1, "the low drum is struck after one beat")
 
     def test_what_comes_is_said_before_and_refused_where_it_cannot_be(self):
-        path = f"/bounces/of/{self.kit.pk}/check/?part={self.part.pk}&rate=48000&by=piece"
-        self.assertContains(self.client.get(path), "1 of 4 hits have no pad")
+        path, asked = f"/bounces/of/{self.kit.pk}/check/", {"part": self.part.pk, "rate": 48_000, "by": "piece"}
+        self.assertEqual(self.client.get(path, asked).status_code, 405)
+        self.assertContains(self.client.post(path, asked), "1 of 4 hits have no pad")
         with patch("dactyl.bounces.views.shutil.disk_usage", return_value=type("Usage", (), {"free": 1 << 20})):
-            answer = self.client.get(path + "&bits=32f")
+            answer = self.client.post(path, asked | {"bits": "32f"})
             self.assertContains(answer, "The stems need")
             refused = self.client.post(f"/bounces/of/{self.kit.pk}/begin/", {"part": self.part.pk, "rate": 48_000})
             self.assertContains(refused, "Make room", status_code=422)
-        for wrong in ({"bits": "20"}, {"by": "mood"}, {"template": "{colour}"}):
+        for wrong in (
+            {"bits": "20"},
+            {"by": "mood"},
+            {"template": "{colour}"},
+            {"template": "{number[x]}"},
+            {"template": "{name:>99999999}"},
+            {"template": "{name"},
+            {"template": "{number.real}"},
+        ):
             with self.subTest(wrong=wrong):
                 asked = {"part": self.part.pk, "rate": 48_000, **wrong}
                 self.assertEqual(self.client.post(f"/bounces/of/{self.kit.pk}/begin/", asked).status_code, 422)
@@ -106,9 +116,9 @@ class Bouncing(KitCase):
         self.assertFalse(Stem.objects.filter(bounce=bounce).exists())
 
     def test_while_it_runs_each_stem_tells_its_hits(self):
-        notes = (Note(0, 38, 90), Note(480 * 40, 38, 90), Note(480 * 40, 36, 90))  # 20 s apart
+        notes = (Event(0, 38, 90), Event(480 * 40, 38, 90), Event(480 * 40, 36, 90))  # 20 s apart
         self.part = add_part(
-            Part(name="Far", ticks_per_beat=480, tempos=((0, 500_000),), notes=notes, end_tick=480 * 41)
+            Part(name="Far", ticks_per_beat=480, tempos=((0, 500_000),), events=notes, end_tick=480 * 41)
         )
         bounce, told = self.ask(by="piece", bits="24"), []
         with patch.object(tasks, "SECONDS_BETWEEN_WRITES", 0):

@@ -10,10 +10,13 @@ import soxr
 from scipy.signal import sosfilt
 
 from dactyl.core.audio.filter import low_shelf
+from dactyl.core.errors import AudioError
+from dactyl.core.wave.read import MAX_DECODED_BYTES
 
-PREPARE_VERSION = 2  # raise it when the same recipe gives other bytes: old cache entries are then never found
+PREPARE_VERSION = 3  # raise it when the same recipe gives other bytes: old cache entries are then never found
 WEIGHT_HZ = 110.0
 SNAP_SECONDS = 0.012
+MOST_CENTS = 4800  # of take and pad together
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,11 +36,12 @@ class Recipe:
     snap_db: float = 0.0
     fade_in_frames: int = 0  # of the prepared sound
     fade_out_frames: int = 0
+    silence_frames: int = 0  # of the sample's, before it: another mic of the take begins sooner
 
     @property
     def frames(self) -> int:
         """Length of the prepared sound, known before it is made: floor(n x rate / sample rate / tuning + 1/2)."""
-        taken = self.end_frame - self.start_frame
+        taken = self.silence_frames + self.end_frame - self.start_frame
         if not self.tune_cents:
             return max(1, (2 * taken * self.rate_hz + self.sample_rate_hz) // (2 * self.sample_rate_hz))
         return max(1, math.floor(taken * self.rate_hz / self._read_hz + 0.5))
@@ -62,8 +66,11 @@ def prepare(audio: np.ndarray, recipe: Recipe) -> np.ndarray:
     audio : float32, shape (channels, frames), the decoded sample; it is not changed
     returns : float32, shape (channels, recipe.frames); resampled by soxr at its very high quality
     """
+    _refuse_unfit(recipe)
     sound = audio[:, ::-1] if recipe.is_reversed else audio
     sound = sound[:, recipe.start_frame : recipe.end_frame]
+    if recipe.silence_frames:
+        sound = np.pad(sound, ((0, 0), (recipe.silence_frames, 0)))
     if recipe.is_flipped:
         sound = -sound
     sound = _at_rate(sound, recipe)
@@ -76,6 +83,19 @@ def prepare(audio: np.ndarray, recipe: Recipe) -> np.ndarray:
     if recipe.fade_in_frames or recipe.fade_out_frames:
         sound = sound * _fades(recipe)
     return np.ascontiguousarray(sound, np.float32)
+
+
+def _refuse_unfit(recipe: Recipe) -> None:
+    """raises : AudioError where the sound would be larger than any that is read"""
+    if abs(recipe.tune_cents) > MOST_CENTS:
+        raise AudioError(
+            f"Take and pad together are tuned by {recipe.tune_cents:,.0f} cents; {MOST_CENTS:,} is the most."
+        )
+    if recipe.frames * recipe.channels * 4 > MAX_DECODED_BYTES:
+        minutes = recipe.frames / recipe.rate_hz / 60
+        raise AudioError(
+            f"Tuned like this a take lasts {minutes:.0f} minutes, which is too long. Shorten it or tune it less."
+        )
 
 
 def _at_rate(sound: np.ndarray, recipe: Recipe) -> np.ndarray:

@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from dactyl.core.audio.overview import pack_columns
+from dactyl.core.bounce.ahead import ahead
 from dactyl.core.bounce.render import BLOCK_FRAMES, LoadSound, bounce_frames, render, voices_of
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
@@ -23,8 +24,10 @@ from dactyl.core.wave.write import BYTES_PER_VALUE, WaveWriter
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000)
 GROUPINGS = {"output": "output", "piece": "piece", "pad": "pad", "mic": "mic", "own": "groups of your own"}
+LONGEST_TEMPLATE = 120
 TEMPLATE_FIELDS = ("number", "name", "kit", "part", "rate")
 MIX = "Mix"
+BLOCKS_AHEAD = 3  # rendered while others are written; eight stereo stems take 4 MB each
 GroupOf = Callable[[Voice, Sound], str]
 PICTURE_HOP = 256  # frames reduced to one extreme before the picture's columns are known
 
@@ -91,20 +94,21 @@ class Order:
     seed: int = 0
 
     def __post_init__(self) -> None:
-        try:
-            self.file_name(1, "x", 48_000)
-        except (KeyError, IndexError, ValueError, AttributeError):
+        stray = self.name_template
+        for field in TEMPLATE_FIELDS:
+            stray = stray.replace(f"{{{field}}}", "")
+        if "{" in stray or "}" in stray or len(self.name_template) > LONGEST_TEMPLATE:
             known = ", ".join(f"{{{field}}}" for field in TEMPLATE_FIELDS)
-            raise BounceError(f"“{self.name_template[:60]}” is not a name for stems: it may hold {known}.") from None
+            raise BounceError(f"“{self.name_template[:60]}” is not a name for stems: it may hold {known}.")
         if self.format == "flac" and self.bits == "32f":
             raise BounceError("FLAC holds no float. Choose 16 or 24 bit, or WAV.")
 
     def file_name(self, number: int | None, name: str, rate_hz: int) -> str:
         """A stem's file name without its ending. number : None for the mix, which has none"""
         values = {"kit": "", "part": ""} | dict(self.names)
+        values |= {"number": f"{number:02}" if number else "", "name": safe_name(name), "rate": str(rate_hz)}
         template = self.name_template if number is not None else re.sub(r"\{number\}[\s_.-]*", "", self.name_template)
-        text = template.format(number=f"{number:02}" if number else "", name=safe_name(name), rate=rate_hz, **values)
-        return safe_name(text)
+        return safe_name(re.sub(r"\{(\w+)\}", lambda field: values[field[1]], template))
 
 
 def bounce(
@@ -130,7 +134,8 @@ def bounce(
     begins = _begins(voices, stems)
     try:
         with ThreadPoolExecutor(threads) as pool:
-            for block in render(voices, stems.gains, frames, load_sound, bus_of=stems.bus_of, threads=threads):
+            blocks = render(voices, stems.gains, frames, load_sound, bus_of=stems.bus_of, threads=threads)
+            for block in ahead(blocks, BLOCKS_AHEAD):
                 audio = list(gather(block.buses, stems.stem_of_bus, len(stems.names)))
                 list(pool.map(_Track.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
                 done = min(frames, block.start_frame + BLOCK_FRAMES)
@@ -244,11 +249,11 @@ class Unanswered:
         return note_label(self.note)
 
 
-def shared_hits(playbook: Playbook, part: Part, order: Order) -> list[tuple[tuple[str, ...], int]]:
+def shared_hits(playbook: Playbook, voices: Sequence[Voice], order: Order) -> list[tuple[tuple[str, ...], int]]:
     """Hits that sound in more than one stem: which stems, and how many hits; the most frequent first."""
     group_of = _group_of(playbook, order)
     stems_of_hit: dict[int, set[str]] = defaultdict(set)
-    for voice in voices_of(playbook, part.hits(playbook.rate_hz)):
+    for voice in voices:
         stems_of_hit[voice.hit] |= {group_of(voice, sound) for sound in voice.sounds}
     return Counter(tuple(sorted(stems)) for stems in stems_of_hit.values() if len(stems) > 1).most_common()
 
@@ -265,7 +270,7 @@ def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
         for note, pads in playbook.notes.items()
         if any(region.places for index in pads for region in playbook.pads[index].regions)
     }
-    missing = Counter(note.note for note in part.notes if note.note not in answered)
+    missing = Counter(event.note for event in part.note_ons if event.note not in answered)
     return [Unanswered(note, hits) for note, hits in missing.most_common()]
 
 

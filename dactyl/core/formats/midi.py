@@ -1,26 +1,50 @@
-"""Read a Standard MIDI File (RP-001, types 0 and 1) as a part. mido reads the bytes."""
+"""Read and write Standard MIDI Files (RP-001, types 0 and 1). mido reads and writes the messages."""
 
 import io
 from collections import defaultdict, deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from itertools import groupby
 from pathlib import Path
 
 import mido
 
 from dactyl.core.errors import PartError
-from dactyl.core.parts.part import Note, Off, Part
+from dactyl.core.parts.part import Event, Part, Section
 
 DEFAULT_TEMPO = 500_000  # microseconds per beat, 120 bpm, where a file names none
 MAX_BYTES = 16 * 1024 * 1024
 MAX_NOTES = 200_000
 MAX_SECONDS = 4 * 3600
+MAX_BARS = 20_000
+LARGEST_TEMPO = 0xFF_FFFF  # microseconds per beat, three bytes
+BEAT_UNITS = tuple(1 << power for power in range(8))  # the file keeps the power of two
+CHUNK_HEAD = 8
 
 
 def read_midi(data: bytes, name: str) -> Part:
-    """Return the part in ``data``.
+    """Return the part in ``data``, its tracks merged.
 
     raises : PartError if it is no MIDI file, of type 2, in SMPTE time, without a note, or beyond the limits above
     """
+    file = _opened(data, name)
+    return _part(mido.merge_tracks(file.tracks), file.ticks_per_beat, name)
+
+
+def read_tracks(data: bytes, name: str) -> list[Part]:
+    """Return one part for each track that holds notes, all under the tempo map of the whole. Raises as ``read_midi``."""
+    file = _opened(data, name)
+    whole, parts = _part(mido.merge_tracks(file.tracks), file.ticks_per_beat, name), []
+    for number, track in enumerate(file.tracks, start=1):
+        if any(message.type == "note_on" and message.velocity for message in track):
+            part = _part(track, file.ticks_per_beat, name)
+            own_name = " ".join(track.name.split())[:80] or f"{whole.name[:76]} {number}"
+            shared = {"tempos": whole.tempos, "meters": whole.meters, "sections": whole.sections}
+            parts.append(replace(part, name=own_name, end_tick=whole.end_tick, **shared))
+    return parts
+
+
+def _opened(data: bytes, name: str) -> mido.MidiFile:
     if len(data) > MAX_BYTES:
         raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is. Export the drum track alone.")
     if not data.startswith(b"MThd"):
@@ -28,84 +52,185 @@ def read_midi(data: bytes, name: str) -> Part:
     if len(data) >= 14 and data[12] & 0x80:
         raise PartError(f"{name} counts in SMPTE frames, not in beats. Export it again with ticks per beat.")
     try:
-        file = mido.MidiFile(file=io.BytesIO(data), clip=True)
-        messages = list(mido.merge_tracks(file.tracks))
+        file = mido.MidiFile(file=io.BytesIO(_known_chunks(data)), clip=True)
     except Exception as problem:  # mido's reader raises whatever its parsing met: EOFError, IndexError, KeyError ...
         raise PartError(f"{name} is damaged or cut short and can't be read as MIDI. Export it again.") from problem
     if file.type == 2:
         raise PartError(f"{name} is of type 2 (separate patterns). Export it again as type 0 or 1.")
     if not file.ticks_per_beat:
         raise PartError(f"{name} says a beat has no ticks. Export it again.")
-    return _part(messages, file.ticks_per_beat, name)
+    return file
 
 
-def _part(messages: list, ticks_per_beat: int, name: str) -> Part:
-    tick, meter = 0, (4, 4)
-    tempos: dict[int, int] = {0: DEFAULT_TEMPO}
-    notes: list[list[int]] = []
-    offs: list[Off] = []
-    open_notes: dict[tuple[int, int], deque[int]] = defaultdict(deque)
-    is_first_meter = True
+def _known_chunks(data: bytes) -> bytes:
+    """The file without chunks that are neither its head nor tracks: RP-001 tells readers to pass over those."""
+    kept, at = [], 0
+    while at + CHUNK_HEAD <= len(data):
+        kind, length = data[at : at + 4], int.from_bytes(data[at + 4 : at + CHUNK_HEAD], "big")
+        if kind in (b"MThd", b"MTrk"):
+            kept.append(data[at : at + CHUNK_HEAD + length])
+        at += CHUNK_HEAD + length
+    return b"".join(kept)
+
+
+def _part(messages: Iterable, ticks_per_beat: int, name: str) -> Part:
+    read = _Read()
     for message in messages:
-        tick += message.time
-        if message.type == "set_tempo":
-            tempos[tick] = max(1, message.tempo)
-        elif message.type == "time_signature" and is_first_meter:
-            meter, is_first_meter = (max(1, message.numerator), max(1, message.denominator)), False
-        elif message.type == "note_on" and message.velocity:
-            open_notes[message.channel, message.note].append(len(notes))
-            notes.append([tick, message.note, message.velocity, message.channel, 0])
-        elif message.type in ("note_on", "note_off"):
-            offs.append(Off(len(notes), tick, message.note, message.channel))
-            if open_notes[message.channel, message.note]:
-                begun = notes[open_notes[message.channel, message.note].popleft()]
-                begun[4] = tick - begun[0]
-    if not notes:
+        read.take(message)
+    if not read.notes:
         raise PartError(f"{name} holds no notes. Choose a file with a drum track.")
-    if len(notes) > MAX_NOTES:
-        raise PartError(f"{name} holds {len(notes):,} notes; {MAX_NOTES:,} is the most. Split it.")
     part = Part(
         name=Path(name).stem[:80] or "Part",
         ticks_per_beat=ticks_per_beat,
-        tempos=tuple(sorted(tempos.items())),
-        notes=tuple(Note(*note) for note in notes),
-        end_tick=tick,
-        offs=tuple(offs),
-        beats_per_bar=meter[0],
-        beat_unit=meter[1],
+        tempos=tuple(sorted(read.tempos.items())),
+        events=read.events(),
+        end_tick=read.tick,
+        meters=tuple((tick, *meter) for tick, meter in sorted(read.meters.items())),
+        sections=read.sections(),
     )
     if part.seconds_at(part.end_tick) > MAX_SECONDS:
         raise PartError(f"{name} lasts over {MAX_SECONDS // 3600} hours. Split it.")
+    if part.bars > MAX_BARS:
+        raise PartError(f"{name} has {part.bars:,} bars; {MAX_BARS:,} is the most. Split it.")
     return part
 
 
-def write_midi(part: Part) -> bytes:
-    """The part as a Standard MIDI File of type 0; it reads back to the same hits."""
-    events: list[tuple[int, int, mido.Message | mido.MetaMessage]] = []
-    for tick, tempo in part.tempos:
-        events.append((tick, 0, mido.MetaMessage("set_tempo", tempo=min(tempo, 0xFF_FFFF))))
-    meter = mido.MetaMessage("time_signature", numerator=min(part.beats_per_bar, 255), denominator=part.beat_unit)
-    events.append((0, 0, meter))
-    ordered = sorted(events, key=lambda event: event[0])
-    track, now = mido.MidiTrack([mido.MetaMessage("track_name", name=part.name.encode("ascii", "replace").decode())]), 0
-    pending = iter([*ordered, (1 << 60, 0, None)])
-    coming = next(pending)
-    for tick, message in _played(part):
-        while coming[0] <= tick:
-            track.append(coming[2].copy(time=coming[0] - now))
-            now, coming = coming[0], next(pending)
-        track.append(message.copy(time=tick - now))
-        now = tick
-    while coming[2] is not None:
-        track.append(coming[2].copy(time=coming[0] - now))
-        now, coming = coming[0], next(pending)
-    track.append(mido.MetaMessage("end_of_track", time=max(0, part.end_tick - now)))
+@dataclass(slots=True)
+class _Off:
+    place: int  # how many notes stand before it
+    tick: int
+    note: int
+    channel: int
+    ends: int | None  # the note that it ends
+
+
+class _Read:
+    """Collects the messages of one track, or of all merged."""
+
+    def __init__(self) -> None:
+        self.tick = 0
+        self.tempos: dict[int, int] = {0: DEFAULT_TEMPO}
+        self.meters: dict[int, tuple[int, int]] = {0: (4, 4)}
+        self.markers: dict[int, str] = {}
+        self.notes: list[list[int]] = []
+        self.offs: list[_Off] = []
+        self._open: dict[tuple[int, int], deque[int]] = defaultdict(deque)
+
+    def take(self, message: mido.Message | mido.MetaMessage) -> None:
+        self.tick += message.time
+        if message.type == "set_tempo":
+            self.tempos[self.tick] = max(1, message.tempo)
+        elif message.type == "time_signature":
+            if message.denominator in BEAT_UNITS and message.numerator:
+                self.meters[self.tick] = message.numerator, message.denominator
+        elif message.type == "marker":
+            self.markers[self.tick] = message.text
+        elif message.type == "note_on" and message.velocity:
+            if len(self.notes) >= MAX_NOTES:
+                raise PartError(f"The file holds over {MAX_NOTES:,} notes, which is the most. Split it.")
+            self._open[message.channel, message.note].append(len(self.notes))
+            self.notes.append([self.tick, message.note, message.velocity, message.channel, 0])
+        elif message.type in ("note_on", "note_off"):
+            waiting = self._open[message.channel, message.note]
+            ends = waiting.popleft() if waiting else None
+            if ends is not None:
+                self.notes[ends][4] = self.tick - self.notes[ends][0]
+            self.offs.append(_Off(len(self.notes), self.tick, message.note, message.channel, ends))
+
+    def events(self) -> tuple[Event, ...]:
+        """Notes with their lengths, and the note-offs that those do not say: of no note, or behind others of their tick."""
+        first_at = {tick: next(group)[0] for tick, group in groupby(enumerate(self.notes), lambda pair: pair[1][0])}
+        kept = [
+            off
+            for off in self.offs
+            if off.ends is None or not self.notes[off.ends][4] or off.place > first_at.get(off.tick, off.place)
+        ]
+        placed = [(place, 1, Event(*note)) for place, note in enumerate(self.notes)]
+        placed += [(off.place, 0, Event(off.tick, off.note, 0, off.channel)) for off in kept]
+        return numbered([event for *_, event in sorted(placed, key=lambda each: each[:2])])
+
+    def sections(self) -> tuple[Section, ...]:
+        """A marker names what follows it, up to the next."""
+        ticks = sorted(self.markers)
+        ends = [*ticks[1:], max(self.tick, ticks[-1] + 1)] if ticks else []
+        named = ((start, end, self.markers[start].strip()[:60]) for start, end in zip(ticks, ends, strict=True))
+        return tuple(Section(start, end, name) for start, end, name in named if name)
+
+
+def numbered(events: Sequence[Event]) -> tuple[Event, ...]:
+    """Events in their order, each with its number among those of its tick."""
+    return tuple(
+        event if event.order == order else replace(event, order=order)
+        for _, group in groupby(events, lambda event: event.tick)
+        for order, event in enumerate(group)
+    )
+
+
+# Writing --------------------------------------------------------------------------------------------------------------
+
+
+def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> bytes:
+    """The part as a Standard MIDI File; it reads back to the same hits.
+
+    tracks : the name of the track that an event belongs to; the file is then of type 1, its first track holding
+        tempo, meter and markers. By default it is of type 0.
+    """
+    if tracks is None:
+        messages = _merged(_about(part), _played(part))
+        written = [_track(messages, part.name, part.end_tick)]
+    else:
+        by_name: dict[str, list[Event]] = {}
+        for event in part.events:
+            by_name.setdefault(tracks(event), []).append(event)
+        written = [_track(_about(part), part.name, part.end_tick)]
+        for name, events in by_name.items():
+            own = replace(part, events=tuple(events))
+            written.append(_track(_played(own), name, part.end_tick))
     data = io.BytesIO()
-    mido.MidiFile(type=0, ticks_per_beat=part.ticks_per_beat, tracks=[track]).save(file=data)
+    file = mido.MidiFile(type=int(tracks is not None), ticks_per_beat=part.ticks_per_beat, tracks=written)
+    file.save(file=data)
     return data.getvalue()
 
 
-def _played(part: Part) -> Iterator[tuple[int, mido.Message]]:
+Timed = tuple[int, mido.Message | mido.MetaMessage]
+
+
+def _about(part: Part) -> list[Timed]:
+    """Tempo, meter and markers, in time order."""
+    timed: list[Timed] = [
+        (tick, mido.MetaMessage("time_signature", numerator=min(beats, 255), denominator=unit))
+        for tick, beats, unit in part.meters
+    ]
+    timed += [(tick, mido.MetaMessage("set_tempo", tempo=min(tempo, LARGEST_TEMPO))) for tick, tempo in part.tempos]
+    timed += [(section.start_tick, mido.MetaMessage("marker", text=_latin(section.name))) for section in part.sections]
+    return sorted(timed, key=lambda pair: pair[0])
+
+
+def _played(part: Part) -> Iterator[Timed]:
     """Note-ons and note-offs in their order."""
-    for tick, note, velocity, channel in part.events():
+    for tick, note, velocity, channel in part.messages():
         yield tick, mido.Message("note_on", note=note, velocity=velocity, channel=channel)
+
+
+def _merged(about: list[Timed], played: Iterator[Timed]) -> Iterator[Timed]:
+    """What tells about the part stands before the notes of its tick."""
+    waiting = deque(about)
+    for tick, message in played:
+        while waiting and waiting[0][0] <= tick:
+            yield waiting.popleft()
+        yield tick, message
+    yield from waiting
+
+
+def _track(messages: Iterable[Timed], name: str, end_tick: int) -> mido.MidiTrack:
+    track, now = mido.MidiTrack([mido.MetaMessage("track_name", name=_latin(name))]), 0
+    for tick, message in messages:
+        track.append(message.copy(time=tick - now))
+        now = tick
+    track.append(mido.MetaMessage("end_of_track", time=max(0, end_tick - now)))
+    return track
+
+
+def _latin(text: str) -> str:
+    """Text as the file can hold it (mido writes latin-1)."""
+    return text.encode("latin-1", "replace").decode("latin-1")

@@ -14,8 +14,9 @@ from itertools import count
 from pathlib import Path, PurePosixPath
 
 from dactyl.core.errors import KitError, KitFileError
+from dactyl.core.fields import check_limits, printable
 from dactyl.core.formats.values import from_json, to_json
-from dactyl.core.kit import Kit, Pad, Sample
+from dactyl.core.kit import Kit, Pad, Sample, check_whole
 from dactyl.core.wave.tags import Tags
 
 FORMAT, VERSION = "dactyl-kit", 1
@@ -159,10 +160,12 @@ def read_package(folder: Path, name: str) -> Package:
         )
     try:
         kit = from_json(Kit, described.get("kit"), "kit")
+        check_limits(kit)
+        check_whole(kit)
         samples = from_json(tuple[SampleFile, ...], described.get("samples"), "samples")
     except (KitError, RecursionError) as problem:
         raise KitFileError(
-            str(problem) or "It is nested too deep.", "Export it again.", file=f"{name}/kit.json"
+            printable(str(problem)) or "It is nested too deep.", "Export it again.", file=f"{name}/kit.json"
         ) from None
     _check_samples(kit, samples, folder, name)
     return Package(kit, samples)

@@ -1,11 +1,14 @@
-"""A part: notes in ticks under a tempo map, and the hits they become at a rate."""
+"""A part: events in ticks under a tempo map, and the hits they become at a rate."""
 
-from bisect import bisect_left, bisect_right
-from collections import deque
+from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from itertools import accumulate, pairwise
+
+from dactyl.core.parts.meter import bar_ticks, bars_up_to, tick_of_bar
+
+DRUM_CHANNEL = 9  # the tenth, counted from 0 (General MIDI)
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,22 +20,31 @@ class Hit:
 
 
 @dataclass(frozen=True, slots=True)
-class Note:
+class Event:
+    """A hit of a part; or, of velocity 0, a note-off that no hit's length says."""
+
     tick: int
-    note: int
-    velocity: int
-    channel: int = 9
-    length_ticks: int = 0  # 0 where the file never ended it
+    note: int  # 0..127
+    velocity: int  # 0..127
+    channel: int = DRUM_CHANNEL
+    length_ticks: int = 0  # 0: nothing ends it
+    played_tick: int | None = None  # where it was played, before it was tightened; None: at its tick
+    order: int = 0  # among the events of its tick
+    id: int = 0  # its row, where it has one
+    pass_id: int | None = None  # the pass of playing in that it came with
+
+    @property
+    def played(self) -> int:
+        return self.tick if self.played_tick is None else self.played_tick
 
 
 @dataclass(frozen=True, slots=True)
-class Off:
-    """A note-off, in its order among the notes."""
+class Section:
+    """A named stretch of a part."""
 
-    place: int  # how many notes stand before it
-    tick: int
-    note: int
-    channel: int
+    start_tick: int
+    end_tick: int  # the tick after its last
+    name: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,53 +52,61 @@ class Part:
     name: str
     ticks_per_beat: int
     tempos: tuple[tuple[int, int], ...]  # (tick, microseconds per beat), the first at tick 0
-    notes: tuple[Note, ...]  # in time order, then as they came
+    events: tuple[Event, ...]  # in time order, then as they came
     end_tick: int
-    offs: tuple[Off, ...] = ()  # in time order; () where the notes' lengths say it all
-    beats_per_bar: int = 4
-    beat_unit: int = 4  # 4: quarter notes
+    meters: tuple[tuple[int, int, int], ...] = ((0, 4, 4),)  # (tick, beats in a bar, beat unit), the first at tick 0
+    sections: tuple[Section, ...] = ()
+
+    @property
+    def note_ons(self) -> tuple[Event, ...]:
+        return tuple(event for event in self.events if event.velocity)
 
     @property
     def bar_ticks(self) -> int:
-        return max(1, self.ticks_per_beat * 4 * self.beats_per_bar // self.beat_unit)
+        """Of the first bar."""
+        return bar_ticks(self.meters[0], self.ticks_per_beat)
 
     @property
     def bars(self) -> int:
         """Whole bars that hold the part; a loop turns at the end of the last one."""
-        return max(1, -(-self.end_tick // self.bar_ticks))
+        return max(1, bars_up_to(self.end_tick, self.meters, self.ticks_per_beat))
+
+    @property
+    def loop_ticks(self) -> int:
+        return tick_of_bar(self.bars, self.meters, self.ticks_per_beat)
 
     @property
     def bpm(self) -> float:
         return 60_000_000 / self.tempos[0][1]
 
     def hits(self, rate_hz: int) -> Iterator[Hit]:
-        """Notes and note-offs, in the order they came."""
+        """Notes and note-offs, in the order in which they are played."""
         frame_at = cache(lambda tick: self.frame_at(tick, rate_hz))
-        for tick, note, velocity, channel in self.events():
+        for tick, note, velocity, channel in self.messages():
             yield Hit(frame_at(tick), note, velocity, channel)
 
-    def events(self) -> Iterator[tuple[int, int, int, int]]:
-        """(tick, note, velocity, channel) of notes and note-offs (velocity 0), in the order they came."""
-        offs = deque(self.offs or self._offs_by_length())
-        for place, note in enumerate(self.notes):
-            while offs and offs[0].place <= place:
-                off = offs.popleft()
-                yield off.tick, off.note, 0, off.channel
-            yield note.tick, note.note, note.velocity, note.channel
-        for off in offs:
-            yield off.tick, off.note, 0, off.channel
-
-    def _offs_by_length(self) -> list[Off]:
-        """A note ends before another begins at the same tick."""
-        ticks = [note.tick for note in self.notes]
-        ends = sorted((n.tick + n.length_ticks, n.note, n.channel) for n in self.notes if n.length_ticks)
-        return [Off(bisect_left(ticks, tick), tick, note, channel) for tick, note, channel in ends]
+    def messages(self) -> Iterator[tuple[int, int, int, int]]:
+        """(tick, note, velocity, channel) of notes and note-offs (velocity 0); a hit ends before others begin."""
+        offs = sorted(
+            (event.tick + event.length_ticks, event.note, event.channel)
+            for event in self.events
+            if event.length_ticks and event.velocity
+        )
+        at = 0
+        for event in self.events:
+            while at < len(offs) and offs[at][0] <= event.tick:
+                tick, note, channel = offs[at]
+                yield tick, note, 0, channel
+                at += 1
+            yield event.tick, event.note, event.velocity, event.channel
+        for tick, note, channel in offs[at:]:
+            yield tick, note, 0, channel
 
     def end_frame(self, rate_hz: int) -> int:
         return self.frame_at(self.end_tick, rate_hz)
 
     def loop_frames(self, rate_hz: int) -> int:
-        return max(1, self.frame_at(self.bars * self.bar_ticks, rate_hz))
+        return max(1, self.frame_at(self.loop_ticks, rate_hz))
 
     def seconds_at(self, tick: int) -> float:
         return self._tick_microseconds(tick) / (self.ticks_per_beat * 1_000_000)
@@ -95,6 +115,18 @@ class Part:
         """floor(seconds x rate + 1/2), in integers: no rounding ever adds up (design rule 1)."""
         unit = self.ticks_per_beat * 1_000_000
         return (2 * self._tick_microseconds(tick) * rate_hz + unit) // (2 * unit)
+
+    def tick_at(self, seconds: float) -> int:
+        """The tick nearest to a time, from 0 up."""
+        wanted = round(seconds * self.ticks_per_beat * 1_000_000)
+        elapsed = _elapsed(self.tempos)
+        index = max(0, bisect_right(elapsed, wanted) - 1)
+        start, tempo = self.tempos[index]
+        return max(0, start + (2 * (wanted - elapsed[index]) + tempo) // (2 * tempo))
+
+    def ms_before(self, tick: int, ms: float) -> int:
+        """The tick that stands ``ms`` before (or, below 0, after) another, under the part's own tempo map."""
+        return self.tick_at(self.seconds_at(tick) - ms / 1000)
 
     def _tick_microseconds(self, tick: int) -> int:
         """Microseconds up to ``tick``, times ticks per beat."""

@@ -1,13 +1,27 @@
 """Compile a kit to its playbook, pad by pad: all rules that do not need the hit are worked out here."""
 
 import math
+from fractions import Fraction
 from functools import lru_cache
 
 import numpy as np
 
 from dactyl.core.audio.filter import filter_table
 from dactyl.core.audio.prepare import Recipe
-from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, MAIN, MAX_VELOCITY, Curve, Kit, Layer, Pad, Piece, Take, Variation
+from dactyl.core.kit import (
+    CURVE_EXPONENTS,
+    FADE_MS,
+    MAIN,
+    MAX_VELOCITY,
+    Curve,
+    Kit,
+    Layer,
+    Pad,
+    Piece,
+    Sample,
+    Take,
+    Variation,
+)
 from dactyl.core.play.cycles import take_cycle
 from dactyl.core.play.playbook import (
     EnvelopeTable,
@@ -140,19 +154,23 @@ def _blend(velocity: int, highs: tuple[int, ...], lower: int, width: int) -> flo
 
 
 def _regions(kit: Kit, piece: Piece, pad: Pad, curve: tuple[int, ...], rate_hz: int) -> tuple[Region, ...]:
-    regions = []
+    """One for each take in order; then one without sounds for each layer that has no take: its strikes count too."""
+    regions, silent = [], []
     for layer, gains in zip(pad.layers, layer_gains(pad, curve), strict=True):
+        counter = pad.layers[0].id if pad.shared_counter else layer.id
+        if not layer.takes:
+            silent.append(Region(sounds=(), gains=gains, counter=counter, places=()))
         enabled = [number for number, take in enumerate(layer.takes) if take.enabled]
         cycle = take_cycle(enabled, pad.rotation, seed=kit.seed, layer=layer.id if layer.dice is None else layer.dice)
         for number, take in enumerate(layer.takes):
             regions.append(Region(
                 sounds=_sounds(kit, piece, pad, layer, take, rate_hz),
                 gains=gains,
-                counter=pad.layers[0].id if pad.shared_counter else layer.id,
+                counter=counter,
                 length=max(1, len(cycle)),
                 places=tuple(place for place, sounding in enumerate(cycle) if number in sounding),
             ))  # fmt: skip
-    return tuple(regions)
+    return (*regions, *silent)
 
 
 def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz: int) -> tuple[Sound, ...]:
@@ -162,28 +180,32 @@ def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz:
     level_db = take.gain_db + layer.gain_db + pad.gain_db + piece.gain_db
     sounds = []
     for name, _ in take.samples:
+        recipe = recipe_of(pad, take, name, rate_hz)
+        if recipe is None:
+            continue
         mic = mics[name]
         gain = db_to_gain(level_db + mic.gain_db + own_gains_db.get(name, 0.0))
         pan = min(1.0, max(-1.0, take.pan + pad.pan + piece.pan)) if mic.follows_pan else None
         left, right = (1.0, 1.0) if pan is None else pan_gains(pan)
         output = numbers[mic.output or pad.output or piece.output or MAIN]
-        sounds.append(Sound(recipe_of(pad, take, name, rate_hz), gain, pan, gain * left, gain * right, output, name))
+        sounds.append(Sound(recipe, gain, pan, gain * left, gain * right, output, name))
     return tuple(sounds)
 
 
-def recipe_of(pad: Pad, take: Take, mic: str, rate_hz: int) -> Recipe:
-    """What ``mic`` heard of ``take``, prepared; its start and end stand at the same times as in the first mic."""
-    first_rate_hz, sample = take.samples[0][1].rate_hz, dict(take.samples)[mic]
-    start = min(resampled_frames(take.start_frame, first_rate_hz, sample.rate_hz), sample.frames - 1)
-    end = sample.frames
-    if take.end_frame is not None:
-        end = min(end, max(start + 1, resampled_frames(take.end_frame, first_rate_hz, sample.rate_hz)))
+def recipe_of(pad: Pad, take: Take, mic: str, rate_hz: int) -> Recipe | None:
+    """What ``mic`` heard of ``take``, prepared; None where its sample has nothing in the take's span of time."""
+    sample = dict(take.samples)[mic]
+    span = _span(take, sample)
+    if span is None:
+        return None
+    start, end, silence = span
     return Recipe(
         sha256=sample.sha256,
         sample_rate_hz=sample.rate_hz,
         channels=sample.channels,
         start_frame=start,
         end_frame=end,
+        silence_frames=silence,
         rate_hz=rate_hz,
         tune_cents=take.tune_cents + pad.tune_cents,
         is_reversed=take.is_reversed,
@@ -193,6 +215,35 @@ def recipe_of(pad: Pad, take: Take, mic: str, rate_hz: int) -> Recipe:
         fade_in_frames=ms_to_frames(take.fade_in_ms, rate_hz),
         fade_out_frames=ms_to_frames(take.fade_out_ms, rate_hz),
     )
+
+
+def _span(take: Take, sample: Sample) -> tuple[int, int, int] | None:
+    """(start, end, frames of silence before it) in ``sample``, as it is heard: all mics share one span of time.
+
+    Start and end count in the first sample as it is heard, so backwards where it is reversed. Backwards, a shorter mic
+    begins later than a longer one, by what it is shorter.
+    """
+    first = take.samples[0][1]
+
+    def to(frames: int) -> int:
+        return resampled_frames(frames, first.rate_hz, sample.rate_hz)
+
+    if not take.is_reversed:
+        start, end = to(take.start_frame), sample.frames
+        if take.end_frame is not None:
+            end = min(end, max(start + 1, to(take.end_frame)))
+        return (start, end, 0) if start < end else None
+    latest = sample.frames  # where the span ends in the recording as it was made
+    if take.start_frame:
+        latest = to(first.frames - take.start_frame)
+    elif len(take.samples) > 1:
+        seconds = max(Fraction(other.frames, other.rate_hz) for _, other in take.samples)
+        latest = max(latest, math.floor(seconds * sample.rate_hz + Fraction(1, 2)))
+    earliest = 0 if take.end_frame is None else to(max(0, first.frames - take.end_frame))
+    last = min(latest, sample.frames)
+    if earliest >= last:
+        return None
+    return sample.frames - last, sample.frames - earliest, latest - last
 
 
 def _variation(pad: Pad, seed: int, rate_hz: int) -> VariationTable | None:

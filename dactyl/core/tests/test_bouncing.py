@@ -19,7 +19,7 @@ from dactyl.core.errors import BounceError, KitError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.notes import note_label, parse_note
 from dactyl.core.kit import Envelope, Filter, Variation
-from dactyl.core.parts.part import Hit, Note, Part
+from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.kits import CHOKE_A, RATE, kit, pad
 
@@ -133,7 +133,7 @@ class Rendering(SimpleTestCase):
 
 class Stems(SimpleTestCase):
     part = Part(name="p", ticks_per_beat=480, tempos=((0, 500_000),), end_tick=4 * 480,
-                notes=(Note(0, 36, 100), Note(480, 46, 90), Note(960, 42, 80), Note(970, 99, 80)))  # fmt: skip
+                events=(Event(0, 36, 100), Event(480, 46, 90), Event(960, 42, 80), Event(970, 99, 80)))  # fmt: skip
 
     def bounced(self, bits: str, seed: int = 0):
         with tempfile.TemporaryDirectory() as folder:
@@ -179,7 +179,7 @@ class Stems(SimpleTestCase):
         a_kit = kit(
             pad("room", note=46, pan=0.3, kind="crash"), pad("snare", kind="snare"), pad("kick", note=36, kind="kick")
         )
-        part = replace(self.part, notes=tuple(Note(480 * n, note, 90) for n, note in enumerate((46, 38, 36))))
+        part = replace(self.part, events=tuple(Event(480 * n, note, 90) for n, note in enumerate((46, 38, 36))))
         template = "{kit} {number}-{name}"
         order = Order(
             bits="24",
@@ -202,11 +202,12 @@ class Stems(SimpleTestCase):
 
     def test_hits_that_two_stems_share_are_counted(self):
         both = kit(pad("a", note=38), pad("b", note=38, output="Two"), outputs=("Main", "Two"))
-        part = replace(self.part, notes=(Note(0, 38, 9), Note(9, 38, 9)))
-        self.assertEqual(shared_hits(compile_kit(both, RATE), part, Order(bits="24")), [(("Main", "Two"), 2)])
+        part = replace(self.part, events=(Event(0, 38, 9), Event(9, 38, 9)))
+        book = compile_kit(both, RATE)
+        self.assertEqual(shared_hits(book, voices_of(book, part.hits(RATE)), Order(bits="24")), [(("Main", "Two"), 2)])
 
     def test_a_part_that_sounds_nowhere_is_refused(self):
-        silent = Part(name="s", ticks_per_beat=480, tempos=((0, 500_000),), notes=(Note(0, 5, 9),), end_tick=480)
+        silent = Part(name="s", ticks_per_beat=480, tempos=((0, 500_000),), events=(Event(0, 5, 9),), end_tick=480)
         with (
             self.assertRaisesRegex(BounceError, "Nothing in this part sounds"),
             tempfile.TemporaryDirectory() as folder,
@@ -233,14 +234,15 @@ class Midi(SimpleTestCase):
         drums = "00 99 24 648360 26 508360 24 0000 26 0000 ff2f00"  # running status; velocity 0 ends
         part = read_midi(midi(tempo_track, drums), "demo.mid")
         self.assertEqual(
-            [(n.tick, n.note, n.velocity, n.length_ticks) for n in part.notes], [(0, 36, 100, 960), (480, 38, 80, 480)]
+            [(n.tick, n.note, n.velocity, n.length_ticks) for n in part.note_ons],
+            [(0, 36, 100, 960), (480, 38, 80, 480)],
         )
-        self.assertEqual((part.beats_per_bar, part.bars, part.name), (3, 1, "demo"))
+        self.assertEqual((part.meters, part.bars, part.name), (((0, 4, 4), (480, 3, 4)), 2, "demo"))
         self.assertEqual([part.frame_at(tick, 48_000) for tick in (0, 480, 960)], [0, 24_000, 36_000])
 
     def test_type_0_is_read(self):
         part = read_midi(midi("00 99 2a 40 60 89 2a 00 00 ff2f00", type_=0), "one.mid")
-        self.assertEqual([(n.note, n.velocity) for n in part.notes], [(42, 64)])
+        self.assertEqual([(n.note, n.velocity) for n in part.note_ons], [(42, 64)])
 
     def test_what_is_written_reads_back_to_the_same_hits(self):
         tempo_track = "00 ff5103 07a1208360 ff5103 03d09000 ff5804 0302180800 ff2f00"
@@ -275,7 +277,7 @@ class Midi(SimpleTestCase):
         rate=st.sampled_from([44_100, 96_000]),
     )
     def test_frames_are_exact(self, ticks, tempo, ppq, rate):
-        part = Part(name="x", ticks_per_beat=ppq, tempos=((0, 500_000), (777, tempo)), notes=(), end_tick=ticks)
+        part = Part(name="x", ticks_per_beat=ppq, tempos=((0, 500_000), (777, tempo)), events=(), end_tick=ticks)
         seconds = Fraction(min(ticks, 777) * 500_000 + max(0, ticks - 777) * tempo, ppq * 1_000_000)
         self.assertEqual(part.frame_at(ticks, rate), int(seconds * rate + Fraction(1, 2)))
 

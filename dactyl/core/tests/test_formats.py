@@ -5,6 +5,7 @@ import tempfile
 import zipfile
 from contextlib import suppress
 from dataclasses import replace
+from itertools import count
 from pathlib import Path
 
 import numpy as np
@@ -15,8 +16,8 @@ from hypothesis import strategies as st
 
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.source import open_kit
-from dactyl.core.errors import DactylError, KitError
-from dactyl.core.formats.package import name_samples, portable, samples_of, write_package
+from dactyl.core.errors import DactylError, KitError, KitFileError
+from dactyl.core.formats.package import name_samples, portable, read_package, samples_of, write_package
 from dactyl.core.formats.sfz.opcodes import KEY, OPCODES
 from dactyl.core.formats.sfz.read import read_sfz
 from dactyl.core.formats.sfz.write import write_sfz
@@ -47,9 +48,11 @@ class Folder(SimpleTestCase):
         self.files[sha256] = path
         return Sample(sha256, frames, RATE, channels)
 
+    ids = count(100)
+
     def kit(self) -> Kit:
         """Everything SFZ holds as well."""
-        ids = iter(range(100, 10_000))
+        ids = self.ids
 
         def pad(name: str, notes: tuple[int, ...], highs=(127,), takes: int = 2, **settings) -> Pad:
             lows = [1, *(high + 1 for high in highs)]
@@ -129,6 +132,35 @@ class RoundTrips(Folder):
         kit = portable(self.kit())
         self.assertEqual(self.packed(kit).read_bytes(), self.packed(kit).read_bytes())
 
+    def test_names_stand_in_comments_that_other_readers_pass_over(self):
+        text = self.as_sfz(self.kit(), {sha: f"{sha[:6]}.wav" for sha in self.files})
+        self.assertIn("<master>\n//@ piece Hat\n", text)
+        self.assertNotIn("_label", text)
+        path = self.path / "named.sfz"
+        path.write_text(text + "//@ nonsense x\n// plain", encoding="utf-8")
+        file = read_sfz(path)
+        self.assertEqual((file.warnings, file.output_names[1]), ([], "Kick"))
+        self.assertEqual({region["group_label"] for region in file.regions} & {"Hat open"}, {"Hat open"})
+        path.write_text("<control> label_output2=Two\n<region> region_label=room key=3 sample=a.wav", encoding="utf-8")
+        self.assertEqual((read_sfz(path).regions[0]["region_label"], read_sfz(path).output_names), ("room", {2: "Two"}))
+
+    def test_what_sfz_cannot_hold_is_said(self):
+        pads = [pad for _, pad in self.kit().pads()]
+        kick, closed = pads[0], pads[1]
+        empty = replace(closed, layers=(*closed.layers[:2], replace(closed.layers[2], takes=())))
+        table = {
+            "fade over 6 ms": [replace(kick, max_voices=8)],
+            "a filter Q of 0.5": [replace(kick, filter=Filter(kind="low", q=0.5))],
+            "C1 · 36 strikes Kick and Twin": [kick, replace(pads[5], id=901, name="Twin", notes=(36,))],
+            "which cut each other": [closed, replace(pads[2], notes=(42,))],
+            "cuts nothing": [empty],
+        }
+        for words, some in table.items():
+            with self.subTest(words):
+                kit = replace(self.kit(), pieces=tuple(Piece(name=p.name, pads=(p,)) for p in some))
+                self.as_sfz(kit, {sha: f"{sha[:6]}.wav" for sha in self.files})
+                self.assertIn(words, " ".join(self.written.not_held))
+
     def test_a_kit_written_as_sfz_sounds_the_same(self):
         kit = portable(self.kit())
         sfz = self.path / "quay.sfz"
@@ -168,6 +200,45 @@ class RoundTrips(Folder):
         )
         self.assertEqual([mic.name for mic in back.mics], ["close", "room"])
         self.assertTrue(all("mics of one hit" in d or "velocity curve" in d for d in differences), differences)
+
+
+class Refused(Folder):
+    def test_a_package_that_holds_what_no_kit_can_is_refused_by_name(self):
+        whole = to_json(portable(self.kit()))
+
+        def pads(kit):
+            return [pad for piece in kit["pieces"] for pad in piece["pads"]]
+
+        def change(kit, **fields):
+            pads(kit)[1].update(fields)
+
+        table = [
+            ("have the id", lambda kit: pads(kit)[1].update(id=pads(kit)[0]["id"])),
+            ("have the id", lambda kit: pads(kit)[1]["layers"][0].update(id=pads(kit)[0]["layers"][0]["id"])),
+            ("has two fades", lambda kit: pads(kit)[1]["choke"].update(fade_ms=30.0)),
+            ("no other pad", lambda kit: change(kit, companions=[[9999, 0.5]])),
+            ("has strength 7", lambda kit: change(kit, companions=[[pads(kit)[0]["id"], 7.0]])),
+            ("starts or ends behind", lambda kit: pads(kit)[1]["layers"][0]["takes"][0].update(start_frame=5000)),
+            ("Voices at most", lambda kit: change(kit, max_voices=65)),
+            ("Crossfade", lambda kit: change(kit, crossfade=65)),
+            ("one mute group", lambda kit: change(kit, silences=[{"number": 1}, {"number": 2}])),
+            ("Level of", lambda kit: change(kit, gain_db=1e12)),
+            ("Pan of", lambda kit: change(kit, pan=1e308)),
+            ("Cutoff of", lambda kit: change(kit, filter={"kind": "low", "cutoff_hz": 0})),
+            ("Variation of", lambda kit: change(kit, variation={"gain_db": -3})),
+            ("Seed", lambda kit: kit.update(seed=-1)),
+            ("Voices at most", lambda kit: change(kit, max_voices=10**400)),
+            ("Name|name", lambda kit: change(kit, name="x" * 500)),
+            ("Name|name", lambda kit: change(kit, name="a\ud800")),
+        ]
+        for words, spoil in table:
+            with self.subTest(words):
+                kit = json.loads(json.dumps(whole))
+                spoil(kit)
+                described = {"format": "dactyl-kit", "version": 1, "kit": kit, "samples": []}
+                (self.path / "kit.json").write_text(json.dumps(described), encoding="utf-8")
+                with self.assertRaisesRegex(KitFileError, words):
+                    read_package(self.path, "bad.zip")
 
 
 class Hostile(Folder):
@@ -220,13 +291,30 @@ class Hostile(Folder):
             "<region> pitch_keycenter=50 key=36": (36, 36, 50),
             "<region> key=36 pitch_keycenter=50": (36, 36, 50),
             "<group> key=36 <region> pitch_keycenter=50": (36, 36, 50),
-            "<group> key=36 <master> <region> key=x": (0, 127, 60),
         }
         for text, expected in table.items():
             with self.subTest(text):
                 path.write_text(f"{text} sample=a.wav", encoding="utf-8")
                 (region,) = read_sfz(path).regions
                 self.assertEqual((region["lokey"], region["hikey"], region["pitch_keycenter"]), expected)
+
+    def test_what_can_answer_no_key_is_left_out_and_said(self):
+        path = self.path / "keys.sfz"
+        for text, words in {
+            "key=h9": "key=h9 is no key",
+            "key=36x": "key=36x is no key",
+            "lokey=z": "lokey=z is no key",
+            "lovel=90 hivel=20": "lovel=90 is above hivel=20",
+            "lokey=50 hikey=40": "lokey=50 is above hikey=40",
+        }.items():
+            with self.subTest(text):
+                path.write_text(f"<region> sample=a.wav key=40\n<region> {text} sample=b.wav", encoding="utf-8")
+                file = read_sfz(path)
+                self.assertEqual([region.sample for region in file.regions], ["a.wav"])
+                self.assertIn(words, " ".join(file.warnings))
+        path.write_text("<region> sample=a.wav key=h9", encoding="utf-8")
+        with self.assertRaisesRegex(KitFileError, "answers a key"):
+            read_sfz(path)
 
     @PATIENT
     @given(text=st.text(st.sampled_from(list("<>=/*#$ \n\\\"'abkeyp0123456789.-")), max_size=300))

@@ -238,3 +238,42 @@ class Curves(SimpleTestCase):
         self.assertEqual(
             (table[0], table[63], table[126], table[32]), (1, 100, 127, math.floor(1 + 99 * 32 / 63 + 0.5))
         )
+
+
+class Counting(SimpleTestCase):
+    def test_a_strike_on_a_layer_without_takes_counts(self):
+        hollow = pad(highs=(64, 127), takes=3, shared_counter=True, variation=Variation(gain_db=6))
+        hollow = replace(hollow, layers=(replace(hollow.layers[0], takes=()), hollow.layers[1]))
+        loud = [voice.region for voices in played(kit(hollow), (0, 38, 100), (9, 38, 100)) for voice in voices]
+        self.assertEqual(loud, [0, 1])
+        soft, first, *_ = played(kit(hollow), (0, 38, 30), (9, 38, 100))
+        self.assertEqual((soft, [voice.region for voice in first]), ([], [1]))
+        ((_, second), ((plain,), (varied,))) = (
+            (None, played(kit(hollow), (0, 38, 30), (9, 38, 100))[1]), played(kit(hollow), (0, 38, 100), (9, 38, 100))
+        )  # fmt: skip
+        self.assertAlmostEqual(second[0].gain, varied.gain)
+        self.assertNotAlmostEqual(second[0].gain, plain.gain)
+
+
+class Spans(SimpleTestCase):
+    """All mics of a take share one span of time (design rule 7)."""
+
+    def spans(self, close: int, room: int, **settings):
+        one = Take(id=1, samples=(("close", sample(close)), ("room", sample(room, rate_hz=2 * RATE))), **settings)
+        a_pad = replace(pad(), layers=(Layer(id=1, low=1, high=127, takes=(one,)),))
+        mics = (Mic(name="close"), Mic(name="room"))
+        (table,) = compile_kit(kit(a_pad, mics=mics), RATE).pads
+        sounds = [sound.recipe for sound in table.regions[0].sounds]
+        return [(s.start_frame, s.end_frame, s.silence_frames) for s in sounds]
+
+    def test_forwards_a_mic_that_ends_before_the_start_is_silent(self):
+        self.assertEqual(self.spans(1000, 3000, start_frame=100, end_frame=900), [(100, 900, 0), (200, 1800, 0)])
+        self.assertEqual(self.spans(1000, 300, start_frame=200), [(200, 1000, 0)])
+
+    def test_backwards_mics_of_unequal_length_stay_together(self):
+        # close 1000 frames, room 1500 at twice the rate: its 3000 frames begin to sound first
+        self.assertEqual(self.spans(1000, 3000, is_reversed=True), [(0, 1000, 500), (0, 3000, 0)])
+        self.assertEqual(self.spans(1000, 1000, is_reversed=True), [(0, 1000, 0), (0, 1000, 1000)])
+        # the last 100 and the first 300 frames of the close mic cut away, at the same times in the room
+        late = self.spans(1000, 3000, is_reversed=True, start_frame=100, end_frame=700)
+        self.assertEqual(late, [(100, 700, 0), (1200, 2400, 0)])

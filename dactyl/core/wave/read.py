@@ -10,6 +10,8 @@ from dactyl.core.errors import AudioError
 from dactyl.core.wave.chunks import missing_bytes
 
 MAX_SECONDS = 600
+RATES_HZ = (4000, 384_000)
+MAX_DECODED_BYTES = 240 << 20  # ten minutes of stereo at 48 kHz
 MAX_MICS = 8  # channels of a file that are read as mics of their own
 SUFFIXES = frozenset({".wav", ".wave", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".mp3"})
 _FORMATS = {"WAV", "WAVEX", "RF64", "AIFF", "FLAC", "OGG", "MP3"}
@@ -58,6 +60,16 @@ def _refuse_unfit(file: soundfile.SoundFile, max_channels: int) -> None:
         raise AudioError(f"{file.format} files are not read; use WAV, AIFF, FLAC, OGG or MP3.")
     if file.channels > max_channels:
         raise AudioError(f"It has {file.channels} channels; {max_channels} is the most here. Export it with fewer.")
+    low, high = RATES_HZ
+    if not low <= file.samplerate <= high:
+        raise AudioError(
+            f"It says it runs at {file.samplerate:,} Hz; {low:,} to {high:,} Hz are read. Export it again."
+        )
+    decoded = file.frames * file.channels * 4
+    if decoded > MAX_DECODED_BYTES:
+        raise AudioError(
+            f"Decoded it takes {decoded >> 20:,} MB; {MAX_DECODED_BYTES >> 20} MB is the most. Cut it shorter."
+        )
     if file.frames > MAX_SECONDS * file.samplerate:
         raise AudioError(f"It lasts {file.frames / file.samplerate / 60:.0f} minutes; a one-shot may last 10.")
 

@@ -3,11 +3,13 @@
 from collections.abc import Sequence
 
 from dactyl.core.errors import KitError
+from dactyl.core.kit import MAX_VELOCITY
 from dactyl.core.stack.layers import split_by_level, split_evenly
+from dactyl.history.edits import Change, edit
+from dactyl.history.models import Revision
 from dactyl.kits.edits.speak import settings_named
 from dactyl.kits.fields import LAYER_FIELDS
-from dactyl.kits.history import Change, edit
-from dactyl.kits.models import Layer, Pad, Revision, Take
+from dactyl.kits.models import Layer, Pad, Take
 
 
 def set_border(layer: Layer, version: int, high: int) -> Revision | None:
@@ -67,6 +69,8 @@ def split_layer(layer: Layer, version: int, at: int | None = None) -> Revision |
 def insert_layer(pad: Pad, version: int) -> Revision | None:
     """An empty layer above the loudest; the borders make room."""
     layers = list(pad.layers.order_by("high"))
+    if len(layers) >= MAX_VELOCITY:
+        raise KitError(f"{pad.full_name} has a layer for every velocity; there is room for no other.")
     with edit(pad.kit, version, f"Layer added to {pad.full_name}") as change:
         if layers:
             room = split_evenly(len(layers) + 1)

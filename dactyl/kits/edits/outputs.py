@@ -4,19 +4,25 @@ from typing import Any
 
 from dactyl.core.errors import KitError
 from dactyl.core.kit import MAIN
+from dactyl.history.edits import Change, edit
+from dactyl.history.models import Revision
 from dactyl.kits.edits.speak import settings_named
 from dactyl.kits.fields import MIC_FIELDS, OUTPUT_FIELDS
-from dactyl.kits.history import Change, edit
-from dactyl.kits.models import Mic, Output, Pad, Piece, PieceMic, Revision, TakeSample
+from dactyl.kits.models import Mic, Output, Pad, Piece, PieceMic, TakeSample
+
+
+def touch_all(change: Change) -> None:
+    """Every pad of the kit is to be drawn and played anew."""
+    change.touch(*Pad.objects.filter(kit=change.document).values_list("pk", flat=True))
 
 
 def output_called(change: Change, name: str) -> Output:
     """The kit's output of this name, made if it is new; Main where the name is empty."""
-    output = Output.objects.filter(kit=change.kit, name__iexact=name or MAIN).first()
+    output = Output.objects.filter(kit=change.document, name__iexact=name or MAIN).first()
     if output is None:
-        last = Output.objects.filter(kit=change.kit).order_by("-position").first()
-        output = change.create(Output(kit=change.kit, name=name, position=last.position + 1))
-        change.touch_all()  # players number outputs in their order
+        last = Output.objects.filter(kit=change.document).order_by("-position").first()
+        output = change.create(Output(kit=change.document, name=name, position=last.position + 1))
+        touch_all(change)  # players number outputs in their order
     return output
 
 
@@ -27,7 +33,7 @@ def rename_output(output: Output, version: int, name: str) -> Revision | None:
         raise KitError(f"There is an output {name} already. Choose another name.")
     with edit(output.kit, version, f"Output {output.name} named {name}") as change:
         change.update(output, name=name)
-        change.touch_all()
+        touch_all(change)
     return change.revision
 
 
@@ -48,7 +54,11 @@ def delete_output(output: Output, version: int) -> Revision | None:
             for row in model.objects.filter(output=output):
                 change.update(row, output_id=None)
         change.delete_all([output])
-        change.touch_all()
+        left = Output.objects.filter(kit=change.document).order_by("position")
+        change.update_each(
+            [(row, {"position": number}) for number, row in enumerate(left)]
+        )  # their numbers, everywhere
+        touch_all(change)
     return change.revision
 
 
@@ -56,7 +66,7 @@ def add_mic(kit, version: int, name: str) -> Revision | None:
     _refuse_known(kit.pk, name)
     with edit(kit, version, f"Mic {name} added") as change:
         last = Mic.objects.filter(kit=kit).order_by("-position").first()
-        change.create(Mic(kit=change.kit, name=name, position=last.position + 1 if last else 0, follows_pan=False))
+        change.create(Mic(kit=change.document, name=name, position=last.position + 1 if last else 0, follows_pan=False))
     return change.revision
 
 
@@ -66,7 +76,7 @@ def set_mic(mic: Mic, version: int, field: str, value: Any) -> Revision | None:
         _refuse_known(mic.kit_id, value, besides=mic.pk)
     with edit(mic.kit, version, settings_named(MIC_FIELDS, {field: value}, f"mic {mic.name}")) as change:
         change.update(mic, **{field: value})
-        change.touch_all()
+        touch_all(change)
     return change.revision
 
 
@@ -77,7 +87,7 @@ def route_mic(mic: Mic, version: int, name: str) -> Revision | None:
     ) as change:
         output = output_called(change, name) if name else None
         change.update(mic, output_id=output.pk if output else None)
-        change.touch_all()
+        touch_all(change)
     return change.revision
 
 
@@ -101,7 +111,7 @@ def delete_mic(mic: Mic, version: int) -> Revision | None:
         raise KitError("A kit needs one mic.")
     with edit(mic.kit, version, f"Mic {mic.name} deleted") as change:
         change.delete_all([mic])
-        change.touch_all()
+        touch_all(change)
     return change.revision
 
 

@@ -4,27 +4,27 @@ from collections.abc import Sequence
 from typing import Any
 
 from dactyl.core.errors import KitError
+from dactyl.core.fields import PAD_NAME
 from dactyl.core.formats.notes import note_label
 from dactyl.core.units import counted
+from dactyl.history.edits import Change, edit
+from dactyl.history.models import Revision
 from dactyl.kits.copying import copy_pads
 from dactyl.kits.edits.outputs import output_called
 from dactyl.kits.edits.speak import pads_named, settings_named
-from dactyl.kits.fields import PAD_FIELDS, PIECE_FIELDS
-from dactyl.kits.history import Change, edit
-from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, Map, MapNote, MuteGroup, Pad, Piece, Revision
+from dactyl.kits.fields import COPIED, PAD_FIELDS, PIECE_FIELDS
+from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, Map, MapNote, MuteGroup, Pad, Piece
 
 MAX_PADS = 512
-PASTED = tuple(name for name in PAD_FIELDS if name not in ("name", "kind"))
-"""What copying and pasting a pad's settings carries, with its output and groups."""
 
 
 def append_pads(change: Change, count: int) -> Sequence[Pad]:
     """Empty pads at the end, each a piece of its own."""
-    last = Pad.objects.filter(kit=change.kit).order_by("-position").values_list("position", flat=True).first() or 0
-    if Pad.objects.filter(kit=change.kit).count() + count > MAX_PADS:
+    last = Pad.objects.filter(kit=change.document).order_by("-position").values_list("position", flat=True).first() or 0
+    if Pad.objects.filter(kit=change.document).count() + count > MAX_PADS:
         raise KitError(f"A kit has at most {MAX_PADS} pads.")
-    pieces = change.create_all([Piece(kit=change.kit, position=last + 10 * n) for n in range(1, count + 1)])
-    pads = change.create_all([Pad(kit=change.kit, piece=piece, position=piece.position) for piece in pieces])
+    pieces = change.create_all([Piece(kit=change.document, position=last + 10 * n) for n in range(1, count + 1)])
+    pads = change.create_all([Pad(kit=change.document, piece=piece, position=piece.position) for piece in pieces])
     change.touch(*(pad.pk for pad in pads))
     change.changes_order = True
     return pads
@@ -126,45 +126,49 @@ def move_pads(pads: Sequence[Pad], version: int, before: Pad | None) -> Revision
 
 
 def _place_after(change: Change, pads: Sequence[Pad], position: int | None) -> None:
-    rows = [
-        row
-        for row in Pad.objects.filter(kit=change.kit).select_related("piece").order_by("position")
-        if row not in pads
-    ]
+    rows = [row for row in _in_order(change) if row not in pads]
     at = next((n + 1 for n, row in enumerate(rows) if row.position == position), len(rows))
     _number(change, rows[:at] + list(pads) + rows[at:])
 
 
+def _in_order(change: Change) -> list[Pad]:
+    return list(Pad.objects.filter(kit=change.document).select_related("piece").order_by("position"))
+
+
 def _number(change: Change, rows: Sequence[Pad]) -> None:
     """Give pads, and pieces by their first pad, positions in this order, ten apart."""
-    seen = set()
-    for number, pad in enumerate(rows):
-        if change.update(pad, position=10 * number):
-            change.touch(pad.pk)
-        if pad.piece_id not in seen:
-            seen.add(pad.piece_id)
-            change.update(
-                Piece.objects.get(pk=pad.piece_id) if pad.piece.pk != pad.piece_id else pad.piece, position=10 * number
-            )
+    moved = [(row, {"position": 10 * number}) for number, row in enumerate(rows)]
+    change.touch(*(row.pk for row, wanted in moved if row.position != wanted["position"]))
+    change.update_each(moved)
+    first = {}
+    for number, row in enumerate(rows):
+        first.setdefault(row.piece_id, number)
+    pieces = Piece.objects.in_bulk(first)
+    change.update_each((pieces[key], {"position": 10 * number}) for key, number in first.items())
     change.changes_order = True
 
 
 def duplicate_pads(pads: Sequence[Pad], version: int) -> Revision | None:
     """Copies right behind their originals, without notes of their own."""
     with edit(pads[0].kit, version, f"{pads_named(pads)} duplicated") as change:
-        if Pad.objects.filter(kit=change.kit).count() + len(pads) > MAX_PADS:
+        if Pad.objects.filter(kit=change.document).count() + len(pads) > MAX_PADS:
             raise KitError(f"A kit has at most {MAX_PADS} pads.")
         copies = copy_pads(change, pads)
-        for pad, copy in zip(pads, copies, strict=True):
-            change.update(copy, name=f"{pad.name or pad.piece.name} copy"[:60])
-            _place_after(change, [copy], pad.position)
+        change.update_each(
+            (copy, {"name": f"{pad.name or pad.piece.name} copy"[: PAD_NAME.longest]})
+            for pad, copy in zip(pads, copies, strict=True)
+        )
+        behind = {pad.pk: copy for pad, copy in zip(pads, copies, strict=True)}
+        added = set(copies)
+        order = [row for row in _in_order(change) if row not in added]
+        _number(change, [each for row in order for each in (row, behind.get(row.pk)) if each])
         change.touch(*(copy.pk for copy in copies))
     return change.revision
 
 
 def paste_settings(source: Pad, pads: Sequence[Pad], version: int) -> Revision | None:
     """Give ``pads`` all of the source's settings but its name, kind, notes and samples."""
-    fields = (*PASTED, "output_id", "choke_id", "silences_id", "silenced_by_id")
+    fields = (*COPIED, "output_id", "choke_id", "silences_id", "silenced_by_id")
     with edit(pads[0].kit, version, f"Settings of {source.full_name} pasted on {pads_named(pads)}") as change:
         for pad in pads:
             change.update(pad, **{name: getattr(source, name) for name in fields})
@@ -198,8 +202,8 @@ def choke_pads(pads: Sequence[Pad], version: int, letter: str) -> Revision | Non
     with edit(pads[0].kit, version, words) as change:
         group = None
         if letter:
-            group = ChokeGroup.objects.filter(kit=change.kit, letter=letter).first()
-            group = group or change.create(ChokeGroup(kit=change.kit, letter=letter))
+            group = ChokeGroup.objects.filter(kit=change.document, letter=letter).first()
+            group = group or change.create(ChokeGroup(kit=change.document, letter=letter))
         for pad in pads:
             change.update(pad, choke_id=group.pk if group else None)
         change.touch(*(pad.pk for pad in pads))
@@ -222,8 +226,8 @@ def set_mute_group(pads: Sequence[Pad], version: int, role: str, number: int | N
     with edit(pads[0].kit, version, f"{pads_named(pads)} {says} {number or 'none'}") as change:
         group = None
         if number is not None:
-            group = MuteGroup.objects.filter(kit=change.kit, number=number).first()
-            group = group or change.create(MuteGroup(kit=change.kit, number=number))
+            group = MuteGroup.objects.filter(kit=change.document, number=number).first()
+            group = group or change.create(MuteGroup(kit=change.document, number=number))
         for pad in pads:
             other = "silenced_by_id" if role == "silences" else "silences_id"
             if group and getattr(pad, other) == group.pk:

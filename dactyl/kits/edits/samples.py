@@ -10,11 +10,13 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
 from dactyl.core.stack.to_kit import HATS, PLAIN_MICS
 from dactyl.core.units import counted
+from dactyl.history.edits import Change, edit
+from dactyl.history.models import Revision
 from dactyl.kits import queries
+from dactyl.kits.edits.outputs import touch_all
 from dactyl.kits.edits.pads import append_pads
 from dactyl.kits.fields import TAKE_FIELDS
-from dactyl.kits.history import Change, edit
-from dactyl.kits.models import ChokeGroup, Kit, Layer, Map, MapNote, Mic, Pad, Revision, Take, TakeSample
+from dactyl.kits.models import ChokeGroup, Kit, Layer, Map, MapNote, Mic, Pad, Take, TakeSample
 from dactyl.shelf.models import Sample
 
 WAYS = {"layers": "stacked as layers", "takes": "as takes of one layer", "pads": "one to each pad"}
@@ -133,7 +135,7 @@ def cut_over_pads(
             _lay(change, target, [[Recording({mic.name: sample}, own_settings)]])
             change.update(target.piece, name=f"{number:02} {stem[:50]}")
             if not target.notes.exists():
-                _give_note(change, target, "other", queries.taken_notes(change.kit))
+                _give_note(change, target, "other", queries.taken_notes(change.document))
             change.touch(target.pk)
     return change.revision
 
@@ -168,14 +170,14 @@ def _add_takes(change: Change, filled: Sequence[tuple[Layer, Sequence[Recording]
 
 def _mic(change: Change, name: str | None) -> Mic:
     """The kit's mic of this name, made if it is new; the first one where the name is None."""
-    mics = list(Mic.objects.filter(kit=change.kit).order_by("position"))
+    mics = list(Mic.objects.filter(kit=change.document).order_by("position"))
     found = next((mic for mic in mics if name is None or mic.name.lower() == name.lower()), None)
     if found:
         return found
-    change.touch_all()
+    touch_all(change)
     follows = (name or "").split()[0] in PLAIN_MICS
     before = [mic for mic in mics if mic.follows_pan or not follows]  # a close mic stands before those of the room
-    made = change.create(Mic(kit=change.kit, name=name, position=len(before), follows_pan=follows))
+    made = change.create(Mic(kit=change.document, name=name, position=len(before), follows_pan=follows))
     change.update_each(
         (mic, {"position": number})
         for number, mic in enumerate([*before, made, *mics[len(before) :]])
@@ -208,19 +210,19 @@ def introduce(change: Change, pad: Pad, samples: Sequence[Sample]) -> None:
     if pad.kind == "other":
         change.update(pad, kind=kind)
     if not pad.notes.exists():
-        _give_note(change, pad, kind, queries.taken_notes(change.kit))
+        _give_note(change, pad, kind, queries.taken_notes(change.document))
 
 
 def _give_note(change: Change, pad: Pad, kind: str, taken: set[int]) -> int | None:
     note = free_note(kind, taken)
     if note is not None:
-        change.create(MapNote(map=Map.objects.get(kit=change.kit, is_default=True), note=note, pad=pad))
+        change.create(MapNote(map=Map.objects.get(kit=change.document, is_default=True), note=note, pad=pad))
     return note
 
 
 def _choke(change: Change, letter: str) -> ChokeGroup:
-    group = ChokeGroup.objects.filter(kit=change.kit, letter=letter).first()
-    return group or change.create(ChokeGroup(kit=change.kit, letter=letter))
+    group = ChokeGroup.objects.filter(kit=change.document, letter=letter).first()
+    return group or change.create(ChokeGroup(kit=change.document, letter=letter))
 
 
 def _free_pads(change: Change, kit: Kit, count: int, after: Pad | None = None) -> list[Pad]:

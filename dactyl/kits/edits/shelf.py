@@ -5,8 +5,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from django.db import transaction
 
 from dactyl.core.errors import KitError
-from dactyl.kits.history import edit
-from dactyl.kits.models import Kit, Proposal, Revision, TakeSample
+from dactyl.history.edits import edit
+from dactyl.history.models import Revision
+from dactyl.kits.models import Kit, Proposal, TakeSample
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf.models import Sample, SampleName
 
@@ -36,15 +37,15 @@ def delete_unused(sample_ids: Sequence[int]) -> tuple[int, int]:
         gone = [row for row in rows.only("sha256") if row.pk not in used]
         kept = rows.count() - len(gone)
         Sample.objects.filter(pk__in=[row.pk for row in gone]).delete()
-    for row in gone:  # once no row names them
-        shelf_edits.forget_file(row.sha256)
+        for row in gone:  # under the write lock: what comes in again meanwhile waits, and finds no file
+            shelf_edits.forget_file(row.sha256)
     return len(gone), kept
 
 
 def _used() -> set[int]:
     """Keys of the samples of all kits, their histories and their open proposals."""
     used = set(TakeSample.objects.values_list("sample", flat=True).distinct())
-    for rows in Revision.objects.values_list("rows", flat=True).iterator(50):
+    for rows in Revision.objects.exclude(journal__kit=None).values_list("rows", flat=True).iterator(50):
         used.update(_in_revision(rows))
     for state in Proposal.objects.values_list("state", flat=True):
         used.update(_in_proposal(state))

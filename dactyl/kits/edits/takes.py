@@ -1,5 +1,6 @@
 """Takes: the recordings of a layer. Several, across layers and pads, are one edit."""
 
+from collections import defaultdict
 from collections.abc import Sequence
 from contextlib import AbstractContextManager
 from typing import Any
@@ -7,12 +8,13 @@ from typing import Any
 from dactyl.core.errors import KitError
 from dactyl.core.kit import MAX_VELOCITY
 from dactyl.core.units import counted
+from dactyl.history.edits import Change, edit
+from dactyl.history.models import Revision
 from dactyl.kits.edits.layers import remove_layer
 from dactyl.kits.edits.samples import introduce
 from dactyl.kits.edits.speak import settings_named, takes_named
 from dactyl.kits.fields import TAKE_FIELDS
-from dactyl.kits.history import Change, edit
-from dactyl.kits.models import Layer, Pad, Revision, Take, TakeSample
+from dactyl.kits.models import Layer, Pad, Take, TakeSample
 from dactyl.shelf.models import Sample
 
 COPIED = (*TAKE_FIELDS,)
@@ -27,9 +29,11 @@ def set_fields(takes: Sequence[Take], version: int, values: dict[str, Any]) -> R
         return None
     with edit(_kit(takes), version, settings_named(TAKE_FIELDS, values, takes_named(takes))) as change:
         if {"start_frame", "end_frame"} & set(values):
-            change.update_each((take, _inside(take, values)) for take in takes)
+            frames = _frames(takes)
+            change.update_each((take, _inside(take, values, frames[take.pk])) for take in takes)
         elif "is_reversed" in values:
-            change.update_each((take, _turned(take, values["is_reversed"])) for take in takes)
+            frames = _frames(takes)
+            change.update_each((take, _turned(take, values["is_reversed"], frames[take.pk])) for take in takes)
         else:
             change.update_all(takes, **values)
         _touch(change, takes)
@@ -45,8 +49,7 @@ def set_each(changes: Sequence[tuple[Take, dict[str, Any]]], version: int, words
     return change.revision
 
 
-def _inside(take: Take, values: dict[str, Any]) -> dict[str, Any]:
-    frames = _frames(take)
+def _inside(take: Take, values: dict[str, Any], frames: int) -> dict[str, Any]:
     start, end = values.get("start_frame", take.start_frame), values.get("end_frame", take.end_frame)
     if end is not None:
         end = None if end >= frames else max(1, int(end))
@@ -57,11 +60,10 @@ def _inside(take: Take, values: dict[str, Any]) -> dict[str, Any]:
     return {"start_frame": max(0, start), "end_frame": end, **more}
 
 
-def _turned(take: Take, is_reversed: bool) -> dict[str, Any]:
+def _turned(take: Take, is_reversed: bool, frames: int) -> dict[str, Any]:
     """The same stretch of the recording, heard backwards."""
     if take.is_reversed == is_reversed:
         return {"is_reversed": is_reversed}
-    frames = _frames(take)
     end = take.end_frame if take.end_frame is not None else frames
     return {
         "is_reversed": is_reversed,
@@ -70,9 +72,10 @@ def _turned(take: Take, is_reversed: bool) -> dict[str, Any]:
     }
 
 
-def _frames(take: Take) -> int:
-    first = take.samples.select_related("sample").order_by("mic__position").first()
-    return first.sample.frames if first else MOST_FRAMES
+def _frames(takes: Sequence[Take]) -> dict[int, int]:
+    """How long the first mic's sample of each take is. One query."""
+    rows = TakeSample.objects.filter(take__in=takes).order_by("-mic__position").values_list("take", "sample__frames")
+    return defaultdict(lambda: MOST_FRAMES, rows)
 
 
 def enable_takes(takes: Sequence[Take], version: int, enabled: bool) -> Revision | None:

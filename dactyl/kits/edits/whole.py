@@ -1,11 +1,17 @@
-"""Write a kit value as rows, as opening a kit file does. It is the kit's beginning: no history precedes it."""
+"""Write a kit value into rows, through the history as one edit: opening a kit file, and whatever else brings a whole kit."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any
 
 from django.db import transaction
+from django.db.models import Model
 
+from dactyl.core import fields
 from dactyl.core import kit as core
+from dactyl.core.fields import row_of
+from dactyl.history.edits import Change, edit
+from dactyl.kits.edits.kits import bare_kit
 from dactyl.kits.models import (
     DRAWN,
     ChokeGroup,
@@ -26,145 +32,134 @@ from dactyl.kits.models import (
 from dactyl.shelf.models import Sample
 
 
-def write_kit(value: core.Kit, samples: Mapping[str, Sample]) -> Kit:
-    """samples : by hash; every one the kit uses"""
+def open_kit(value: core.Kit, samples: Mapping[str, Sample], opened_from: str) -> Kit:
+    """A new kit of ``value``; its first edit is that it was opened. samples : by hash; every one the kit uses"""
     with transaction.atomic():
-        return _Writer(value, samples).write()
+        kit = bare_kit(value.name or "Kit", seed=value.seed)
+        with edit(kit, kit.version, f"Opened from {opened_from}") as change:
+            Writer(change, samples).write(value)
+    return kit
 
 
-class _Writer:
-    def __init__(self, value: core.Kit, samples: Mapping[str, Sample]) -> None:
-        self._value, self._samples = value, samples
+class Writer:
+    """Puts a kit value into the rows of the kit that ``change`` edits: what it names is used where it is there."""
 
-    def write(self) -> Kit:
-        value = self._value
-        kit = self._kit = Kit.objects.create(name=value.name[:80] or "Kit", seed=value.seed)
-        self._outputs = {
-            output.name: Output.objects.create(kit=kit, name=output.name[:40], position=n, gain_db=output.gain_db)
-            for n, output in enumerate(value.outputs)
-        }
-        self._mics = {
-            mic.name: Mic.objects.create(
-                kit=kit, name=mic.name[:40], position=n, gain_db=mic.gain_db, follows_pan=mic.follows_pan,
-                output=self._outputs.get(mic.output),
-            )
-            for n, mic in enumerate(value.mics)
-        }  # fmt: skip
+    def __init__(self, change: Change, samples: Mapping[str, Sample]) -> None:
+        self._change, self._kit, self._samples = change, change.document, samples
+
+    def write(self, value: core.Kit) -> dict[int, Pad]:
+        """Returns the rows of the pads, by their ids in ``value``. About twenty statements, whatever the kit's size."""
         pads = [pad for _, pad in value.pads()]
-        self._chokes = {
-            group.letter: ChokeGroup.objects.create(kit=kit, letter=group.letter, fade_ms=group.fade_ms)
-            for group in {pad.choke.letter: pad.choke for pad in pads if pad.choke}.values()
-        }
-        groups = {group.number: group for pad in pads for group in (*pad.silences, *pad.silenced_by)}
-        are_ours = all(1 <= number <= 99 for number in groups)  # SFZ counts its groups as it likes
-        self._mutes = {
-            number: MuteGroup.objects.create(kit=kit, number=number if are_ours else place, fade_ms=group.fade_ms)
-            for place, (number, group) in enumerate(sorted(groups.items()), start=1)
-        }
-        self._map = Map.objects.create(kit=kit, name="Notes", is_default=True)
-        rows: dict[int, Pad] = {}
-        for piece in value.pieces:
-            self._piece(piece, rows)
-        Companion.objects.bulk_create([
-            Companion(pad=rows[pad.id], other=rows[other], strength=strength)
-            for pad in pads
-            for other, strength in pad.companions
-            if other in rows and other != pad.id
-        ])  # fmt: skip
-        return kit
-
-    def _piece(self, piece: core.Piece, rows: dict[int, Pad]) -> None:
-        row = Piece.objects.create(
-            kit=self._kit,
-            name=piece.name[:60],
-            position=10 * len(rows),
-            gain_db=piece.gain_db,
-            pan=100 * piece.pan,
-            output=self._outputs.get(piece.output),
+        self._outputs = self._known(
+            Output, value.outputs, lambda output, n: {**row_of(fields.OUTPUT, output), "position": n}
         )
-        PieceMic.objects.bulk_create([
-            PieceMic(piece=row, mic=self._mics[mic], gain_db=gain_db) for mic, gain_db in piece.mic_gains_db if mic in self._mics
-        ])  # fmt: skip
-        for pad in piece.pads:
-            rows[pad.id] = self._pad(pad, piece, row, position=10 * len(rows))
+        self._mics = self._known(
+            Mic, value.mics,
+            lambda mic, n: {**row_of(fields.MIC, mic), "position": n, "output_id": self._output(mic.output)},
+        )  # fmt: skip
+        self._chokes = self._groups(ChokeGroup, "letter", (pad.choke for pad in pads if pad.choke))
+        self._mutes = self._groups(MuteGroup, "number", (g for pad in pads for g in (*pad.silences, *pad.silenced_by)))
+        rows = self._pads(value)
+        self._notes_and_companions(pads, rows)
+        self._takes(pads, rows)
+        self._change.touch(*(row.pk for row in rows.values()))
+        self._change.changes_order = True
+        return rows
 
-    def _pad(self, pad: core.Pad, piece: core.Piece, row: Piece, *, position: int) -> Pad:
+    def _known(self, model: type[Model], values: Sequence, columns: Callable[[Any, int], dict]) -> dict[str, int]:
+        """Keys of outputs or mics by name: those the kit has are set, the others made."""
+        there = {row.name: row for row in model.objects.filter(kit=self._kit)}
+        missing = []
+        for number, value in enumerate(values):
+            of_row = columns(value, number)
+            if value.name in there:
+                self._change.update(there[value.name], **{name: of_row[name] for name in of_row if name != "position"})
+            else:
+                missing.append(model(kit=self._kit, **(of_row | {"position": len(there) + len(missing)})))
+        return {row.name: row.pk for row in (*there.values(), *self._change.create_all(missing))}
+
+    def _groups(self, model: type[Model], name: str, groups: Iterable) -> dict[Any, int]:
+        """Keys of choke or mute groups, by letter or number."""
+        there = {getattr(row, name): row for row in model.objects.filter(kit=self._kit)}
+        wanted = {getattr(group, name): group for group in groups}
+        new = [
+            model(kit=self._kit, **{name: called}, **row_of(fields.GROUP, group))
+            for called, group in wanted.items()
+            if called not in there
+        ]
+        return {getattr(row, name): row.pk for row in (*there.values(), *self._change.create_all(new))}
+
+    def _output(self, name: str | None) -> int | None:
+        return self._outputs[name] if name is not None else None
+
+    def _pads(self, value: core.Kit) -> dict[int, Pad]:
+        last = Pad.objects.filter(kit=self._kit).order_by("-position").values_list("position", flat=True).first()
+        at = 0 if last is None else last + 10
+        firsts = [at + 10 * sum(len(piece.pads) for piece in value.pieces[:n]) for n in range(len(value.pieces))]
+        pieces = self._change.create_all([
+            Piece(kit=self._kit, position=first, output_id=self._output(piece.output), **row_of(fields.PIECE, piece))
+            for piece, first in zip(value.pieces, firsts, strict=True)
+        ])  # fmt: skip
+        self._change.create_all([
+            PieceMic(piece_id=row.pk, mic_id=self._mics[mic], gain_db=gain_db)
+            for row, piece in zip(pieces, value.pieces, strict=True)
+            for mic, gain_db in piece.mic_gains_db
+        ])  # fmt: skip
+        wanted = [
+            (pad, self._pad(pad, piece, row, first + 10 * n))
+            for row, piece, first in zip(pieces, value.pieces, firsts, strict=True)
+            for n, pad in enumerate(piece.pads)
+        ]
+        made = self._change.create_all([row for _, row in wanted])
+        return {pad.id: row for (pad, _), row in zip(wanted, made, strict=True)}
+
+    def _pad(self, pad: core.Pad, piece: core.Piece, row: Piece, position: int) -> Pad:
         is_drawn = not isinstance(pad.curve, str)
-        made = Pad.objects.create(
+        return Pad(
             kit=self._kit,
-            piece=row,
-            name=_own_name(pad.name, piece.name)[:60],
-            kind=pad.kind,
+            piece_id=row.pk,
+            name=_own_name(pad.name, piece.name)[: fields.PAD_NAME.longest],
             position=position,
-            gain_db=pad.gain_db,
-            pan=100 * pad.pan,
-            muted=pad.muted,
-            output=self._outputs.get(pad.output),
-            max_voices=min(64, pad.max_voices),
-            rotation=pad.rotation,
-            shared_counter=pad.shared_counter,
-            choke=self._chokes[pad.choke.letter] if pad.choke else None,
-            cuts_itself=pad.cuts_itself,
-            silences=self._mutes[pad.silences[0].number] if pad.silences else None,
-            silenced_by=self._mutes[pad.silenced_by[0].number] if pad.silenced_by else None,
-            dynamics=pad.dynamics,
+            output_id=self._output(pad.output),
+            choke_id=self._chokes[pad.choke.letter] if pad.choke else None,
+            silences_id=self._mutes[pad.silences[0].number] if pad.silences else None,
+            silenced_by_id=self._mutes[pad.silenced_by[0].number] if pad.silenced_by else None,
             curve=DRAWN if is_drawn else pad.curve,
             curve_points=[list(point) for point in pad.curve] if is_drawn else None,
-            crossfade=min(64, pad.crossfade),
-            tune_cents=pad.tune_cents,
-            cents_per_key=pad.cents_per_key,
-            root=pad.root,
-            is_held=pad.is_held,
-            attack_ms=pad.envelope.attack_ms,
-            hold_ms=pad.envelope.hold_ms,
-            decay_ms=pad.envelope.decay_ms,
-            sustain=pad.envelope.sustain,
-            release_ms=pad.envelope.release_ms,
-            filter_kind=pad.filter.kind,
-            cutoff_hz=pad.filter.cutoff_hz,
-            filter_q=pad.filter.q,
-            filter_octaves=pad.filter.octaves,
-            weight_db=pad.weight_db,
-            snap_db=pad.snap_db,
-            vary_tune_cents=pad.variation.tune_cents,
-            vary_gain_db=pad.variation.gain_db,
-            vary_pan=100 * pad.variation.pan,
-            vary_delay_ms=pad.variation.delay_ms,
             dice=pad.dice if pad.dice is not None else pad.id,
+            **row_of(fields.PAD, pad),
         )
-        MapNote.objects.bulk_create([MapNote(map=self._map, note=note, pad=made) for note in dict.fromkeys(pad.notes)])
-        self._takes(made, pad)
-        return made
 
-    def _takes(self, row: Pad, pad: core.Pad) -> None:
-        layers = Layer.objects.bulk_create([
-            Layer(pad=row, high=layer.high, gain_db=layer.gain_db, dice=layer.dice if layer.dice is not None else layer.id)
+    def _notes_and_companions(self, pads: Sequence[core.Pad], rows: Mapping[int, Pad]) -> None:
+        default = Map.objects.get(kit=self._kit, is_default=True)
+        self._change.create_all([
+            MapNote(map=default, note=note, pad_id=rows[pad.id].pk) for pad in pads for note in dict.fromkeys(pad.notes)
+        ])  # fmt: skip
+        self._change.create_all([
+            Companion(pad_id=rows[pad.id].pk, other_id=rows[other].pk, strength=strength)
+            for pad in pads
+            for other, strength in dict(pad.companions).items()
+        ])  # fmt: skip
+
+    def _takes(self, pads: Sequence[core.Pad], rows: Mapping[int, Pad]) -> None:
+        layers = self._change.create_all([
+            Layer(
+                pad_id=rows[pad.id].pk, high=layer.high, dice=layer.dice if layer.dice is not None else layer.id,
+                **row_of(fields.LAYER, layer),
+            )
+            for pad in pads
             for layer in pad.layers
         ])  # fmt: skip
         filled = [
-            (layer, number, take)
-            for layer, value in zip(layers, pad.layers, strict=True)
-            for number, take in enumerate(value.takes)
+            (row, number, take)
+            for row, layer in zip(layers, (layer for pad in pads for layer in pad.layers), strict=True)
+            for number, take in enumerate(layer.takes)
         ]
-        takes = Take.objects.bulk_create([
-            Take(
-                layer=layer,
-                position=number,
-                is_enabled=take.enabled,
-                gain_db=take.gain_db,
-                pan=100 * take.pan,
-                tune_cents=take.tune_cents,
-                start_frame=take.start_frame,
-                end_frame=take.end_frame,
-                fade_in_ms=take.fade_in_ms,
-                fade_out_ms=take.fade_out_ms,
-                is_reversed=take.is_reversed,
-                is_flipped=take.is_flipped,
-            )
-            for layer, number, take in filled
+        takes = self._change.create_all([
+            Take(layer_id=row.pk, position=number, **row_of(fields.TAKE, take)) for row, number, take in filled
         ])  # fmt: skip
-        TakeSample.objects.bulk_create([
-            TakeSample(take=row, mic=self._mics[mic], sample=self._samples[sample.sha256])
+        self._change.create_all([
+            TakeSample(take_id=row.pk, mic_id=self._mics[mic], sample_id=self._samples[sample.sha256].pk)
             for row, (_, _, take) in zip(takes, filled, strict=True)
             for mic, sample in take.samples
         ])  # fmt: skip

@@ -6,7 +6,9 @@ import random
 from django.db import transaction
 
 from dactyl.core.play.compile import compile_kit
-from dactyl.kits import history, queries
+from dactyl.history import edits as history
+from dactyl.history.queries import standing as history_stands
+from dactyl.kits import queries
 from dactyl.kits.fields import MIC_FIELDS, PAD_FIELDS, TAKE_FIELDS
 from dactyl.kits.models import Layer, Mic, Output, Pad, Take
 from dactyl.kits.tests.test_edits import KitCase, dump, version
@@ -136,13 +138,13 @@ class AnyEdit(KitCase):
         self.assertGreater(done, STEPS / 4, "most of it should do something")
         compile_kit(value, 48_000)
         self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/").status_code, 200)
-        end, standing = dump(self.kit), history.standing(self.kit.pk)
-        done = self.kit.revisions.filter(is_undone=False)
+        end, standing = dump(self.kit), history_stands(self.kit)
+        done = self.kit.journal.revisions.filter(is_undone=False)
         first, last = done.order_by("pk").first(), standing.undoes
         gone = history.go_to(self.kit, version(self.kit), first.pk)
         self.assertEqual((dump(self.kit), gone.sentence), (beginning, f"{standing.done} changes undone"))
         history.go_to(self.kit, version(self.kit), last.pk)
         self.assertEqual(dump(self.kit), end)
-        with self.assertRaises(history.StaleKit):
+        with self.assertRaises(history.StaleDocument):
             history.go_to(self.kit, version(self.kit) - 1, first.pk)
         self.assertEqual(dump(self.kit), end)

@@ -53,7 +53,7 @@ def rich_kit() -> Kit:
         "curve_points": [[1, 9], [64, 80], [127, 127]], "root": 40, "cents_per_key": 100.0, "is_held": True,
     })  # fmt: skip
     edit(edits.pads.set_notes, snare, [38, 39, 40])
-    edit(edits.pads.choke_pads, [hat_open, hat_closed], "h")
+    edit(edits.pads.choke_pads, [hat_open, hat_closed], "H")
     edit(edits.pads.set_mute_group, [hat_closed], "silences", 4)
     edit(edits.pads.set_mute_group, [hat_open], "silenced_by", 4)
     edit(edits.pads.set_companion, snare, hat_open, 0.3)

@@ -6,8 +6,9 @@ import time
 from django.test import TestCase
 
 from dactyl.core.audio.prepare import to_int16
+from dactyl.history import edits as history
 from dactyl.kits import edits, queries
-from dactyl.kits.models import Kit, Output
+from dactyl.kits.models import Kit, Output, Proposal
 from dactyl.kits.playing import recipes_of
 from dactyl.kits.staircase import staircase
 from dactyl.kits.tests.test_edits import KitCase, dump, version
@@ -108,11 +109,14 @@ class Proposing(KitCase):
     def test_a_proposal_is_changed_by_hand_and_applied_as_one_edit(self):
         ids = ",".join(str(sample.pk) for sample in self.samples)
         self.client.get(f"/kits/{self.kit.pk}/stack/?samples={ids}")
+        self.assertEqual(self.kit.proposals.count(), 0, "looking proposes nothing")
+        self.client.post(f"/kits/{self.kit.pk}/stack/propose/", {"samples": ids})
         row = self.kit.proposals.get()
         base = f"/kits/{self.kit.pk}/stack/{row.pk}/"
 
-        def change(what: str, **asked):
-            return self.client.post(f"{base}{what}/", asked)
+        def change(what: str, seen: int | None = None, **asked):
+            now = Proposal.objects.get(pk=row.pk).version if seen is None else seen
+            return self.client.post(f"{base}{what}/", asked, headers={"X-Proposal-Version": str(now)})
 
         def layers() -> list[int]:
             row.refresh_from_db()
@@ -132,12 +136,30 @@ class Proposing(KitCase):
                 self.assertEqual(layers(), expected)
         self.assertContains(change("split", pad=7, layer=0), "has changed since it was drawn", status_code=422)
         self.assertContains(change("kind", pad=0, value="gong"), "not on the list", status_code=422)
+        stale = change("reverse", seen=1, pad=0)
+        self.assertContains(stale, "changed in another tab", status_code=409)
+        self.assertContains(self.client.post(f"{base}reverse/"), "did not say which version", status_code=422)
         change("name", pad=0, value="Quay snare")
         applied = self.client.post(f"{base}apply/", headers={"X-Kit-Version": str(version(self.kit))})
         self.assertContains(applied, "5 samples stacked on 1 pad")
         (first,) = queries.sheet_rows(self.kit, [self.pad.pk])
         self.assertEqual((first.name, [len(layer.levels) for layer in first.layers]), ("Quay snare", [3, 2]))
         self.assertEqual(self.kit.proposals.count(), 0)
+
+    def test_a_pad_that_a_proposal_waits_for_can_go_and_come_back(self):
+        edits.pads.add_pads(self.kit, version(self.kit), 1)
+        last = self.kit.pads.select_related("piece", "kit").order_by("-position").first()
+        ids = ",".join(str(sample.pk) for sample in self.samples)
+        self.client.post(f"/kits/{self.kit.pk}/stack/propose/", {"samples": ids, "pad": last.pk})
+        page = f"/kits/{self.kit.pk}/stack/"
+        self.assertContains(self.client.get(page), f"for {last.full_name}")
+        history.undo(self.kit, version(self.kit))
+        self.assertContains(self.client.get(page), "on the next free pads")
+        history.redo(self.kit, version(self.kit))
+        edits.pads.delete_pads([last], version(self.kit))
+        row = self.kit.proposals.get()
+        applied = self.client.post(f"{page}{row.pk}/apply/", headers={"X-Kit-Version": str(version(self.kit))})
+        self.assertContains(applied, "stacked on 1 pad")
 
 
 class Trying(KitCase):

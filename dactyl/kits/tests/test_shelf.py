@@ -4,7 +4,9 @@ import io
 
 import soundfile
 
-from dactyl.kits import edits, history
+from dactyl.history import edits as history
+from dactyl.history.queries import last_done
+from dactyl.kits import edits
 from dactyl.kits.models import TakeSample
 from dactyl.kits.proposals import begin
 from dactyl.kits.tests.test_edits import KitCase, version
@@ -44,7 +46,7 @@ class Merging(KitCase):
         self.assertEqual(list(TakeSample.objects.values_list("sample", flat=True)), [kept.pk])
         self.assertEqual([name.name for name in kept.other_names.all()], ["b.flac"])
         self.assertTrue(Sample.objects.get(pk=other.pk).is_away)
-        self.assertIn("the same sound", history.last_done(self.kit.pk).sentence)
+        self.assertIn("the same sound", last_done(self.kit).sentence)
         history.undo(self.kit, version(self.kit))
         self.assertEqual(list(TakeSample.objects.values_list("sample", flat=True)), [other.pk])
         refused = self.client.post(f"/kits/samples/{kept.pk}/instead-of/{self.samples[0].pk}/")

@@ -11,14 +11,28 @@ from django.views.decorators.http import require_POST
 from django_htmx.http import trigger_client_event
 
 from dactyl.core.errors import DactylError
-from dactyl.kits import history, queries
-from dactyl.kits.models import Kit, Layer, Pad, Revision, Take
+from dactyl.history import edits as history
+from dactyl.history.models import Revision
+from dactyl.history.queries import listed, reading, standing
+from dactyl.kits import queries
+from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.views import card
-from dactyl.shelf.asked import ids_in
+from dactyl.request_values import ids_in, seen_version
 
 MOST_ROWS = 40  # drawn one by one; more pads at once redraw the sheet
 Answer = Revision | None | tuple[Revision | None, str]
 """The revision an edit wrote, and what to say of it where its own sentence is not enough."""
+
+
+def one_state(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """What an answer is made of is read from one state of the database."""
+
+    @wraps(view)
+    def answer(request: HttpRequest, kit: Kit, *args: Any, **named: Any) -> HttpResponse:
+        with reading():
+            return view(request, Kit.objects.get(pk=kit.pk), *args, **named)
+
+    return answer
 
 
 def kit_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
@@ -33,28 +47,27 @@ def kit_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
     def answer(request: HttpRequest, kit_id: int, **found: int | str) -> HttpResponse:
         kit = get_object_or_404(Kit, pk=kit_id)
         try:
-            version = int(request.headers.get("X-Kit-Version", ""))
-        except ValueError:
-            version = kit.version
-        try:
-            result = view(request, kit, version, **found)
-        except history.StaleKit as stale:
-            kit.refresh_from_db()
+            result = view(request, kit, seen_version(request, "kit"), **found)
+        except history.StaleDocument as stale:
             return changed(request, kit, None, message=str(stale), is_warning=True, status=409)
         except DactylError as problem:
-            kit.refresh_from_db()
             return changed(request, kit, (), message=str(problem), is_warning=True, status=422)
         revision, said = result if isinstance(result, tuple) else (result, "")
         if revision is None:
             return changed(request, kit, (), message=said or "Nothing changed.")
-        is_whole = revision.changes_order or len(revision.pads) > MOST_ROWS
+        is_whole = revision.changes_order or len(revision.touched) > MOST_ROWS
         return changed(
-            request, kit, None if is_whole else revision.pads, touched=revision.pads, message=said or revision.sentence
+            request,
+            kit,
+            None if is_whole else revision.touched,
+            touched=revision.touched,
+            message=said or revision.sentence,
         )
 
     return answer
 
 
+@one_state
 def changed(
     request: HttpRequest,
     kit: Kit,
@@ -88,7 +101,7 @@ def changed(
     if view == "outputs":
         context |= card.outputs_context(kit, outputs)
     if view == "history":
-        context["revisions"] = history.listed(kit.pk)
+        context["revisions"] = listed(kit)
     response = render(request, "kits/_changed.html", context, status=status)
     reload = None if pads is None else list(touched)
     told = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning}
@@ -96,8 +109,8 @@ def changed(
 
 
 def history_context(kit: Kit) -> dict:
-    standing = history.standing(kit.pk)
-    return {"undoes": standing.undoes, "redoes": standing.redoes, "change_count": standing.done}
+    now = standing(kit)
+    return {"undoes": now.undoes, "redoes": now.redoes, "change_count": now.done}
 
 
 def pads_of(request: HttpRequest, kit: Kit, pad_id: int) -> list[Pad]:
@@ -128,7 +141,7 @@ def find(rows: QuerySet, pk: int, of: Kit, **belongs: Kit) -> Any:
 def _found(rows: list, wanted: Sequence[int], kit: Kit) -> list:
     """The rows, all knowing the one kit whose version the edit will raise."""
     if not set(wanted) <= {row.pk for row in rows}:
-        raise history.StaleKit("This is no longer in the kit; it is shown as it is now. Undo may bring it back.")
+        raise history.StaleDocument("This is no longer in the kit; it is shown as it is now. Undo may bring it back.")
     for row in rows:
         owner = row.layer.pad if isinstance(row, Take) else row.pad if isinstance(row, Layer) else row
         owner.kit = kit

@@ -9,7 +9,7 @@ from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
 from dactyl.kits.models import DRAWN, Kit, Output, Pad, PieceMic, Take
-from dactyl.shelf.asked import ids_in, number_in
+from dactyl.request_values import ids_in, number_in
 
 SURFACE_PADS = 16
 TABS = {"layers": "Layers", "sound": "Sound", "mics": "Mics", "cuts": "Cuts", "notes": "Notes"}

@@ -1,17 +1,19 @@
 """One view for each edit of a kit: read what was typed by the tables in fields.py, call the edit."""
 
 import json
+from collections.abc import Mapping
 
 from django.conf import settings
 from django.http import HttpRequest
 
 from dactyl.core.errors import DactylError, KitError
 from dactyl.core.stack.layers import BORDERS
-from dactyl.kits import edits, fields, history, queries, sounding
+from dactyl.history import edits as history
+from dactyl.kits import edits, fields, queries, sounding
 from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Take
 from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of, pads_of, takes_of
+from dactyl.request_values import ids_in
 from dactyl.shelf import queries as shelf_queries
-from dactyl.shelf.asked import ids_in
 
 
 def _value(request: HttpRequest) -> str:
@@ -61,20 +63,20 @@ def set_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int, field: st
     if field in ("name", "notes") and len(pads) > 1:
         pads = [pad]  # two pads want no name and no note in common by accident
     if field in fields.PAD_FIELDS:
-        return edits.pads.set_fields(pads, version, {field: fields.PAD_FIELDS[field].read(text)})
+        return edits.pads.set_fields(pads, version, {field: fields.read(fields.PAD_FIELDS, field, text)})
     if field.startswith("piece_") and field.removeprefix("piece_") in fields.PIECE_FIELDS:
         name = field.removeprefix("piece_")
-        return edits.pads.set_piece(pad, version, name, fields.PIECE_FIELDS[name].read(text))
+        return edits.pads.set_piece(pad, version, name, fields.read(fields.PIECE_FIELDS, name, text))
     settings_of_groups = {
         "muted": lambda: edits.pads.mute_pads(pads, version, fields.yes_no(text)),
         "notes": lambda: edits.pads.set_notes(
             pad, version, fields.notes(text, middle_c_octave=settings.MIDDLE_C_OCTAVE)
         ),
         "choke": lambda: edits.pads.choke_pads(pads, version, fields.choke_letter(text)),
-        "fade_ms": lambda: edits.pads.set_choke_fade(pad, version, fields.choke_fade_ms(text)),
+        "fade_ms": lambda: edits.pads.set_choke_fade(pad, version, fields.group_fade_ms(text)),
         "silences": lambda: edits.pads.set_mute_group(pads, version, "silences", fields.mute_number(text)),
         "silenced_by": lambda: edits.pads.set_mute_group(pads, version, "silenced_by", fields.mute_number(text)),
-        "mute_fade_ms": lambda: edits.pads.set_mute_fade(pad, version, fields.choke_fade_ms(text)),
+        "mute_fade_ms": lambda: edits.pads.set_mute_fade(pad, version, fields.group_fade_ms(text)),
         "output": lambda: edits.pads.route_pads(pads, version, fields.output_name(text)),
         "piece": lambda: edits.pads.join_piece(pad, version, text),
     }
@@ -102,14 +104,14 @@ def set_pad_values(request: HttpRequest, kit: Kit, version: int, pad_id: int) ->
     return edits.pads.set_fields(pads_of(request, kit, pad_id), version, _values(request, fields.PAD_FIELDS))
 
 
-def _values(request: HttpRequest, known: dict[str, fields.Field]) -> dict:
+def _values(request: HttpRequest, known: Mapping[str, fields.Field]) -> dict:
     try:
         texts = json.loads(request.POST.get("values", ""))
-    except ValueError:
+    except (ValueError, RecursionError):
         texts = None
     if not isinstance(texts, dict) or not texts or not set(texts) <= set(known):
         raise KitError("These settings did not arrive whole; do it again.")
-    return {name: known[name].read(str(text)) for name, text in texts.items()}
+    return {name: fields.read(known, name, str(text)) for name, text in texts.items()}
 
 
 @kit_edit
@@ -217,7 +219,7 @@ def change_layer(request: HttpRequest, kit: Kit, version: int, layer_id: int, wh
         "softer": lambda: edits.layers.move_layer(layer, version, -1),
         "louder": lambda: edits.layers.move_layer(layer, version, 1),
         "gain_db": lambda: edits.layers.set_level(
-            [layer], version, fields.LAYER_FIELDS["gain_db"].read(_value(request))
+            [layer], version, fields.read(fields.LAYER_FIELDS, "gain_db", _value(request))
         ),
     }
     if what not in ways:
@@ -235,7 +237,7 @@ def set_take(request: HttpRequest, kit: Kit, version: int, take_id: int, field: 
         return edits.takes.enable_takes(takes, version, fields.yes_no(_value(request)))
     if field not in fields.TAKE_FIELDS:
         raise DactylError(f"A take has no setting named “{field[:30]}”. Reload the page.")
-    return edits.takes.set_fields(takes, version, {field: fields.TAKE_FIELDS[field].read(_value(request))})
+    return edits.takes.set_fields(takes, version, {field: fields.read(fields.TAKE_FIELDS, field, _value(request))})
 
 
 @kit_edit
@@ -276,8 +278,12 @@ def move_take(request: HttpRequest, kit: Kit, version: int, take_id: int) -> Ans
 @kit_edit
 def mend_takes(request: HttpRequest, kit: Kit, version: int, take_id: int, what: str) -> Answer:
     """what : level (to the layer), onset (start at the same point of the attack), polarity (as most of the layer)"""
+    words = {"level": "Levelled", "onset": "Aligned the starts of", "polarity": "Flipped the polarity of"}.get(what)
+    if words is None:
+        raise DactylError(
+            f"A take can't be mended by “{fields.words('It', 30, may_be_empty=True)(what[:30])}”. Reload the page."
+        )
     changes = sounding.mended(takes_of(request, kit, take_id), what)
-    words = {"level": "Levelled", "onset": "Aligned the starts of", "polarity": "Flipped the polarity of"}[what]
     return edits.takes.set_each(changes, version, words) if changes else (None, "They agree with their layer already.")
 
 
@@ -298,7 +304,7 @@ def keep_tried(request: HttpRequest, kit: Kit, version: int, take_id: int) -> An
 @kit_edit
 def set_output(request: HttpRequest, kit: Kit, version: int, output_id: int, field: str) -> Answer:
     output = find(Output.objects, output_id, kit, kit=kit)
-    value = fields.OUTPUT_FIELDS["name" if field == "name" else "gain_db"].read(_value(request))
+    value = fields.read(fields.OUTPUT_FIELDS, "name" if field == "name" else "gain_db", _value(request))
     change = edits.outputs.rename_output if field == "name" else edits.outputs.set_output_level
     return change(output, version, value)
 
@@ -310,7 +316,7 @@ def delete_output(request: HttpRequest, kit: Kit, version: int, output_id: int) 
 
 @kit_edit
 def add_mic(request: HttpRequest, kit: Kit, version: int) -> Answer:
-    return edits.outputs.add_mic(kit, version, fields.MIC_FIELDS["name"].read(request.POST.get("name", "")))
+    return edits.outputs.add_mic(kit, version, fields.read(fields.MIC_FIELDS, "name", request.POST.get("name", "")))
 
 
 @kit_edit
@@ -320,13 +326,13 @@ def set_mic(request: HttpRequest, kit: Kit, version: int, mic_id: int, field: st
         return edits.outputs.route_mic(mic, version, fields.output_name(_value(request)))
     if field not in fields.MIC_FIELDS:
         raise DactylError(f"A mic has no setting named “{field[:30]}”. Reload the page.")
-    return edits.outputs.set_mic(mic, version, field, fields.MIC_FIELDS[field].read(_value(request)))
+    return edits.outputs.set_mic(mic, version, field, fields.read(fields.MIC_FIELDS, field, _value(request)))
 
 
 @kit_edit
 def set_piece_mic(request: HttpRequest, kit: Kit, version: int, pad_id: int, mic_id: int) -> Answer:
     mic = find(Mic.objects, mic_id, kit, kit=kit)
-    gain_db = fields.MIC_FIELDS["gain_db"].read(_value(request))
+    gain_db = fields.read(fields.MIC_FIELDS, "gain_db", _value(request))
     return edits.outputs.set_piece_mic(pad_of(kit, pad_id).piece, mic, version, gain_db)
 
 

@@ -1,12 +1,16 @@
 """Whole pages, and the views of a kit that htmx swaps into them."""
 
+import json
+
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from dactyl.kits import edits, fields, history, queries
+from dactyl.core.parts.meter import GRIDS
+from dactyl.history.queries import listed
+from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import history_context
@@ -50,6 +54,7 @@ def kit_page(request: HttpRequest, kit: Kit, view: str, template: str, context: 
     if view != "kit" and rows:  # the card wants the levels of its pad
         rows = queries.sheet_rows(kit, (card.selected_pads(request) or [rows[0].pad.pk])[:1], outputs=outputs)
     context |= card.card_context(request, kit, rows)
+    context["grid_spacings"] = json.dumps({name: spacing.as_integer_ratio() for name, spacing in GRIDS.items()})
     context |= {"shelf": shelf_context(request), "page_sound_bytes": settings.PAGE_SOUND_BYTES}
     return render(request, "kits/kit.html", context)
 
@@ -73,4 +78,4 @@ def outputs(request: HttpRequest, kit_id: int) -> HttpResponse:
 @require_GET
 def history_page(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    return kit_page(request, kit, "history", "kits/_history_list.html", {"revisions": history.listed(kit.pk)})
+    return kit_page(request, kit, "history", "kits/_history_list.html", {"revisions": listed(kit)})

@@ -11,13 +11,14 @@ from dactyl.core.hits.onsets import grid
 from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
 from dactyl.core.stack.propose import propose
+from dactyl.history.edits import StaleDocument
 from dactyl.kits import edits, fields, proposals, queries, sounding
 from dactyl.kits.edits.samples import WAYS, Recording
 from dactyl.kits.models import Kit, Proposal
 from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
+from dactyl.request_values import ids_in, number_in, seen_version
 from dactyl.shelf import queries as shelf_queries
-from dactyl.shelf.asked import ids_in, number_in
 from dactyl.shelf.models import Sample
 
 
@@ -89,18 +90,21 @@ def give_now(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answe
 # The proposal ----------------------------------------------------------------------------------------------------------
 
 
+@require_POST
+def propose_pads(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """Propose pads, layers, takes and mics for ``samples``; a proposal that was open is dropped."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    samples = shelf_queries.in_order(ids_in(request.POST.get("samples", "")))
+    if not samples:
+        raise DactylError("None of these samples is on the shelf any more. Select others.")
+    row = proposals.begin(kit, samples, next(iter(ids_in(request.POST.get("pad", ""))), None))
+    return redirect_within(request, reverse("kits:stack", args=[kit.pk]) + f"?proposal={row.pk}")
+
+
 @require_GET
 def stack(request: HttpRequest, kit_id: int) -> HttpResponse:
-    """Propose pads, layers, takes and mics for ``samples``, or show the proposal that is open."""
+    """Show the proposal that is open."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    ids = ids_in(request.GET.get("samples", ""))
-    if ids:
-        samples = shelf_queries.in_order(ids)
-        if not samples:
-            raise DactylError("None of these samples is on the shelf any more. Select others.")
-        pad = next(iter(ids_in(request.GET.get("pad", ""))), None)
-        row = proposals.begin(kit, samples, pad)
-        return redirect_within(request, reverse("kits:stack", args=[kit.pk]) + f"?proposal={row.pk}")
     row = _open_proposal(kit, request.GET.get("proposal", ""))
     context = {"proposal": proposals.shown(row) if row else None}
     return kit_page(request, kit, "stack", "kits/_stack.html", context)
@@ -124,7 +128,9 @@ def change_proposal(request: HttpRequest, kit_id: int, proposal_id: int, what: s
     row = get_object_or_404(Proposal.objects.select_related("kit"), pk=proposal_id, kit=kit_id)
     message, status = "", 200
     try:
-        proposals.change(row, what, request.POST)
+        proposals.change(row, seen_version(request, "proposal"), what, request.POST)
+    except StaleDocument as problem:
+        row, message, status = get_object_or_404(Proposal, pk=proposal_id), str(problem), 409
     except DactylError as problem:
         message, status = str(problem), 422
     context = {"kit": row.kit, "proposal": proposals.shown(row), "message": message}
@@ -133,7 +139,7 @@ def change_proposal(request: HttpRequest, kit_id: int, proposal_id: int, what: s
 
 @kit_edit
 def apply_proposal(request: HttpRequest, kit: Kit, version: int, proposal_id: int) -> Answer:
-    row = find(Proposal.objects.select_related("pad__piece"), proposal_id, kit, kit=kit)
+    row = find(Proposal.objects, proposal_id, kit, kit=kit)
     revision = edits.samples.apply_proposal(kit, version, proposals.as_new_pads(row), row.pad)
     row.delete()
     return revision
@@ -180,6 +186,6 @@ def cut_now(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer
     starts = sorted({start for start in ids_in(request.POST.get("cuts", "")) if sample and start < sample.frames})
     if sample is None or not starts:
         raise DactylError("There is nothing to cut: choose a loop and at least one boundary.")
-    fade_ms = fields.number("The fade", 0, 2000, " ms")(request.POST.get("fade_ms") or "5")
+    fade_ms = fields.number("The fade", 0, 2000, "ms")(request.POST.get("fade_ms") or "5")
     pieces = list(zip(starts, [*starts[1:], sample.frames], strict=True))
     return edits.samples.cut_over_pads(pad_of(kit, pad_id), version, sample, pieces, fade_ms)

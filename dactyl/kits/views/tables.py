@@ -7,7 +7,7 @@ from django.views.decorators.http import require_GET
 from dactyl.core.audio import interpolate
 from dactyl.kits import playing
 from dactyl.kits.models import Kit
-from dactyl.shelf.asked import ids_in
+from dactyl.request_values import ids_in
 from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
 

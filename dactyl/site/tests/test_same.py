@@ -31,7 +31,7 @@ OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel }) => {
       return { key, channels: channels.length, frames: channels[0].length, of: channels[0].length, scale: 1, data: channels };
     }) },
     { type: "loop", isLooping: false },
-    { type: "part", part: { hits, loopFrames: frames } },
+    { type: "part", part: { frames: Int32Array.from(hits, ([at]) => at), packed: Int32Array.from(hits, ([, note, velocity, channel]) => note | (velocity << 7) | (channel << 14)), loopFrames: frames } },
     { type: "play" },
   ];
   const node = new AudioWorkletNode(context, "dactyl", { numberOfInputs: 0, outputChannelCount: [2], processorOptions: { messages } });

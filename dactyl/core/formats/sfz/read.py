@@ -20,6 +20,7 @@ from dactyl.core.formats.sfz.text import Notes, Place, Token, tokens_of
 
 MAX_REGIONS = 50_000
 SFZ_MIDDLE_C = 4  # note 60 is C4
+NO_KEY = "-1"  # as lokey and hikey: the region answers no key (SFZ v1)
 _LEVELS = ("global", "master", "group", "region")
 
 
@@ -59,7 +60,8 @@ def read_sfz(path: Path) -> SfzFile:
         builder.take(token)
     builder.end_region()
     if not builder.regions:
-        raise KitFileError("It has no <region>.", "Is it an SFZ file?", file=path.name)
+        problem = "None of its regions answers a key." if builder.left_out else "It has no <region>."
+        raise KitFileError(problem, "Is it an SFZ file of drums?", file=path.name)
     return SfzFile(path, builder.regions, builder.output_names, notes.lines)
 
 
@@ -74,6 +76,7 @@ class _Builder:
         self._default_path = ""
         self.regions: list[SfzRegion] = []
         self.output_names: dict[int, str] = {}
+        self.left_out = 0
 
     def take(self, token: Token) -> None:
         if token.value is None:
@@ -90,7 +93,8 @@ class _Builder:
         if token.name != KEY:
             level[ALIASES.get(token.name, token.name)] = token
         elif _number(token.value, "key") is None:
-            self._notes.add(f"key={token.value[:20]} is not a key and is left out.", token.place)
+            self._notes.add(f"key={token.value[:20]} is no key: what it stands for answers none.", token.place)
+            level |= dict.fromkeys(SET_BY_KEY, Token(KEY, NO_KEY, token.place))
         else:
             level |= dict.fromkeys(SET_BY_KEY, token)
             if level.get("pitch_keycenter", token).name == KEY:
@@ -127,20 +131,35 @@ class _Builder:
                 line=self._region_at.line,
             )
         given = {name: token for level in _LEVELS for name, token in self._levels[level].items()}
-        self.regions.append(self._region(self._region_at, given))
+        region = self._region(self._region_at, given)
+        if region["lovel"] > region["hivel"]:
+            said = f"lovel={region['lovel']} is above hivel={region['hivel']}: it never sounds and is left out."
+            self._notes.add(said, given.get("lovel", given["hivel"]).place)
+        elif region["lokey"] > region["hikey"] >= 0:
+            said = f"lokey={region['lokey']} is above hikey={region['hikey']}: it never sounds and is left out."
+            self._notes.add(said, given.get("lokey", given["hikey"]).place)
+        elif region["hikey"] >= 0:
+            self.regions.append(region)
+        self.left_out += region["hikey"] < 0
         self._region_at = None
 
     def _region(self, place: Place, given: dict[str, Token]) -> SfzRegion:
         values: dict[str, object] = {name: opcode.default for name, opcode in OPCODES.items()}
         curve: dict[int, float] = {}
+        answers_none = False
         for name, token in given.items():
             point = name.removeprefix(VELOCITY_CURVE)
-            if name in OPCODES:
+            if name in SET_BY_KEY and _number(token.value, "key") is None:
+                self._notes.add(f"{name}={token.value[:20]} is no key: the region answers none.", token.place)
+                answers_none = True
+            elif name in OPCODES:
                 values[name] = self._value(OPCODES[name], token)
             elif name.startswith(VELOCITY_CURVE) and _is_number(point) and int(point) <= 127:
                 curve[int(point)] = self._value(Opcode("float", 0.0, 0, 1), token)
             else:
                 self._notes.add(f"{name[:40]} is not understood.", token.place)
+        if answers_none:
+            values |= dict.fromkeys(SET_BY_KEY, int(NO_KEY))
         sample = values["sample"]
         if not sample:
             self._notes.add("This region has no sample and is silent.", place)

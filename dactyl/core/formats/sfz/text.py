@@ -37,6 +37,22 @@ class Token:
     place: Place
 
 
+_NAMED = re.compile(r"//@ (output \d{1,4}|piece|pad|mic) (.+)")
+_NAMES = {
+    "piece": "master_label",
+    "pad": "group_label",
+    "mic": "region_label",
+}  # as opcodes, which files of before have
+
+
+def _without_comment(line: str) -> str:
+    """The line as far as it is SFZ; a comment line of our own form as the opcode it stands for."""
+    if named := _NAMED.fullmatch(line.strip()):
+        what, name = named.groups()
+        return f"{_NAMES.get(what) or what.replace('output ', 'label_output')}={name}"
+    return line.split("//", 1)[0]
+
+
 @dataclass(slots=True)
 class Notes:
     """What was not understood, or left out: never silence about it."""
@@ -102,7 +118,7 @@ class _Reader:
         except UnicodeDecodeError:
             text = data.decode("latin-1")
         text = _BLOCK_COMMENT.sub(lambda comment: "\n" * comment[0].count("\n") or " ", text)
-        return [line.split("//", 1)[0] for line in re.split(r"\r\n|\r|\n", text)]
+        return [_without_comment(line) for line in re.split(r"\r\n|\r|\n", text)]
 
     def _inside(self, name: str, place: Place) -> Path:
         path = (self._folder / name).resolve()

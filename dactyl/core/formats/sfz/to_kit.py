@@ -7,6 +7,7 @@ from itertools import count
 from math import log10
 
 from dactyl.core.errors import KitFileError
+from dactyl.core.fields import MUTE_NUMBER, PAD, TAKE, fitted
 from dactyl.core.formats.notes import note_name
 from dactyl.core.formats.sfz.read import SFZ_MIDDLE_C, SfzFile, SfzRegion
 from dactyl.core.kinds import BY_SLUG
@@ -54,6 +55,8 @@ class _Converter:
         if 0 in self._outputs and 0 not in file.output_names:
             self._outputs[0] = MAIN
         self._mics: dict[str, None] = {}
+        self._chokes: dict[int, ChokeGroup] = {}
+        self._mutes: dict[int, MuteGroup] = {}
 
     def kit(self) -> tuple[Kit, list[str]]:
         groups: dict[tuple, list[SfzRegion]] = defaultdict(list)
@@ -63,6 +66,8 @@ class _Converter:
         for (piece, _, keys), regions in self._joined(groups):
             pad = self._pad(regions, keys)
             if pad:
+                pad, said = fitted(PAD, pad, pad.name)
+                self.differences += said
                 pieces[piece or pad.name].append(pad)
         if not pieces:
             raise KitFileError(
@@ -128,7 +133,7 @@ class _Converter:
             cuts_itself=cuts_itself,
             silences=silences,
             silenced_by=silenced_by,
-            max_voices=max(1, min(64, first["polyphony"] or first["note_polyphony"] or 64)),
+            max_voices=first["polyphony"] or first["note_polyphony"] or 64,
             rotation=rotation,
             dynamics=min(1.0, max(0.0, first["amp_veltrack"] / 100)),
             is_held=first["loop_mode"] != "one_shot",
@@ -150,12 +155,12 @@ class _Converter:
             members = {self._pad_key(other) for other in self._regions if other["group"] == group}
             if len(members) == 1:
                 return None, True, (), ()
-            return ChokeGroup(letter=self._letter(group), fade_ms=fade_ms), True, (), ()
+            return self._choke(group, fade_ms), True, (), ()
         listeners = [other for other in self._regions if other["off_by"] == group] if group else []
         if off_by and any(other["group"] == off_by and other["off_by"] == group for other in self._regions):
-            return ChokeGroup(letter=self._letter(min(group, off_by)), fade_ms=fade_ms), False, (), ()
-        silences = (MuteGroup(number=group, fade_ms=self._fade_of(group)),) if listeners else ()
-        silenced = (MuteGroup(number=off_by, fade_ms=fade_ms),) if off_by and self._is_emitted(off_by) else ()
+            return self._choke(min(group, off_by), fade_ms), False, (), ()
+        silences = self._mute(group) if listeners else ()
+        silenced = self._mute(off_by) if off_by and self._is_emitted(off_by) else ()
         return None, False, silences, silenced
 
     def _is_emitted(self, group: int) -> bool:
@@ -167,9 +172,27 @@ class _Converter:
                 return 1000 * region["off_time"] if region["off_mode"] == "time" else 6.0
         return FADE_MS
 
-    def _letter(self, group: int) -> str:
+    def _choke(self, group: int, fade_ms: float) -> ChokeGroup | None:
+        """Letters in the order of the groups' numbers; one fade for each, the first that comes."""
         known = sorted({min(r["group"], r["off_by"]) for r in self._regions if r["off_by"] and r["group"]})
-        return _LETTERS[known.index(group) % 26 if group in known else 25]
+        place = known.index(group)
+        if place >= len(_LETTERS):
+            self._differ(f"Its choke groups after the {len(_LETTERS)}th, such as {group}, are left out.")
+            return None
+        choke = self._chokes.setdefault(group, ChokeGroup(letter=_LETTERS[place], fade_ms=fade_ms))
+        if choke.fade_ms != fade_ms:
+            self._differ(f"Choke group {choke.letter}: its pads fade over {choke.fade_ms:g} ms, whoever cuts.")
+        return choke
+
+    def _mute(self, group: int) -> tuple[MuteGroup, ...]:
+        """Numbered from 1 in the order in which they come."""
+        if group not in self._mutes:
+            number = len(self._mutes) + 1
+            if number > MUTE_NUMBER.high:
+                self._differ(f"Its mute groups after the {MUTE_NUMBER.high}th, such as {group}, are left out.")
+                return ()
+            self._mutes[group] = MuteGroup(number=number, fade_ms=self._fade_of(group))
+        return (self._mutes[group],)
 
     def _filter(self, name: str, region: SfzRegion) -> Filter:
         if region["cutoff"] is None:
@@ -253,14 +276,19 @@ class _Converter:
         gain_db = first["volume"] + (20 * log10(first["amplitude"] / 100) if first["amplitude"] else 0.0)
         sample = samples[0][1]
         end = first["end"] + 1 if first["end"] is not None and first["end"] + 1 < sample.frames else None
-        return Take(
+        return self._fitted_take(name, Take(
             id=next(self._ids),
             samples=tuple(sorted(samples, key=lambda item: order.index(item[0]))),
             start_frame=min(first["offset"], sample.frames - 1),
             end_frame=end if end is None or end > first["offset"] else None,
-            gain_db=min(24.0, max(-96.0, gain_db)),
+            gain_db=gain_db,
             pan=first["pan"] / 100,
-        )
+        ))  # fmt: skip
+
+    def _fitted_take(self, name: str, take: Take) -> Take:
+        take, said = fitted(TAKE, take, f"A take of {name}")
+        self.differences += said
+        return take
 
 
 _PAD_WIDE = {

@@ -4,10 +4,14 @@ import math
 import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from itertools import permutations
 
+from dactyl.core.formats.notes import note_label
 from dactyl.core.kit import MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take
 from dactyl.core.units import frames_to_ms, resampled_frames
 
+NAMED = "//@ "  # begins a comment line of our own that names what stands above it: an output, piece, pad or mic
+PLAIN_Q = 0.7071  # what resonance 0 stands for
 FilePath = Callable[[Sample], str]
 Gains = Callable[[Pad], Sequence[tuple[float | None, ...]]]
 
@@ -25,11 +29,11 @@ def write_sfz(kit: Kit, path_of: FilePath, layer_gains: Gains) -> SfzText:
     """
     writer = _Writer(kit, path_of, layer_gains)
     lines = ["// Written by Dactyl. Levels in dB, times in seconds.", "<control>"]
-    lines += [f"label_output{number}={_label(output.name)}" for number, output in enumerate(kit.outputs)]
+    lines += [f"{NAMED}output {number} {_label(output.name)}" for number, output in enumerate(kit.outputs)]
     for piece in kit.pieces:
         pads = [pad for pad in piece.pads if pad.layers]
         if pads:
-            lines += ["", f"<master> master_label={_label(piece.name)}"]
+            lines += ["", "<master>", f"{NAMED}piece {_label(piece.name)}"]
         for pad in pads:
             lines += writer.pad(piece, pad)
     return SfzText("\n".join(lines) + "\n", tuple(dict.fromkeys(writer.not_held)))
@@ -45,6 +49,19 @@ class _Writer:
         for output in kit.outputs:
             if output.gain_db:
                 self._miss(f"The level of output {output.name} is written into its pads.")
+        if any(pad.layers and pad.max_voices < 64 for _, pad in kit.pads()):
+            self._miss("A pad's voices over its limit fade over 6 ms, not 8.")
+        for note, pads in _shared_notes(kit).items():
+            names = " and ".join(pad.name for pad in pads)
+            if any(
+                self._groups[a.id][1] and self._groups[a.id][1] == self._groups[b.id][0]
+                for a, b in permutations(pads, 2)
+            ):
+                self._miss(
+                    f"{note_label(note)} strikes {names}, which cut each other: only one of them may sound there."
+                )
+            else:
+                self._miss(f"{note_label(note)} strikes {names}; there the limits of their voices count apart.")
 
     def _miss(self, sentence: str) -> None:
         self.not_held.append(sentence)
@@ -53,8 +70,8 @@ class _Writer:
         self._note_misses(pad)
         lines = []
         for low, high, root_shift in _key_ranges(pad):
-            shared = {"group_label": _label(pad.name), "lokey": low, "hikey": high, **root_shift, **self._of_pad(pad)}
-            lines.append("<group> " + _opcodes(shared))
+            shared = {"lokey": low, "hikey": high, **root_shift, **self._of_pad(pad)}
+            lines += ["<group> " + _opcodes(shared), f"{NAMED}pad {_label(pad.name)}"]
             for layer, gains in zip(pad.layers, self._layer_gains(pad), strict=True):
                 lines += self._layer(piece, pad, layer, gains)
         return lines
@@ -88,7 +105,7 @@ class _Writer:
                 "fil_type": {"low": "lpf_2p", "high": "hpf_2p", "band": "bpf_2p"}[pad.filter.kind],
                 "cutoff": _number(pad.filter.cutoff_hz / 2**pad.filter.octaves),
                 "fil_veltrack": _number(1200 * pad.filter.octaves),
-                "resonance": _number(20 * math.log10(pad.filter.q / 0.7071)),
+                "resonance": _number(max(0.0, 20 * math.log10(pad.filter.q / PLAIN_Q))),
             }
         return fields
 
@@ -102,7 +119,7 @@ class _Writer:
         for number, take in enumerate(takes):
             for mic, sample in take.samples:
                 own = fields | _rotation(pad, number, len(takes)) | self._of_take(piece, pad, layer, take, mic, sample)
-                lines.append("<region> " + _opcodes(own))
+                lines += ["<region> " + _opcodes(own), f"{NAMED}mic {_label(mic)}"]
         return lines
 
     def _of_take(self, piece: Piece, pad: Pad, layer: Layer, take: Take, mic_name: str, sample: Sample) -> dict:
@@ -112,7 +129,7 @@ class _Writer:
         level_db += dict(piece.mic_gains_db).get(mic_name, 0.0) + self._kit.outputs[self._outputs[output]].gain_db
         pan = min(1.0, max(-1.0, take.pan + pad.pan + piece.pan)) if mic.follows_pan else 0.0
         first = take.samples[0][1]
-        fields: dict = {"region_label": _label(mic_name), "sample": self._path_of(sample), "volume": _number(level_db)}
+        fields: dict = {"sample": self._path_of(sample), "volume": _number(level_db)}
         if pad.muted:
             fields["amplitude"] = 0
         if pan:
@@ -147,6 +164,11 @@ class _Writer:
             self._miss(f"{name}: weight and snap.")
         if pad.companions:
             self._miss(f"{name}: the pads that sound along with it.")
+        if pad.filter.kind != "off" and pad.filter.q < PLAIN_Q - 1e-4:
+            self._miss(f"{name}: a filter Q of {pad.filter.q:g}; it becomes {PLAIN_Q}.")
+        cuts = pad.choke or pad.silences or pad.cuts_itself
+        if cuts and any(not any(take.enabled for take in layer.takes) for layer in pad.layers):
+            self._miss(f"{name}: a strike on its layer without takes cuts nothing.")
         if pad.filter.kind != "off" and pad.filter.octaves and pad.curve != "even":
             self._miss(f"{name}: its filter follows the velocity as struck, not the pad's curve.")
         if (bool(pad.choke) + len(pad.silenced_by)) > 1:
@@ -157,6 +179,15 @@ class _Writer:
             self._miss(f"{name}: it also cuts itself.")
         if len(pad.layers[0].takes[0].samples if pad.layers[0].takes else ()) > 1 and pad.max_voices < 64:
             self._miss(f"{name}: each mic counts as a voice.")
+
+
+def _shared_notes(kit: Kit) -> dict[int, list[Pad]]:
+    """Notes that strike several filled pads."""
+    notes: dict[int, list[Pad]] = {}
+    for _, pad in kit.pads():
+        for note in pad.notes if pad.layers else ():
+            notes.setdefault(note, []).append(pad)
+    return {note: pads for note, pads in sorted(notes.items()) if len(pads) > 1}
 
 
 def _groups(kit: Kit) -> dict[int, tuple[int, int, float]]:

@@ -19,7 +19,9 @@ class Command(BaseCommand):
             return
         begun = time.monotonic()
         self.stdout.write("Building the demo, The Salt Ferry …")
-        Kit.objects.filter(name__in=["Ferry House", "Engine Deck", "Ticket Machine"], version=1).delete()  # half built
+        Kit.objects.filter(
+            name__in=["Ferry House", "Engine Deck", "Ticket Machine"], journal__version=1
+        ).delete()  # half built
         for line in build():
             self.stdout.write(f"  {line}")
             self.stdout.flush()

@@ -1,0 +1,223 @@
+"""Bars, sections, and parts put together. Values in, values out: a whole part, or the events that move."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from dactyl.core.errors import PartError
+from dactyl.core.parts.meter import beat_ticks, meter_at, tick_of_bar
+from dactyl.core.parts.part import Event, Part, Section
+from dactyl.core.parts.reshape import Reshaped, hits_of, moved, span_of
+
+TICKS_PER_BEAT = 960  # of a new part: half a millisecond at 120 bpm
+MAX_BARS = 20_000
+TEMPOS_BPM = (10.0, 1000.0)
+BEATS, UNITS = range(1, 33), (1, 2, 4, 8, 16, 32)
+
+
+def new_part(name: str, bars: int, *, bpm: float = 120.0, beats: int = 4, unit: int = 4) -> Part:
+    meters = ((0, beats, unit),)
+    return Part(
+        name=name,
+        ticks_per_beat=TICKS_PER_BEAT,
+        tempos=((0, microseconds(bpm)),),
+        events=(),
+        end_tick=tick_of_bar(bars, meters, TICKS_PER_BEAT),
+        meters=meters,
+    )
+
+
+def microseconds(bpm: float) -> int:
+    """Of a quarter note. raises : PartError"""
+    low, high = TEMPOS_BPM
+    if not low <= bpm <= high:
+        raise PartError(f"A tempo lies between {low:g} and {high:g} beats a minute.")
+    return round(60_000_000 / bpm)
+
+
+# Hits copied -----------------------------------------------------------------------------------------------------------
+
+
+def copies(hits: Sequence[Event], ticks: int) -> list[Event]:
+    """New hits like these, ``ticks`` later."""
+    return [replace(moved(hit, ticks), id=0) for hit in hits]
+
+
+def behind(part: Part, hits: Sequence[Event]) -> Reshaped:
+    """Copies right behind: as many whole beats later as the hits span."""
+    return Reshaped(added=tuple(copies(hits, _span_in_beats(part, hits)))) if hits else Reshaped()
+
+
+def repeat(part: Part, hits: Sequence[Event]) -> Reshaped:
+    """Copies again and again up to the part's end."""
+    if not hits:
+        return Reshaped()
+    span, (start, _) = _span_in_beats(part, hits), span_of(hits)
+    rounds = range(1, max(1, -(-(part.loop_ticks - start) // span)))
+    added = [hit for n in rounds for hit in copies(hits, n * span) if hit.tick < part.loop_ticks]
+    return Reshaped(added=tuple(added))
+
+
+def _span_in_beats(part: Part, hits: Sequence[Event]) -> int:
+    start, end = span_of(hits)
+    beat = beat_ticks(meter_at(start, part.meters), part.ticks_per_beat)
+    first = start // beat * beat
+    return max(beat, -(-(end - first) // beat) * beat)
+
+
+# Bars ------------------------------------------------------------------------------------------------------------------
+
+
+def bar_span(part: Part, first: int, count: int) -> tuple[int, int]:
+    """Ticks of ``count`` bars from bar ``first`` (from 0). raises : PartError where the part has none there"""
+    if count < 1 or not 0 <= first < part.bars:
+        raise PartError(f"The part has bars 1 to {part.bars}.")
+    last = min(part.bars, first + count)
+    return tuple(tick_of_bar(bar, part.meters, part.ticks_per_beat) for bar in (first, last))
+
+
+def insert_bars(part: Part, before: int, count: int) -> Part:
+    """Empty bars before bar ``before`` (from 0; the number of bars: at the end), in the meter of the bar before."""
+    if part.bars + count > MAX_BARS:
+        raise PartError(f"A part has at most {MAX_BARS:,} bars.")
+    at = tick_of_bar(min(before, part.bars), part.meters, part.ticks_per_beat)
+    meter = meter_at(max(0, at - 1), part.meters)
+    length = count * max(1, part.ticks_per_beat * 4 * meter[1] // meter[2])
+    return _shifted(part, lambda tick: tick + length if tick >= at and tick else tick, at_end=part.loop_ticks + length)
+
+
+def delete_bars(part: Part, first: int, count: int) -> Part:
+    """Bars go with their hits; what follows closes up. raises : PartError where none would be left"""
+    start, end = bar_span(part, first, count)
+    if end - start >= part.loop_ticks:
+        raise PartError("A part keeps at least one bar. Clear it, or delete the part.")
+    kept = replace(part, events=tuple(e for e in part.events if not start <= e.tick < end))
+    return _shifted(
+        kept, lambda tick: tick if tick <= start else max(start, tick - (end - start)),
+        at_end=part.loop_ticks - (end - start),
+    )  # fmt: skip
+
+
+def duplicate_bars(part: Part, first: int, count: int) -> Part:
+    """The same bars once more, right behind themselves."""
+    start, end = bar_span(part, first, count)
+    held = [event for event in part.events if start <= event.tick < end]
+    room = insert_bars(part, min(part.bars, first + count), min(count, part.bars - first))
+    return replace(room, events=in_order([*room.events, *copies(held, end - start)]))
+
+
+def _shifted(part: Part, to: Callable[[int], int], *, at_end: int) -> Part:
+    """Everything of the part at other ticks; what then stands at one tick is said once, the last time."""
+    tempos = tuple({to(tick): (to(tick), tempo) for tick, tempo in part.tempos}.values())
+    meters = tuple({to(tick): (to(tick), beats, unit) for tick, beats, unit in part.meters}.values())
+    sections = [Section(to(s.start_tick), to(s.end_tick), s.name) for s in part.sections]
+    return replace(
+        part,
+        events=tuple(moved(event, to(event.tick) - event.tick) for event in part.events),
+        tempos=tempos,
+        meters=meters,
+        sections=tuple(section for section in sections if section.start_tick < section.end_tick),
+        end_tick=at_end,
+    )
+
+
+def in_order(events: Sequence[Event]) -> tuple[Event, ...]:
+    return tuple(sorted(events, key=lambda event: (event.tick, event.order, event.id)))
+
+
+# Tempo, meter, sections ------------------------------------------------------------------------------------------------
+
+
+def set_tempo(part: Part, tick: int, bpm: float | None) -> Part:
+    """A tempo from ``tick`` on; None takes the change at that tick away."""
+    tempos = {at: tempo for at, tempo in part.tempos if at != tick or not tick}
+    if bpm is not None:
+        tempos[tick] = microseconds(bpm)
+    return replace(part, tempos=tuple(sorted(tempos.items())))
+
+
+def set_meter(part: Part, bar: int, beats: int | None, unit: int = 4) -> Part:
+    """A meter from bar ``bar`` (from 0) on; None takes the change at that bar away. No hit moves."""
+    if beats is not None and (beats not in BEATS or unit not in UNITS):
+        raise PartError(f"A meter has 1 to {BEATS[-1]} beats of a whole to a 32nd note, such as 4/4 or 7/8.")
+    tick = tick_of_bar(bar, part.meters, part.ticks_per_beat)
+    meters = {at: (at, *meter) for at, *meter in part.meters if at != tick or not tick}
+    if beats is not None:
+        meters[tick] = (tick, beats, unit)
+    new = replace(part, meters=tuple(meters[at] for at in sorted(meters)))
+    return replace(new, end_tick=new.loop_ticks)
+
+
+def set_section(part: Part, start: int, end: int, name: str) -> Part:
+    """Name a stretch; sections that it lies over give way, and an empty name takes them away."""
+    if start >= end:
+        raise PartError("A section begins before it ends.")
+    kept = []
+    for section in part.sections:
+        kept += [
+            piece
+            for piece in (
+                replace(section, end_tick=min(section.end_tick, start)),
+                replace(section, start_tick=max(section.start_tick, end)),
+            )
+            if piece.start_tick < piece.end_tick
+        ]
+    if name:
+        kept.append(Section(start, end, name))
+    return replace(part, sections=tuple(sorted(kept, key=lambda section: section.start_tick)))
+
+
+# Parts together --------------------------------------------------------------------------------------------------------
+
+
+def retimed(part: Part, ticks_per_beat: int) -> Part:
+    """The same part counted in other ticks; exact where the new are a multiple of the old."""
+
+    def to(tick: int) -> int:
+        return (2 * tick * ticks_per_beat + part.ticks_per_beat) // (2 * part.ticks_per_beat)
+
+    events = (
+        replace(e, tick=to(e.tick), played_tick=to(e.played), length_ticks=to(e.length_ticks)) for e in part.events
+    )
+    return replace(
+        part,
+        ticks_per_beat=ticks_per_beat,
+        events=tuple(events),
+        tempos=tuple((to(tick), tempo) for tick, tempo in part.tempos),
+        meters=tuple((to(tick), beats, unit) for tick, beats, unit in part.meters),
+        sections=tuple(Section(to(s.start_tick), to(s.end_tick), s.name) for s in part.sections),
+        end_tick=to(part.end_tick),
+    )
+
+
+def put_behind(part: Part, other: Part) -> Part:
+    """Another part from the end of this one on, with its tempo, meter and sections."""
+    other, at = retimed(other, part.ticks_per_beat), part.loop_ticks
+    if part.bars + other.bars > MAX_BARS:
+        raise PartError(f"A part has at most {MAX_BARS:,} bars.")
+    return replace(
+        part,
+        events=in_order([*part.events, *copies(other.events, at)]),
+        tempos=part.tempos + tuple((tick + at, tempo) for tick, tempo in other.tempos),
+        meters=part.meters + tuple((tick + at, beats, unit) for tick, beats, unit in other.meters),
+        sections=part.sections + tuple(Section(s.start_tick + at, s.end_tick + at, s.name) for s in other.sections),
+        end_tick=at + other.loop_ticks,
+    )
+
+
+def lay_over(part: Part, other: Part) -> Part:
+    """Another part's hits from this one's beginning on, under this one's tempo and meter."""
+    other = retimed(other, part.ticks_per_beat)
+    end = max(part.end_tick, other.end_tick)
+    return replace(part, events=in_order([*part.events, *copies(other.events, 0)]), end_tick=end)
+
+
+def split(part: Part, name_of: Callable[[Event], str]) -> list[Part]:
+    """One part for each name that ``name_of`` gives the hits, in the order in which they first come."""
+    groups: dict[str, list[Event]] = {}
+    for event in part.events:
+        groups.setdefault(name_of(event), []).append(event)
+    return [
+        replace(part, name=f"{part.name[:40]} · {name}"[:80], events=tuple(own))
+        for name, own in groups.items()
+        if hits_of(own)
+    ]

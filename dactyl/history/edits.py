@@ -1,0 +1,219 @@
+"""Write edits so that they can be undone: every changed row, before and after, under one sentence."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from itertools import groupby
+from typing import Any
+
+from django.db import connection, transaction
+from django.db.models import F, Model
+from django.utils import timezone
+
+from dactyl.core.errors import DactylError
+from dactyl.core.units import counted
+from dactyl.history.models import Document, Journal, Revision
+from dactyl.history.queries import first_undone, last_done
+from dactyl.history.tables import children_of, model_of, name_of
+
+ROWS_AT_ONCE = 500
+NEVER_RECORDED = {"journal_id"}
+
+
+class StaleDocument(DactylError):
+    """The page was older than what it shows."""
+
+
+class Change:
+    """Collects what one edit does. Every write of an edit goes through here."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.revision: Revision | None = None  # once the edit is written; None where it changed nothing
+        self.rows: list[list] = []
+        self.touched: set[int] = set()
+        self.changes_order = False
+
+    def update(self, row: Model, **fields: Any) -> bool:
+        """Set fields of ``row``; False where all had these values already."""
+        return bool(self.update_all([row], **fields))
+
+    def update_all(self, rows: Sequence[Model], **fields: Any) -> int:
+        """Set the same fields of rows of one table, with one statement; returns how many rows changed."""
+        changed = [row for row in rows if any(getattr(row, name) != value for name, value in fields.items())]
+        for row in changed:
+            self._note(row, fields)
+        for some in _some(changed):
+            type(some[0]).objects.filter(pk__in=[row.pk for row in some]).update(**fields)
+        return len(changed)
+
+    def update_each(self, changes: Iterable[tuple[Model, dict[str, Any]]]) -> int:
+        """Set fields of many rows of one table, each its own, with one prepared statement for each set of fields."""
+        groups: dict[tuple[str, ...], list[Model]] = {}
+        for row, fields in changes:
+            changed = {name: value for name, value in fields.items() if getattr(row, name) != value}
+            if changed:
+                self._note(row, changed)
+                groups.setdefault(tuple(changed), []).append(row)
+        for names, rows in groups.items():
+            _write_each(rows, names)
+        return sum(map(len, groups.values()))
+
+    def _note(self, row: Model, fields: dict[str, Any]) -> None:
+        """Record what ``row`` was and is, and set it."""
+        before = {name: getattr(row, name) for name, value in fields.items() if getattr(row, name) != value}
+        self.rows.append([name_of(type(row)), row.pk, before, {name: fields[name] for name in before}])
+        for name in before:
+            setattr(row, name, fields[name])
+
+    def create(self, row: Model) -> Any:
+        return self.create_all([row])[0]
+
+    def create_all(self, rows: Sequence[Model]) -> Sequence[Any]:
+        """Insert rows of one table with one statement for each few hundred."""
+        if rows:
+            rows = type(rows[0]).objects.bulk_create(rows, batch_size=ROWS_AT_ONCE)
+            self.rows += [[name_of(type(row)), row.pk, None, _values(row)] for row in rows]
+        return rows
+
+    def delete_all(self, rows: Sequence[Model]) -> None:
+        """Delete rows of one table and all that hangs on them, children first."""
+        if not rows:
+            return
+        model, ids = type(rows[0]), [row.pk for row in rows]
+        for child, key in children_of(model):
+            self.delete_all(list(child.objects.filter(**{f"{key}__in": ids})))
+        self.rows += [[name_of(model), row.pk, _values(row), None] for row in rows]
+        _delete(model, ids)
+
+    def touch(self, *keys: int) -> None:
+        self.touched.update(keys)
+
+
+@contextmanager
+def edit(document: Document, seen_version: int, sentence: str) -> Iterator[Change]:
+    """One edit in one transaction. raises : StaleDocument if the document is not the one the page saw"""
+    with transaction.atomic():
+        _claim(document, seen_version, sentence)
+        change = Change(document)
+        yield change
+        if change.rows:
+            Revision.objects.filter(journal=document.journal_id, is_undone=True).delete()
+            change.revision = Revision.objects.create(
+                journal_id=document.journal_id,
+                sentence=sentence[:200],
+                rows=change.rows,
+                touched=sorted(change.touched),
+                changes_order=change.changes_order,
+            )
+        else:
+            Journal.objects.filter(pk=document.journal_id).update(version=F("version") - 1)
+            document.journal.version -= 1
+
+
+def undo(document: Document, seen_version: int) -> Revision | None:
+    """Put back what the last edit changed; None where there is nothing to undo."""
+    with transaction.atomic():
+        revision = last_done(document)
+        if revision is None:
+            return None
+        _claim(document, seen_version, f"Undo of “{revision.sentence}”")
+        _apply([(table, pk, after, before) for table, pk, before, after in reversed(revision.rows)])
+        revision.is_undone = True
+        revision.save(update_fields=["is_undone"])
+        return revision
+
+
+def redo(document: Document, seen_version: int) -> Revision | None:
+    """Do again what was undone last."""
+    with transaction.atomic():
+        revision = first_undone(document)
+        if revision is None:
+            return None
+        _claim(document, seen_version, f"Redo of “{revision.sentence}”")
+        _apply([tuple(row) for row in revision.rows])
+        revision.is_undone = False
+        revision.save(update_fields=["is_undone"])
+        return revision
+
+
+def go_to(document: Document, seen_version: int, revision_id: int) -> Revision | None:
+    """Undo every edit from this one on; or, where it is undone, do again every edit up to it.
+
+    Returns what was touched in all, as a revision that is not saved; None where the revision is gone.
+    """
+    with transaction.atomic():
+        asked = Revision.objects.filter(journal=document.journal_id, pk=revision_id).defer("rows").first()
+        if asked is None:
+            return None
+        left = Revision.objects.filter(journal=document.journal_id, is_undone=asked.is_undone)
+        if asked.is_undone:
+            step, count = redo, left.filter(pk__lte=asked.pk).count()
+        else:
+            step, count = undo, left.filter(pk__gte=asked.pk).count()
+        steps = [step(document, seen_version + number) for number in range(count)]
+        return Revision(
+            journal_id=document.journal_id,
+            sentence=f"{counted(len(steps), 'change')} {'done again' if asked.is_undone else 'undone'}",
+            rows=[row for revision in steps for row in revision.rows],
+            touched=sorted({key for revision in steps for key in revision.touched}),
+            changes_order=any(revision.changes_order for revision in steps),
+        )
+
+
+def _claim(document: Document, seen_version: int, sentence: str) -> None:
+    """Raise the document's version if it still is ``seen_version``."""
+    claimed = Journal.objects.filter(pk=document.journal_id, version=seen_version).update(
+        version=F("version") + 1, changed_at=timezone.now()
+    )
+    if not claimed:
+        what = document._meta.verbose_name
+        raise StaleDocument(
+            f"“{sentence}” was not done: this {what} was changed in another tab. It is shown as it is now; do it again."
+        )
+    document.journal.version = seen_version + 1
+
+
+def _apply(steps: Iterable[tuple[str, int, dict | None, dict | None]]) -> None:
+    """Take each row from one state to another, neighbouring rows of a kind together."""
+    for (table, is_new, is_gone), group in groupby(steps, key=lambda step: (step[0], step[2] is None, step[3] is None)):
+        model, rows = model_of(table), list(group)
+        if is_new:
+            model.objects.bulk_create([model(**after) for _, _, _, after in rows], batch_size=ROWS_AT_ONCE)
+        elif is_gone:
+            _delete(model, [pk for _, pk, _, _ in rows])
+        else:
+            for names, same in groupby(rows, key=lambda row: tuple(row[3])):
+                _write_each([model(pk=pk, **after) for _, pk, _, after in same], names)
+
+
+def _write_each(rows: Sequence[Model], names: Sequence[str]) -> None:
+    """``UPDATE`` row by row with one prepared statement: a third of the time of one CASE expression over them all."""
+    meta = rows[0]._meta
+    columns = [meta.get_field(name.removesuffix("_id")) for name in names]
+    quote = connection.ops.quote_name
+    assigned = ", ".join(f"{quote(field.column)} = %s" for field in columns)
+    values = [
+        [*(field.get_db_prep_save(getattr(row, field.attname), connection) for field in columns), row.pk]
+        for row in rows
+    ]
+    with connection.cursor() as cursor:
+        cursor.executemany(f"UPDATE {quote(meta.db_table)} SET {assigned} WHERE {quote(meta.pk.column)} = %s", values)
+
+
+def _delete(model: type[Model], ids: list[int]) -> None:
+    """Delete without Django's own cascade: the children have rows of their own in the revision."""
+    for some in _some(ids):
+        model.objects.filter(pk__in=some)._raw_delete("default")
+
+
+def _some(rows: Sequence[Any]) -> Iterator[Sequence[Any]]:
+    for start in range(0, len(rows), ROWS_AT_ONCE):
+        yield rows[start : start + ROWS_AT_ONCE]
+
+
+def _values(row: Model) -> dict[str, Any]:
+    return {
+        field.attname: getattr(row, field.attname)
+        for field in row._meta.concrete_fields
+        if field.attname not in NEVER_RECORDED
+    }

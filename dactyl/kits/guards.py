@@ -1,0 +1,45 @@
+"""Triggers that refuse a row whose parents belong to another kit. No constraint of SQL can say this over two tables."""
+
+from typing import Any
+
+from django.db import connection
+
+KIT_OF = {  # table -> the kit of a row of it, as a query of its key
+    "output": "SELECT kit_id FROM kits_output WHERE id = {}",
+    "mic": "SELECT kit_id FROM kits_mic WHERE id = {}",
+    "piece": "SELECT kit_id FROM kits_piece WHERE id = {}",
+    "pad": "SELECT kit_id FROM kits_pad WHERE id = {}",
+    "map": "SELECT kit_id FROM kits_map WHERE id = {}",
+    "chokegroup": "SELECT kit_id FROM kits_chokegroup WHERE id = {}",
+    "mutegroup": "SELECT kit_id FROM kits_mutegroup WHERE id = {}",
+    "take": "SELECT p.kit_id FROM kits_take t JOIN kits_layer l ON l.id = t.layer_id "
+    "JOIN kits_pad p ON p.id = l.pad_id WHERE t.id = {}",
+}
+OF_ONE_KIT = [  # (table, column, its parent's table, what else tells the kit: a column and its table, or the row's own)
+    ("mic", "output_id", "output", None),
+    ("piece", "output_id", "output", None),
+    ("pad", "piece_id", "piece", None),
+    ("pad", "output_id", "output", None),
+    ("pad", "choke_id", "chokegroup", None),
+    ("pad", "silences_id", "mutegroup", None),
+    ("pad", "silenced_by_id", "mutegroup", None),
+    ("piecemic", "mic_id", "mic", ("piece_id", "piece")),
+    ("companion", "other_id", "pad", ("pad_id", "pad")),
+    ("mapnote", "pad_id", "pad", ("map_id", "map")),
+    ("takesample", "mic_id", "mic", ("take_id", "take")),
+]
+
+
+def install(**kwargs: Any) -> None:
+    """After each migration: a table that a migration makes anew has lost its triggers."""
+    with connection.cursor() as cursor:
+        for table, column, parent, owner in OF_ONE_KIT:
+            own = f"({KIT_OF[owner[1]].format('NEW.' + owner[0])})" if owner else "NEW.kit_id"
+            for event in ("INSERT", "UPDATE"):
+                name = f"of_one_kit_{table}_{column}_{event.lower()}"
+                cursor.execute(f"DROP TRIGGER IF EXISTS {name}")
+                cursor.execute(
+                    f"CREATE TRIGGER {name} BEFORE {event} ON kits_{table} "
+                    f"WHEN ({KIT_OF[parent].format('NEW.' + column)}) <> {own} "
+                    f"BEGIN SELECT RAISE(ABORT, '{table}.{column} belongs to another kit'); END"
+                )

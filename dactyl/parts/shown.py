@@ -1,0 +1,113 @@
+"""A part as the page reads it: tables of numbers, whole or what an edit changed. ``docs/formats.md`` describes them."""
+
+from collections.abc import Iterable
+from functools import cache
+from typing import Any
+
+from dactyl.core.formats.notes import note_label
+from dactyl.core.parts.part import Event
+from dactyl.core.parts.part import Part as PartValue
+from dactyl.history.models import Revision
+from dactyl.history.queries import standing
+from dactyl.kits.models import Kit
+from dactyl.kits.queries import PadRow, sheet_rows
+from dactyl.kits.staircase import level_table
+from dactyl.parts import queries
+from dactyl.parts.models import Part
+
+COLUMNS = ("id", "tick", "order", "note", "velocity", "channel", "length", "played", "pass", "frame", "until")
+
+
+def whole(part: Part, rate_hz: int) -> dict[str, Any]:
+    """Everything: what it is, its passes, its events by column."""
+    value = queries.about(part)
+    return {**_about(part, value, rate_hz), "events": _rows(value, queries.events(part), rate_hz)}
+
+
+def changed(part: Part, revision: Revision | None, rate_hz: int) -> dict[str, Any]:
+    """What an edit changed; the whole part where its time map did."""
+    rows = revision.rows if revision else []
+    if any(table == "part" and _moves_time(before, after) for table, _, before, after in rows):
+        return {**whole(part, rate_hz), "isWhole": True}
+    value = queries.about(part)
+    ids = list(dict.fromkeys(pk for table, pk, _, _ in rows if table == "event"))
+    now = list(queries.events(part, ids)) if ids else []
+    kept = {event.id for event in now}
+    return {
+        **_about(part, value, rate_hz),
+        "events": _rows(value, now, rate_hz),
+        "removed": [pk for pk in ids if pk not in kept],
+    }
+
+
+def _moves_time(before: dict | None, after: dict | None) -> bool:
+    return bool({"tempos", "meters", "ticks_per_beat"} & {*(before or {}), *(after or {})})
+
+
+def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
+    now = standing(part)
+    return {
+        "id": part.pk,
+        "version": part.version,
+        "name": part.name,
+        "rate": rate_hz,
+        "ticksPerBeat": part.ticks_per_beat,
+        "tempos": part.tempos,
+        "tempoFrames": [value.frame_at(tick, rate_hz) for tick, _ in value.tempos],
+        "meters": part.meters,
+        "sections": part.sections,
+        "bars": value.bars,
+        "bpm": round(value.bpm, 3),
+        "loopTicks": value.loop_ticks,
+        "loopFrames": value.loop_frames(rate_hz),
+        "passes": list(part.passes.values_list("pk", "number", "is_muted")),
+        "undoes": now.undoes.sentence if now.undoes else "",
+        "redoes": now.redoes.sentence if now.redoes else "",
+        "changes": now.done,
+    }
+
+
+def _rows(value: PartValue, events: Iterable[Event], rate_hz: int) -> list[list[int]]:
+    """Rows in the order of COLUMNS; ``until`` is the frame of its note-off, 0 where nothing ends it."""
+    frame_at = cache(lambda tick: value.frame_at(tick, rate_hz))
+    return [
+        [
+            e.id, e.tick, e.order, e.note, e.velocity, e.channel, e.length_ticks, e.played, e.pass_id or 0,
+            frame_at(e.tick), frame_at(e.tick + e.length_ticks) if e.length_ticks else 0,
+        ]
+        for e in events
+    ]  # fmt: skip
+
+
+def preview(
+    part: Part, changed_: Iterable[Event], added: Iterable[Event], removed: Iterable[int], rate_hz: int
+) -> dict:
+    """What an operation would make, before it is done."""
+    value = queries.about(part)
+    return {
+        "changed": _rows(value, changed_, rate_hz),
+        "added": _rows(value, added, rate_hz),
+        "removed": list(removed),
+    }
+
+
+def lanes(kit: Kit, middle_c_octave: int) -> dict[str, Any]:
+    """The filled pads of a kit in the order of the sheet, with the level that each velocity would be heard at."""
+    return {
+        "lanes": [_lane(row) for row in sheet_rows(kit) if not row.is_empty],
+        "notes": [note_label(note, middle_c_octave=middle_c_octave) for note in range(128)],
+    }
+
+
+def _lane(row: PadRow) -> dict[str, Any]:
+    return {
+        "pad": row.pad.pk,
+        "name": row.name,
+        "piece": row.pad.piece_id,
+        "pieceName": row.pad.piece.name,
+        "kind": row.kind,
+        "notes": row.notes,
+        "borders": [layer.high for layer in row.layers[:-1]],
+        "levels": [round(level, 1) for level in level_table(row)],
+        "output": row.output.position,
+    }

@@ -1,0 +1,57 @@
+"""A data folder of an earlier version: it is migrated, and nothing a person had is lost."""
+
+import gzip
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+from django.test import SimpleTestCase
+
+BEFORE = Path(__file__).parent / "before" / "before-journals.sqlite3.gz"
+"""Made by the version that kept the history with the kits and a part's hits in one column: a kit of the demo with three
+edits, the last undone; three parts; a proposal; a bounce that has not run."""
+LOOK = """
+import json
+from dactyl.bounces.edits import read_kit, read_part
+from dactyl.bounces.models import Bounce
+from dactyl.history import edits as history
+from dactyl.history.queries import standing
+from dactyl.kits.models import Kit, MapNote, Proposal
+from dactyl.kits.queries import kit_value
+from dactyl.parts.models import Part
+from dactyl.parts.queries import part_value
+
+kit, bounce = Kit.objects.get(), Bounce.objects.get()
+before = {"undoes": standing(kit).undoes.sentence, "redoes": standing(kit).redoes.sentence, "version": kit.version}
+notes = MapNote.objects.count()
+history.undo(kit, kit.version)
+print(json.dumps(before | {
+    "undone": kit.pads.get(piece__name="Snare").notes.count(),
+    "notes": notes,
+    "gain": kit.pads.first().gain_db,
+    "layers": sum(len(pad.layers) for _, pad in kit_value(kit.pk).pads()),
+    "parts": [[part.name, len(part_value(part).note_ons), part_value(part).bars, part.version] for part in Part.objects.all()],
+    "proposals": [row.version for row in Proposal.objects.all()],
+    "bounce": [bounce.part_name, len(read_part(bounce).note_ons), read_kit(bounce).name],
+}))
+"""
+
+
+class Before(SimpleTestCase):
+    def test_kits_histories_parts_and_bounces_are_as_they_were(self):
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "dactyl.sqlite3").write_bytes(gzip.decompress(BEFORE.read_bytes()))
+            run = {"cwd": settings.ROOT, "env": os.environ | {"DACTYL_DATA": folder}, "check": True}
+            subprocess.run([sys.executable, "manage.py", "migrate", "-v0"], **run)
+            command = [sys.executable, "manage.py", "shell", "-v0", "-c", LOOK]
+            found = json.loads(subprocess.run(command, capture_output=True, **run).stdout)
+        self.assertEqual(found, {
+            "undoes": "Note of Snare: D1 · 38, E1 · 40", "redoes": "Stamp cleared", "version": 5,
+            "undone": 1, "notes": 11, "gain": -3.0, "layers": 13,
+            "parts": [["Harbour Bell", 66, 4, 1], ["Storm Watch", 186, 8, 1], ["Slow Tide", 64, 6, 1]],
+            "proposals": [1], "bounce": ["Harbour Bell", 66, "Ticket Machine"],
+        })  # fmt: skip

@@ -1,0 +1,48 @@
+/**
+ * The one way in for everything that is played: a MIDI device, the practice controller, keys, pointer and touch.
+ * Every hit stands at the frame that its own time stamp says (design rule 15).
+ * Fires "hit" with { note | pad, velocity, channel, from, frame } and "release" with { note | pad, channel, frame }.
+ */
+const NOTE_ON = 0x90;
+const NOTE_OFF = 0x80;
+
+export class HitInput extends EventTarget {
+  #engine;
+
+  constructor(engine) {
+    super();
+    this.#engine = engine;
+  }
+
+  /**
+   * A MIDI message as a device sends it: note-ons strike, note-offs (or velocity 0) release.
+   * @param {Uint8Array | number[]} message @param {string} from @param {number} stampMs when it came, as events say
+   */
+  midi([status, note, velocity], from, stampMs = performance.now()) {
+    const [kind, channel] = [status & 0xf0, status & 0x0f];
+    if (kind !== NOTE_ON && kind !== NOTE_OFF) return;
+    const frame = this.#engine.clock.frameOf(stampMs);
+    const isOff = kind === NOTE_OFF || !velocity;
+    this.#engine.hitNote(note, isOff ? 0 : velocity, channel, frame);
+    this.#tell(isOff ? "release" : "hit", { note, velocity, channel, from, frame });
+  }
+
+  /** A pad struck directly, whether a note leads to it or not. */
+  pad(pad, velocity, from, stampMs = performance.now()) {
+    const clipped = Math.min(127, Math.max(1, Math.round(velocity)));
+    const frame = this.#engine.clock.frameOf(stampMs);
+    this.#engine.hitPad(pad, clipped, frame);
+    this.#tell("hit", { pad, velocity: clipped, from, frame });
+  }
+
+  /** The finger, the mouse or the key let go. */
+  release(pad, stampMs = performance.now()) {
+    const frame = this.#engine.clock.frameOf(stampMs);
+    this.#engine.releasePad(pad, frame);
+    this.#tell("release", { pad, frame });
+  }
+
+  #tell(name, detail) {
+    this.dispatchEvent(new CustomEvent(name, { detail }));
+  }
+}

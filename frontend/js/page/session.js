@@ -1,0 +1,263 @@
+const SLOW_MS = 300;
+
+/** What the page knows of the kit: which pads and takes are selected, which are heard alone, the version it shows. */
+export class Session extends EventTarget {
+  /** Selected pads; the first is the one on the card. @type {number[]} */ pads = [];
+  /** Selected takes; the first is the one whose waveform is open. @type {number[]} */ takes = [];
+  /** What Ctrl C or Ctrl X took: the settings of a pad, or takes. @type {{ pad?: number, takes?: number[], copy?: string } | null} */ clipboard = null;
+  #touched = []; // the pads that the last edit touched
+  #body;
+  #engine;
+  #solo = new Set();
+  #cardTimer = 0;
+  #isCardAskedThere = false;
+  #fadeTimer = 0;
+  #frame = 0;
+  #slow = new Set();
+  #scrollTo = null;
+  #sources = new Map();
+
+  constructor(body, engine) {
+    super();
+    this.#body = body;
+    this.#engine = engine;
+    this.pads = Number(body.dataset.selected) ? [Number(body.dataset.selected)] : [];
+    body.addEventListener("htmx:configRequest", ({ detail }) => Object.assign(detail.headers, this.headers));
+    body.addEventListener("kit-changed", ({ detail }) => this.#changed(detail));
+    body.addEventListener("htmx:afterSettle", () => this.mark());
+    body.addEventListener("htmx:sendError", () => this.say("The server does not answer. Is it running? Nothing was changed.", true));
+    body.addEventListener("htmx:responseError", ({ detail }) => this.say(detail.xhr.responseText.slice(0, 300), true));
+    body.addEventListener("htmx:beforeSwap", (event) => this.#guardCard(event));
+    body.addEventListener("htmx:beforeSend", ({ detail }) => this.#waitFor(detail.xhr));
+    engine.addEventListener("broken", ({ detail }) => this.say(detail[0], true));
+    engine.addEventListener("state", () => this.#showSound());
+    for (const type of ["pointerdown", "keydown"]) body.addEventListener(type, () => engine.wake(), { capture: true });
+    body.addEventListener("click", (event) => this.#click(event));
+    body.addEventListener("focusin", ({ target }) => this.#focused(target));
+    this.#showSound();
+    this.mark();
+  }
+
+  get kit() {
+    return this.#body.dataset.kit;
+  }
+
+  get selected() {
+    return this.pads[0] ?? null;
+  }
+
+  get cardTab() {
+    return sessionStorage.getItem("card-tab") ?? "layers";
+  }
+
+  set cardTab(name) {
+    sessionStorage.setItem("card-tab", name);
+  }
+
+  get headers() {
+    const headers = { "X-View": document.querySelector("#view > [data-view]")?.dataset.view ?? "", "X-Card-Tab": this.cardTab };
+    const version = document.getElementById("history")?.dataset.version;
+    if (version) headers["X-Kit-Version"] = version;
+    if (this.pads.length) headers["X-Selected-Pads"] = this.pads.join(",");
+    if (this.takes.length) headers["X-Selected-Takes"] = this.takes.join(",");
+    const proposal = document.getElementById("proposal-head")?.dataset.version;
+    if (proposal) headers["X-Proposal-Version"] = proposal;
+    const part = sessionStorage.getItem("part");
+    if (part) headers["X-Part"] = part;
+    return headers;
+  }
+
+  /** Post to the server as a form would; the answer swaps itself in. @param {Record<string, string | string[]>} values */
+  post(url, values = {}) {
+    return window.htmx.ajax("POST", url, { source: document.body, swap: "none", values });
+  }
+
+  /**
+   * Fetch a part of the page. A later call for the same place takes over from an earlier one, and none waits for another:
+   * each place has a source of its own, where htmx keeps the requests of one source in line.
+   * @returns {Promise<boolean>} whether it came
+   */
+  get(url, target) {
+    if (!this.#sources.has(target)) {
+      const source = document.createElement("i");
+      source.hidden = true;
+      source.setAttribute("hx-sync", "this:replace");
+      this.#body.append(source);
+      this.#sources.set(target, source);
+    }
+    const answer = window.htmx.ajax("GET", url, { source: this.#sources.get(target), target, swap: "innerHTML" });
+    return answer.then(
+      () => true,
+      () => false,
+    );
+  }
+
+  /** Select a pad; its card follows. @param {number} pad */
+  select(pad, { scroll = true, delay = 0, more = false, range = false } = {}) {
+    if (!pad) return;
+    const before = this.pads.join();
+    if (range && this.selected) this.pads = this.#between(this.pads.at(-1), pad);
+    else if (more) this.pads = this.pads.includes(pad) ? this.pads.filter((other) => other !== pad) : [...this.pads, pad];
+    else this.pads = [pad];
+    if (!this.pads.length) this.pads = [pad];
+    if (this.pads.join() === before) return;
+    this.takes = [];
+    if (scroll) this.#scrollTo = pad;
+    this.mark();
+    this.loadCard(delay);
+  }
+
+  /** The pads from one to another in the order of the sheet; the one selected first stays first. */
+  #between(from, to) {
+    const order = this.#order();
+    const [low, high] = [order.indexOf(from), order.indexOf(to)].sort((a, b) => a - b);
+    const first = this.selected;
+    return [first, ...order.slice(low, high + 1).filter((pad) => pad !== first)];
+  }
+
+  #order() {
+    return [...new Set([...document.querySelectorAll(".row[data-pad], .pad[data-pad]")].map((row) => Number(row.dataset.pad)))];
+  }
+
+  /** Select the first of the pads that the last edit touched, unless one of them is selected. */
+  selectTouched() {
+    if (this.#touched.includes(this.selected)) return;
+    this.select(this.#order().find((pad) => this.#touched.includes(pad)));
+  }
+
+  /** Draw the card anew; not under the hands of a person who works in it, unless it was asked for there. */
+  loadCard(delay = 0, { fromCard = delay === 0 } = {}) {
+    clearTimeout(this.#cardTimer);
+    this.#cardTimer = setTimeout(() => {
+      if (this.#isInCard() && !fromCard) return;
+      this.#isCardAskedThere = fromCard;
+      this.get(`/kits/${this.kit}/card/`, "#card");
+    }, delay);
+  }
+
+  #isInCard() {
+    return document.getElementById("card").contains(document.activeElement);
+  }
+
+  /** An answer that comes when the focus has gone into the card meanwhile waits until it leaves: it would lose it. */
+  #guardCard({ detail }) {
+    const isLate = detail.target.id === "card" && detail.requestConfig.verb === "get" && !this.#isCardAskedThere && this.#isInCard();
+    if (!isLate) return;
+    detail.shouldSwap = false;
+    document.getElementById("card").addEventListener("focusout", () => setTimeout(() => this.loadCard(0, { fromCard: false })), { once: true });
+  }
+
+  /** Move the selection along the sheet. */
+  step(by, { range = false } = {}) {
+    const order = this.#order();
+    const at = range ? this.pads.at(-1) : this.selected;
+    const next = order[Math.min(order.length - 1, Math.max(0, order.indexOf(at) + by))];
+    this.select(next, { delay: 60, range });
+    document.getElementById(`row-${next}`)?.focus({ preventScroll: true });
+  }
+
+  toggleSolo(pad) {
+    if (!this.#solo.delete(pad)) this.#solo.add(pad);
+    this.#engine.setSolo([...this.#solo]);
+    this.mark();
+  }
+
+  say(text, isWarning = false) {
+    const status = document.getElementById("status");
+    if (!status) return;
+    status.textContent = text;
+    status.classList.toggle("warning", isWarning);
+    this.#fade(status);
+  }
+
+  /** Show on freshly drawn rows, pads and takes what only the page knows: once before the page is next painted. */
+  mark() {
+    this.#frame ||= requestAnimationFrame(() => this.#mark());
+  }
+
+  #mark() {
+    this.#frame = 0;
+    const view = document.querySelector("#view > [data-view]")?.dataset.view;
+    if (view) this.#body.dataset.view = view;
+    if (this.#scrollTo) document.getElementById(`row-${this.#scrollTo}`)?.scrollIntoView({ block: "nearest" });
+    this.#scrollTo = null;
+    for (const row of document.querySelectorAll(".row[data-pad]")) {
+      const pad = Number(row.dataset.pad);
+      row.setAttribute("aria-selected", String(this.pads.includes(pad)));
+      row.tabIndex = pad === this.selected ? 0 : -1;
+    }
+    for (const pad of document.querySelectorAll(".pad[data-pad]"))
+      pad.classList.toggle("selected", this.pads.includes(Number(pad.dataset.pad)));
+    for (const take of document.querySelectorAll(".take[data-take]"))
+      take.setAttribute("aria-selected", String(this.takes.includes(Number(take.dataset.take))));
+    for (const button of document.querySelectorAll("[data-solo]"))
+      button.setAttribute("aria-pressed", String(this.#solo.has(Number(button.dataset.solo))));
+    document.getElementById("view")?.classList.toggle("soloing", this.#solo.size > 0);
+    const status = document.getElementById("status");
+    if (status?.textContent) this.#fade(status);
+    this.dispatchEvent(new Event("marked"));
+  }
+
+  #fade(status) {
+    status.classList.add("shown");
+    clearTimeout(this.#fadeTimer);
+    this.#fadeTimer = setTimeout(() => status.classList.remove("shown"), status.classList.contains("warning") ? 12000 : 4000);
+  }
+
+  #changed({ pads, touched, refused }) {
+    if (!refused) this.#touched = touched;
+    if (!refused || pads === null) this.#engine.loadPlaybook(pads);
+    if (!refused) document.querySelector("#ask[open]")?.close();
+  }
+
+  #click(event) {
+    const { target } = event;
+    const solo = target.closest("[data-solo]");
+    if (solo) return this.toggleSolo(Number(solo.dataset.solo));
+    const tab = target.closest("[data-card-tab]");
+    if (tab) this.#openTab(tab);
+    const row = target.closest(".row[data-pad]");
+    if (row && !tab && !target.closest("input, button")) {
+      const how = { more: event.ctrlKey || event.metaKey, range: event.shiftKey };
+      this.select(Number(row.dataset.pad), how);
+    }
+  }
+
+  /** Open a tab of the card, for another pad where the button names one, with the focus on a field. */
+  #openTab({ dataset }) {
+    this.cardTab = dataset.cardTab;
+    if (dataset.select) {
+      this.pads = [Number(dataset.select)];
+      this.mark();
+    }
+    this.loadCard();
+    const field = dataset.focus ?? `card-tab-${dataset.cardTab}`;
+    document.body.addEventListener("htmx:afterSettle", () => document.getElementById(field)?.focus(), { once: true });
+  }
+
+  #focused(target) {
+    const row = target.closest(".row[data-pad]");
+    if (row && !this.pads.includes(Number(row.dataset.pad))) this.select(Number(row.dataset.pad), { scroll: false, delay: 60 });
+  }
+
+  /** What takes longer than a blink shows that it is under way. */
+  #waitFor(request) {
+    const timer = setTimeout(() => {
+      this.#slow.add(request);
+      this.#body.classList.add("busy");
+    }, SLOW_MS);
+    request.addEventListener("loadend", () => {
+      clearTimeout(timer);
+      this.#slow.delete(request);
+      this.#body.classList.toggle("busy", this.#slow.size > 0);
+    });
+  }
+
+  #showSound() {
+    const state = document.getElementById("sound-state");
+    if (!state) return;
+    const isOn = this.#engine.state === "running";
+    state.textContent = isOn ? `Sound on · ${this.#engine.rate / 1000} kHz` : "Sound is off: press any key";
+    this.#body.classList.toggle("sound-off", !isOn);
+  }
+}

@@ -1,0 +1,370 @@
+/** The part's editor: what is seen and where the hand is. Gestures, keys and the card act through it; paint.js shows it. */
+import { startCard } from "./card.js";
+import { startGestures } from "./gestures.js";
+import { startCursor } from "./cursor.js";
+import { LaneHits, PartView, RULER } from "./layout.js";
+import { inks, paint } from "./paint.js";
+import { lanesOf } from "./lanes.js";
+import { Takes } from "./takes.js";
+
+const CLOSE_PX = 18; // hits further apart than this have room for the number of their take
+
+export function startEditor(session, engine, input, part) {
+  const takes = new Takes();
+  let editor = null;
+  engine.addEventListener("playbook", ({ detail }) => takes.setPlaybook(detail.book));
+
+  const attach = async () => {
+    const root = document.getElementById("part-editor");
+    if (editor?.root === root) return;
+    editor?.close();
+    editor = null;
+    document.getElementById("part-history").hidden = !root;
+    if (!root) return;
+    await part.ready;
+    if (root.isConnected && !editor) editor = new Editor({ root, session, engine, input, part, takes });
+  };
+  session.addEventListener("marked", attach);
+  attach();
+  return {
+    get current() {
+      return editor;
+    },
+    key: (event) => editor?.key(event) ?? false,
+  };
+}
+
+export class Editor {
+  view = new PartView();
+  lanes = [];
+  laneOf = new Map();
+  laneHits = new LaneHits([], new Map(), 0);
+  cursor = null;
+  strip = 0;
+  lastVelocity = 96;
+  /** What a hand is just drawing, moving, framing, ramping. */ drawn = [];
+  moving = new Map();
+  frame = null;
+  ramp = null;
+  preview = null;
+  noteNames = [];
+  grid = "1/16";
+  swing = 50;
+  #all = [];
+  #life = new AbortController();
+  #canvas;
+  #pending = 0;
+  #takes;
+  #ink = inks();
+  #parts;
+
+  constructor({ root, session, engine, input, part, takes }) {
+    Object.assign(this, { root, session, engine, input, part, model: part.model });
+    this.#takes = takes;
+    this.#canvas = document.getElementById("part-canvas");
+    const { signal } = this.#life;
+    this.#parts = [startGestures(this.#canvas, this, signal), startCard(this, signal)];
+    this.key = startCursor(this.#canvas, this, signal);
+    this.#listen(signal);
+    this.#recall();
+    this.#loadLanes().then(() => this.#opened());
+    new ResizeObserver(() => this.#resize()).observe(this.#canvas.parentElement);
+    this.#resize();
+    this.#tick();
+  }
+
+  close() {
+    this.#remember();
+    this.#life.abort();
+  }
+
+  #listen(signal) {
+    const { model, part } = this;
+    model.addEventListener("loaded", () => this.#opened(), { signal });
+    model.addEventListener("changed", () => this.#changed(), { signal });
+    model.addEventListener("selected", () => this.repaint(), { signal });
+    this.engine.addEventListener("playbook", () => this.repaint(), { signal });
+    document.body.addEventListener("kit-changed", () => this.#loadLanes().then(() => this.#changed()), { signal });
+    new MutationObserver(() => {
+      this.#ink = inks();
+      this.repaint();
+    }).observe(document.documentElement, { attributeFilter: ["data-theme"] });
+    const on = (id, name, act) => document.getElementById(id)?.addEventListener(name, act, { signal });
+    on("grid", "change", ({ target }) => this.setGrid(target.value));
+    on("swing", "change", ({ target }) => this.#set({ swing: Math.min(75, Math.max(50, Number(target.value) || 50)) }));
+    on("stem-shows", "change", ({ target }) => this.#setView({ showsLevel: target.value === "level" }));
+    on("lanes-used", "change", () => this.#arrange());
+    this.root.addEventListener("click", ({ target }) => this.#zoomButton(target.closest("[data-zoom]")?.dataset.zoom), { signal });
+    document.getElementById("part-lanes").addEventListener("click", ({ target }) => this.#pressLane(target.closest("[data-lane]")), { signal });
+    document.getElementById("part-lanes").addEventListener("wheel", (event) => this.scroll(0, event.deltaY), { signal, passive: true });
+    document.getElementById("part-undo").addEventListener("click", () => model.edit("undo"), { signal });
+    document.getElementById("part-redo").addEventListener("click", () => model.edit("redo"), { signal });
+    void part;
+  }
+
+  // What is seen ------------------------------------------------------------------------------------------------------
+
+  async #loadLanes() {
+    const answer = await fetch(this.root.dataset.lanes).catch(() => null);
+    if (!answer?.ok) return;
+    const { lanes, notes } = await answer.json();
+    [this.#all, this.noteNames] = [lanes, notes];
+  }
+
+  #opened() {
+    if (!this.model.time) return;
+    this.cursor ??= null;
+    this.#arrange();
+    if (this.fitted !== this.model.id) this.view.fit(this.model.about.loopTicks);
+    this.fitted = this.model.id;
+    this.#changed();
+  }
+
+  #changed() {
+    if (!this.model.time) return;
+    this.#takes.forget();
+    this.#arrange();
+    this.#sayHistory();
+    this.repaint();
+  }
+
+  #arrange() {
+    if (!this.model.time || !this.root.isConnected) return;
+    const usedOnly = document.getElementById("lanes-used").checked;
+    this.lanes = lanesOf(this.#all, this.model.hits, usedOnly, this.noteNames);
+    this.laneOf = new Map();
+    this.lanes.forEach((lane, number) => {
+      for (const note of lane.notes) if (!this.laneOf.has(note)) this.laneOf.set(note, number);
+    });
+    this.view.arrange(this.lanes.length);
+    this.laneHits = new LaneHits(this.model.hits, this.laneOf, this.lanes.length);
+    this.strip = Math.min(this.strip, Math.max(0, this.lanes.length - 1));
+    this.#drawLanes();
+    this.repaint();
+  }
+
+  #drawLanes() {
+    const box = document.getElementById("part-lanes");
+    box.replaceChildren(...this.lanes.map((lane, number) => lane.element(number, number === this.strip)));
+    box.style.setProperty("--lane", `${this.view.laneHeight}px`);
+    box.scrollTop = this.view.top;
+    this.dispatchLanes?.();
+  }
+
+  #pressLane(row) {
+    if (!row) return;
+    this.strip = Number(row.dataset.lane);
+    const { pad, notes } = this.lanes[this.strip];
+    if (pad) this.input.pad(pad, 100, "lane");
+    else this.engine.hitNote(notes[0], 100);
+    this.#drawLanes();
+    this.repaint();
+  }
+
+  #resize() {
+    const box = this.#canvas.getBoundingClientRect();
+    if (!box.width) return;
+    const scale = devicePixelRatio || 1;
+    Object.assign(this.view, { width: Math.floor(box.width), height: Math.floor(box.height) });
+    this.#canvas.width = Math.floor(box.width * scale);
+    this.#canvas.height = Math.floor(box.height * scale);
+    this.#canvas.getContext("2d").setTransform(scale, 0, 0, scale, 0, 0);
+    if (!this.model.time) return;
+    this.view.scrollTo(this.view.left, this.model.about.loopTicks);
+    this.#arrange();
+  }
+
+  zoom(factor, x = this.view.width / 2) {
+    if (!this.model.time) return;
+    this.view.zoom(factor, x, this.model.about.loopTicks);
+    this.repaint();
+  }
+
+  fit() {
+    this.view.fit(this.model.about.loopTicks);
+    this.repaint();
+  }
+
+  scroll(x, y) {
+    if (!this.model.time) return;
+    if (x) this.view.scrollTo(this.view.left + x * this.view.ticksPerPixel, this.model.about.loopTicks);
+    if (y) {
+      this.view.scrollLanes(y, this.lanes.length);
+      document.getElementById("part-lanes").scrollTop = this.view.top;
+    }
+    this.repaint();
+  }
+
+  #zoomButton(how) {
+    if (how === "fit") this.fit();
+    else if (how) this.zoom(how === "in" ? 1 / 1.5 : 1.5);
+  }
+
+  repaint() {
+    this.#pending ||= requestAnimationFrame(() => this.#paint());
+  }
+
+  /** While it plays the playhead moves, and what is seen follows it. */
+  #tick() {
+    if (this.#life.signal.aborted) return;
+    if (this.part.frame !== null || this.wasPlaying) this.repaint();
+    this.wasPlaying = this.part.frame !== null;
+    requestAnimationFrame(() => this.#tick());
+  }
+
+  #playhead() {
+    const { frame, isPlaying } = this.part;
+    return isPlaying && frame !== null && this.model.time ? this.model.time.tickAt(Math.max(0, frame)) : null;
+  }
+
+  #paint() {
+    this.#pending = 0;
+    if (this.#life.signal.aborted || !this.model.time || !this.root.isConnected) return;
+    const { view, model } = this;
+    const playhead = this.#playhead();
+    if (playhead !== null && document.getElementById("follow-part").checked && !this.moving.size && !this.drawn.length) this.#followTo(playhead);
+    const isClose = this.spacing / view.ticksPerPixel >= CLOSE_PX;
+    paint(this.#canvas.getContext("2d"), {
+      view, model, lanes: this.lanes, laneHits: this.laneHits, laneOf: this.laneOf, grid: this.grid, swing: this.swing, cursor: this.isKeyed ? this.cursor : null,
+      range: this.part.range, playhead, start: this.part.start, drawn: this.drawn, moving: this.moving, frame: this.frame, ramp: this.ramp, strip: this.strip, ink: this.#ink,
+      preview: this.preview, muted: model.muted, takes: isClose ? this.#takes.upTo(model.hits, view.tick(view.width)) : new Map(),
+    }); // prettier-ignore
+  }
+
+  #followTo(tick) {
+    const x = this.view.x(tick);
+    if (x < 0 || x > this.view.width - 30) this.view.scrollTo(tick - 40 * this.view.ticksPerPixel, this.model.about.loopTicks);
+  }
+
+  takeOf(hit) {
+    return this.#takes.upTo(this.model.hits, hit.tick).get(hit.id) ?? "";
+  }
+
+  // Grid and notes ----------------------------------------------------------------------------------------------------
+
+  get spacing() {
+    return this.grid === "off" ? this.model.about.ticksPerBeat / 4 : this.model.time.spacing(this.grid);
+  }
+
+  setGrid(grid) {
+    this.#set({ grid });
+    document.getElementById("grid").value = grid;
+  }
+
+  #set(values) {
+    Object.assign(this, values);
+    this.#remember();
+    this.repaint();
+  }
+
+  #setView(values) {
+    Object.assign(this.view, values);
+    this.#remember();
+    this.repaint();
+  }
+
+  snap(tick) {
+    return this.model.time.snap(tick, this.grid, this.swing);
+  }
+
+  /** The place that a press means: the nearest of the grid; Alt leaves it. */
+  snapDown(tick, isFree) {
+    const wanted = isFree ? Math.round(tick) : this.snap(tick);
+    return Math.max(0, Math.min(this.model.about.loopTicks - 1, wanted >= this.model.about.loopTicks ? this.stepBy(this.model.about.loopTicks, -1) : wanted));
+  }
+
+  stepBy(tick, by) {
+    return this.model.time.step(tick, by, this.grid, this.swing);
+  }
+
+  /** The note of the lane so many lanes below that of `note`. */
+  noteBy(note, lanes) {
+    const lane = this.laneOf.get(note);
+    if (lane === undefined || !lanes) return note;
+    return this.lanes[Math.max(0, Math.min(this.lanes.length - 1, lane + lanes))].note ?? note;
+  }
+
+  levelsOf = (lane) => this.lanes[lane]?.levels;
+
+  hear(note, velocity, event) {
+    const lane = this.lanes[this.laneOf.get(note)];
+    if (lane?.pad) this.input.pad(lane.pad, velocity, "part", event?.timeStamp);
+    else this.engine.hitNote(note, velocity);
+  }
+
+  needsNote(lane) {
+    this.session.say(`${this.lanes[lane].name} has no note yet, and a part holds notes. Give it one on its card, under Notes.`, true);
+  }
+
+  moveCursor(tick, lane) {
+    this.cursor = { tick, lane };
+    if (this.strip !== lane) {
+      this.strip = lane;
+      this.#drawLanes();
+    }
+    this.part.start = this.part.isPlaying ? this.part.start : this.part.start;
+  }
+
+  /** Bring a place into view. */
+  reveal({ tick, lane }) {
+    const { view } = this;
+    const x = view.x(tick);
+    if (x < 10 || x > view.width - 20) view.scrollTo(tick - (view.width / 3) * view.ticksPerPixel, this.model.about.loopTicks);
+    const foot = view.foot(lane);
+    if (foot - view.laneHeight < RULER) this.scroll(0, foot - view.laneHeight - RULER);
+    else if (foot > view.lanesBottom) this.scroll(0, foot - view.lanesBottom + 2);
+  }
+
+  setStart(tick) {
+    this.part.start = Math.max(0, Math.min(tick, this.model.about.loopTicks - 1));
+    this.repaint();
+  }
+
+  setRange(range) {
+    this.part.setRange(range);
+    this.part.start = range[0];
+    this.repaint();
+  }
+
+  clearRangeAt(tick) {
+    const [from, to] = this.part.range;
+    if (tick < from || tick > to) this.part.setRange([0, 0]);
+  }
+
+  clearPassing() {
+    this.drawn = [];
+    this.moving = new Map();
+    this.frame = this.ramp = null;
+  }
+
+  // History and memory ------------------------------------------------------------------------------------------------
+
+  #sayHistory() {
+    const { undoes, redoes } = this.model.about;
+    const [undo, redo] = ["part-undo", "part-redo"].map((id) => document.getElementById(id));
+    undo.disabled = !undoes;
+    undo.textContent = undoes ? `↶ ${undoes}` : "Nothing to undo";
+    undo.title = undoes ? `Undo: ${undoes}` : "Nothing to undo";
+    undo.setAttribute("aria-label", undo.title);
+    redo.disabled = !redoes;
+    redo.title = redoes ? `Redo: ${redoes}` : "Nothing to do again";
+    redo.setAttribute("aria-label", redo.title);
+  }
+
+  #remember() {
+    const { left, ticksPerPixel, showsLevel } = this.view;
+    sessionStorage.setItem("part-view", JSON.stringify({ id: this.model.id, left, ticksPerPixel, showsLevel, grid: this.grid, swing: this.swing }));
+  }
+
+  #recall() {
+    const kept = JSON.parse(sessionStorage.getItem("part-view") ?? "{}");
+    if (kept.grid) Object.assign(this, { grid: kept.grid, swing: kept.swing ?? 50 });
+    this.view.showsLevel = Boolean(kept.showsLevel);
+    document.getElementById("grid").value = this.grid;
+    document.getElementById("swing").value = String(this.swing);
+    document.getElementById("stem-shows").value = this.view.showsLevel ? "level" : "velocity";
+    if (kept.id !== this.model.id || !kept.ticksPerPixel) return;
+    Object.assign(this.view, { left: kept.left, ticksPerPixel: kept.ticksPerPixel });
+    this.fitted = kept.id;
+  }
+}

@@ -1,0 +1,151 @@
+import { TimeMap } from "./time.js";
+import { hitOf, merged, tableOf } from "./table.js";
+
+/**
+ * The part that is open: its hits in order, what is selected, and its edits on their way to the server, one after
+ * another, each with the version the one before it left. Fires "loaded", "changed", "selected".
+ */
+export class PartModel extends EventTarget {
+  /** @type {import("./table.js").Hit[]} */ hits = [];
+  /** @type {Set<number>} ids of selected hits */ selected = new Set();
+  /** @type {TimeMap | null} */ time = null;
+  about = null;
+  #rate;
+  #grids;
+  #say;
+  #engine;
+  #wanted = 0;
+  #sending = Promise.resolve();
+
+  constructor({ rate, grids, engine, say }) {
+    super();
+    this.#rate = rate;
+    this.#grids = grids;
+    this.#engine = engine;
+    this.#say = say;
+  }
+
+  get id() {
+    return this.about?.id ?? null;
+  }
+
+  get muted() {
+    return new Set((this.about?.passes ?? []).filter(([, , isMuted]) => isMuted).map(([pk]) => pk));
+  }
+
+  get selection() {
+    return this.hits.filter(({ id }) => this.selected.has(id));
+  }
+
+  /** Open a part; null closes it. Resolves to whether it is there. */
+  async open(id) {
+    this.#wanted = id;
+    if (!id) return this.#close();
+    const answer = await fetch(`/parts/${id}/data/`, { headers: { "X-Rate": String(this.#rate) } }).catch(() => null);
+    if (this.#wanted !== id) return true;
+    if (!answer?.ok) return this.#close();
+    this.selected.clear();
+    this.#take(await answer.json(), true);
+    this.#fire("loaded");
+    return true;
+  }
+
+  #close() {
+    this.about = this.time = null;
+    this.hits = [];
+    this.selected.clear();
+    this.#engine.setPart(null);
+    this.#fire("loaded");
+    return false;
+  }
+
+  /** Take over what the server says: everything, or what an edit changed. */
+  #take(body, isWhole) {
+    const { events, removed = [], said, isWhole: _, isStale, ...about } = body;
+    const changed = events.map(hitOf);
+    this.about = about;
+    this.time = new TimeMap(about, this.#grids);
+    this.hits = isWhole ? changed : merged(this.hits, changed, removed);
+    if (isWhole) {
+      const ids = new Set(changed.map(({ id }) => id));
+      for (const id of this.selected) if (!ids.has(id)) this.selected.delete(id);
+    } else for (const id of removed) this.selected.delete(id);
+    this.play();
+  }
+
+  /** Hand the hits to the audio thread, with what has been recorded and is not written yet. @param {object[]} more */
+  play(more = this.pending ?? []) {
+    this.pending = more;
+    if (!this.time) return;
+    const table = tableOf(more.length ? merged(this.hits, more, []) : this.hits, this.muted);
+    this.#engine.setPart({ ...table, loopFrames: this.about.loopFrames, ...this.time.clicks() });
+  }
+
+  /**
+   * Change the part. What is new or changed by it is selected where `selects`.
+   * @returns {Promise<object | null>} what the server answered; null where it refused or was not reached
+   */
+  edit(what, values = {}, { selects = false, quiet = false } = {}) {
+    const { id } = this;
+    const send = async () => {
+      if (this.id !== id) return null;
+      const path = /^(undo|redo|history|record|passes)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
+      const answer = await post(path, values, { "X-Part-Version": String(this.about.version), "X-Rate": String(this.#rate) });
+      return this.#answered(answer, { selects, quiet });
+    };
+    this.#sending = this.#sending.then(send, send);
+    return this.#sending;
+  }
+
+  async #answered(answer, { selects, quiet }) {
+    if (!answer) {
+      if (!quiet) this.#say("The server does not answer. Is it running? Nothing was changed.", true);
+      return null;
+    }
+    const body = await answer.json().catch(() => ({ said: "Dactyl failed at this; nothing was changed." }));
+    if (!("events" in body)) {
+      this.#say(body.said, true);
+      return null;
+    }
+    if (body.id !== this.id) return null;
+    this.#take(body, Boolean(body.isWhole));
+    if (selects) this.select(body.events.map(([id]) => id));
+    this.#say(body.said, Boolean(body.isStale));
+    this.#fire("changed");
+    return answer.ok ? body : null;
+  }
+
+  /** Ask what an operation would make, or which hits a rule means; nothing is changed. */
+  async ask(what, values) {
+    const answer = await post(`/parts/${this.id}/${what}/`, values, { "X-Rate": String(this.#rate) });
+    const body = answer?.headers.get("Content-Type")?.includes("json") ? await answer.json() : { said: (await answer?.text()) || "The server does not answer." };
+    if (answer?.ok) return body;
+    this.#say(body.said, true);
+    return null;
+  }
+
+  select(ids, { more = false } = {}) {
+    if (!more) this.selected.clear();
+    for (const id of ids) this.selected.add(id);
+    this.#fire("selected");
+  }
+
+  toggle(id) {
+    if (!this.selected.delete(id)) this.selected.add(id);
+    this.#fire("selected");
+  }
+
+  #fire(name) {
+    this.dispatchEvent(new Event(name));
+  }
+}
+
+/** @returns {Promise<Response | null>} null where the server was not reached */
+export function post(url, values, headers = {}) {
+  const own = JSON.parse(document.body.getAttribute("hx-headers"));
+  return fetch(url, {
+    method: "POST",
+    body: JSON.stringify(values),
+    headers: { ...own, ...headers, Accept: "application/json", "Content-Type": "application/json" },
+  }).catch(() => null);
+}

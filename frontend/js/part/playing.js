@@ -1,0 +1,100 @@
+/** The transport: which part is open, whether it plays and loops, from where; and where it is. */
+import { PartModel } from "./model.js";
+
+export function startPart(session, engine) {
+  const button = document.getElementById("play");
+  const loop = document.getElementById("loop");
+  const choice = document.getElementById("part-choice");
+  const about = document.getElementById("part-about");
+  const grids = JSON.parse(document.body.dataset.grids);
+  let model = null;
+  const part = {
+    isPlaying: false,
+    isRecording: false,
+    start: 0, // tick at which it begins
+    /** Ticks of the loop; the whole part where both are 0. @type {[number, number]} */ range: [0, 0],
+    frame: null, // of the part, while it plays
+    toggle,
+    play,
+    stopped,
+    setRange,
+    choose,
+    ready: engine.ready.then(() => {
+      model = part.model = new PartModel({ rate: engine.rate, grids, engine, say: (text, isWarning) => session.say(text, isWarning) });
+      model.addEventListener("loaded", show);
+      model.addEventListener("changed", show);
+      return choose(shown() ?? kept() ?? choice.value);
+    }),
+    model: null,
+  };
+
+  async function choose(id) {
+    if (!model || !id || id === String(model.id)) return;
+    const isThere = await model.open(Number(id));
+    if (!isThere) return sessionStorage.removeItem("part");
+    sessionStorage.setItem("part", id);
+    part.start = 0;
+    setRange([0, 0]);
+  }
+
+  function show() {
+    button.textContent = part.isPlaying ? "■ Stop" : "▶ Play";
+    button.setAttribute("aria-pressed", String(part.isPlaying));
+    const { about: known } = model ?? {};
+    button.disabled = !known;
+    if (!known) return;
+    const id = String(known.id);
+    const option = [...choice.options].find(({ value }) => value === id) ?? choice.appendChild(new Option(known.name, id));
+    option.textContent = known.name;
+    choice.value = id;
+    choice.disabled = false;
+    about.textContent = `${known.bars} bar${known.bars === 1 ? "" : "s"} · ${Math.round(known.bpm)}`;
+    about.title = `${known.bpm} beats a minute`;
+  }
+
+  function toggle() {
+    if (part.isPlaying) stop();
+    else play();
+  }
+
+  /** @param {[number, number][]} countIn clicks before it, as frames before and accent */
+  function play(countIn = []) {
+    if (!model?.time) return;
+    part.isPlaying = engine.isPartPlaying = true;
+    engine.play(model.time.frameAt(part.start), countIn);
+    show();
+  }
+
+  function stop() {
+    engine.stop();
+    stopped();
+  }
+
+  function stopped() {
+    part.isPlaying = engine.isPartPlaying = false;
+    part.frame = null;
+    show();
+    session.dispatchEvent(new Event("part-stopped"));
+  }
+
+  function setRange(range) {
+    part.range = range;
+    engine.setRange(model?.time ? [model.time.frameAt(range[0]), model.time.frameAt(range[1])] : [0, 0]);
+  }
+
+  button.addEventListener("click", toggle);
+  loop.addEventListener("change", () => engine.setLoop(loop.checked));
+  choice.addEventListener("change", () => {
+    const { value } = choice;
+    if (document.getElementById("part-editor")) window.htmx.ajax("GET", `/parts/of/${session.kit}/?part=${value}`, { target: "#view" }).then(() => history.replaceState(history.state, "", `/parts/of/${session.kit}/?part=${value}`));
+    else choose(value);
+  });
+  engine.addEventListener("ended", stopped);
+  engine.addEventListener("report", ({ detail }) => {
+    if (part.isPlaying) part.frame = detail.frame;
+  });
+  const shown = () => document.getElementById("part-editor")?.dataset.part;
+  const kept = () => [...choice.options].find(({ value }) => value === sessionStorage.getItem("part"))?.value;
+  session.addEventListener("marked", () => choose(shown()));
+  return part;
+}

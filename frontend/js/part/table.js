@@ -1,0 +1,54 @@
+/** Hits of a part as the audio thread plays them. Pure. */
+
+/** @typedef {{ id: number, tick: number, order: number, note: number, velocity: number, channel: number, length: number,
+ *   played: number, pass: number, frame: number, until: number }} Hit */
+
+export const COLUMNS = ["id", "tick", "order", "note", "velocity", "channel", "length", "played", "pass", "frame", "until"];
+
+/** @param {number[]} row in the order of COLUMNS @returns {Hit} */
+export function hitOf(row) {
+  const [id, tick, order, note, velocity, channel, length, played, pass, frame, until] = row;
+  return { id, tick, order, note, velocity, channel, length, played, pass, frame, until };
+}
+
+export const inOrder = (a, b) => a.tick - b.tick || a.order - b.order || a.id - b.id;
+
+/**
+ * Two tables in the order in which they are played; of one frame a note-off of a hit's length comes first.
+ * @param {Hit[]} hits in order @param {Set<number>} muted passes that are not heard
+ */
+export function tableOf(hits, muted) {
+  const heard = muted.size ? hits.filter(({ pass }) => !muted.has(pass)) : hits;
+  const offs = new Float64Array(heard.reduce((count, { until }) => count + (until > 0), 0));
+  let count = 0;
+  for (const { until, note, channel } of heard) if (until > 0) offs[count++] = until * 2048 + channel * 128 + note;
+  offs.sort();
+  const frames = new Int32Array(heard.length + offs.length);
+  const packed = new Int32Array(heard.length + offs.length);
+  let at = 0;
+  let off = 0;
+  const takeOff = () => {
+    const value = offs[off++];
+    frames[at] = Math.floor(value / 2048);
+    packed[at++] = (value % 128) | ((Math.floor(value / 128) % 16) << 14);
+  };
+  for (const { frame, note, velocity, channel } of heard) {
+    while (off < offs.length && offs[off] < (frame + 1) * 2048) takeOff();
+    frames[at] = frame;
+    packed[at++] = note | (velocity << 7) | (channel << 14);
+  }
+  while (off < offs.length) takeOff();
+  return { frames, packed };
+}
+
+/** Put changed and new hits among the others, and take out those that went. @param {Hit[]} hits in order */
+export function merged(hits, changed, removed) {
+  const gone = new Set([...removed, ...changed.map(({ id }) => id)]);
+  const kept = gone.size ? hits.filter(({ id }) => !gone.has(id)) : hits;
+  const fresh = [...changed].sort(inOrder);
+  if (!fresh.length) return kept;
+  const result = new Array(kept.length + fresh.length);
+  let [k, f] = [0, 0];
+  for (let at = 0; at < result.length; at++) result[at] = f >= fresh.length || (k < kept.length && inOrder(kept[k], fresh[f]) <= 0) ? kept[k++] : fresh[f++];
+  return result;
+}

@@ -1,0 +1,173 @@
+/**
+ * Sound for the page: owns the AudioContext, the playbook on the audio thread, and the sounds it needs.
+ * Fires "report" (what was played, peaks, position), "state" (can it sound), "stand-in", "ended".
+ */
+import { StampClock } from "./clock.js";
+import { SoundLoader } from "./loader.js";
+
+const CONSTANT_MS = 6; // from an event's time stamp to its frame: what a script and a message take, nearly always
+
+export class Engine extends EventTarget {
+  isPartPlaying = false;
+  /** "take:sample": what is heard in the place of a take's own sample, without changing the kit. */ tried = "";
+  #context;
+  #node = null;
+  #waiting = [];
+  #loader;
+  #tables = null;
+  #asked = 0;
+  #loads = new Map(); // number of a request for tables -> what resolves it
+
+  /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number }} options */
+  constructor({ rate, worklet, tables, kit, soundBytes }) {
+    super();
+    this.kit = kit;
+    if (kit) {
+      this.#tables = new Worker(tables);
+      this.#tables.onmessage = ({ data }) => this.#tablesCame(data);
+    }
+    this.#context = new AudioContext({ sampleRate: rate, latencyHint: "interactive" });
+    /** Frames of the audio thread for time stamps. */
+    this.clock = new StampClock(this.rate, Math.round((CONSTANT_MS / 1000) * this.rate));
+    this.#loader = new SoundLoader({ limitBytes: soundBytes, send: (message, transfer) => this.#send(message, transfer) });
+    this.#loader.addEventListener("unknown", () => this.loadPlaybook());
+    this.#loader.addEventListener("broken", ({ detail }) => this.#fire("broken", detail));
+    this.#loader.addEventListener("loaded", ({ detail }) => this.#fire("loaded", detail));
+    this.#context.addEventListener("statechange", () => this.#fire("state", this.state));
+    this.ready = this.#begin(worklet);
+  }
+
+  get rate() {
+    return this.#context.sampleRate;
+  }
+
+  get state() {
+    return this.#context.state;
+  }
+
+  get node() {
+    return this.#node;
+  }
+
+  async #begin(worklet) {
+    await this.#context.audioWorklet.addModule(worklet);
+    this.#node = new AudioWorkletNode(this.#context, "dactyl", { numberOfInputs: 0, numberOfOutputs: 2, outputChannelCount: [2, 1] });
+    this.#node.port.onmessage = ({ data }) => this.#receive(data);
+    for (const output of [0, 1]) this.#node.connect(this.#context.destination, output); // the kit, and the click
+    for (const [message, transfer] of this.#waiting.splice(0)) this.#node.port.postMessage(message, transfer);
+    if (!this.kit) return;
+    const { port1, port2 } = new MessageChannel();
+    this.#send({ type: "listen", port: port1 }, [port1]);
+    this.#tables.postMessage({ audio: port2 }, [port2]);
+    const kernel = await fetch("/kits/kernel/");
+    if (kernel.ok) this.#send({ type: "kernel", kernel: new Float64Array(await kernel.arrayBuffer()) });
+    await this.loadPlaybook();
+  }
+
+  /** Browsers let a page sound only after a press of a key or a button. */
+  wake() {
+    if (this.#context.state === "suspended") this.#context.resume();
+  }
+
+  /** Fetch the tables of some pads, or of all; resolves when hits are played by them. @param {number[] | null} pads */
+  loadPlaybook(pads = null) {
+    const number = ++this.#asked;
+    this.#tables.postMessage({ kit: this.kit, rate: this.rate, pads, tried: this.tried, number });
+    return new Promise((resolve) => this.#loads.set(number, resolve));
+  }
+
+  #tablesCame({ book, number, at, isLost }) {
+    if (isLost) return this.#fire("broken", ["The kit's tables do not come; what you hear is the kit as it was. They are asked for again."]);
+    if (book) {
+      this.#loader.want(book);
+      this.#fire("playbook", { book, at });
+    }
+    for (const [asked, resolve] of this.#loads) if (asked <= number && this.#loads.delete(asked)) resolve();
+  }
+
+  /** @param {number} [at] the frame of the context that the hit stands at */
+  hitNote(note, velocity, channel = 0, at = undefined) {
+    this.#send({ type: "hit", note, velocity, channel, at });
+  }
+
+  hitPad(pad, velocity, at = undefined) {
+    this.#send({ type: "pad", pad, velocity, at });
+  }
+
+  releasePad(pad, at = undefined) {
+    this.#send({ type: "padOff", pad, at });
+  }
+
+  /** Play one take of a pad by itself, by its place among the pad's takes. */
+  hearTake(pad, number) {
+    this.#send({ type: "take", pad, number });
+  }
+
+  /** Resolves once the sounds of a take are here. */
+  arrival(pad, number) {
+    return this.#loader.arrival(pad, number);
+  }
+
+  /** Play a sample of the shelf by itself, or a piece of it. @param {{ from?: number, count?: number }} piece frames after its onset */
+  async hear(sample, piece = {}) {
+    const key = await this.#loader.sample(sample, this.rate);
+    if (key) this.#send({ type: "audition", key, ...piece });
+  }
+
+  /** Play by these hits from now on. @param {import("./transport.js").PartTable | null} part */
+  setPart(part) {
+    this.#send({ type: "part", part });
+  }
+
+  setSolo(pads) {
+    this.#send({ type: "solo", pads });
+  }
+
+  setLoop(isLooping) {
+    this.#send({ type: "loop", isLooping });
+  }
+
+  /** Loop only this stretch of the part, in its frames; the whole where both are 0. @param {[number, number]} range */
+  setRange(range) {
+    this.#send({ type: "range", range });
+  }
+
+  setClick(isOn, gain) {
+    this.#send({ type: "click", isOn, gain });
+  }
+
+  /** @param {number} from frame of the part; @param {[number, number][]} countIn [frames before it, accent] */
+  play(from = 0, countIn = []) {
+    this.#send({ type: "play", from, countIn });
+  }
+
+  stop() {
+    this.#send({ type: "stop" });
+  }
+
+  silence() {
+    this.#send({ type: "silence" });
+  }
+
+  #send(message, transfer = []) {
+    if (this.#node) this.#node.port.postMessage(message, transfer);
+    else this.#waiting.push([message, transfer]);
+  }
+
+  #receive(message) {
+    if (message.type === "ended") this.#fire("ended");
+    else if (message.type === "turn") this.#fire("turn", message);
+    else {
+      this.clock.observe(this.#context.currentTime, performance.now());
+      if (message.standIns.length) {
+        this.#loader.hurry(message.standIns);
+        this.#fire("stand-in", message.standIns);
+      }
+      this.#fire("report", message);
+    }
+  }
+
+  #fire(name, detail) {
+    this.dispatchEvent(new CustomEvent(name, { detail }));
+  }
+}

@@ -1,0 +1,168 @@
+/**
+ * Fetches prepared sounds in the order of use, within a budget: first the heads of every take, each layer's next
+ * take before its others, then the whole sounds in the same order. Sounds no pad plays any more are forgotten once
+ * the heads of those that replace them are here: until then they stand in for them.
+ */
+const KEYS_AT_ONCE = 32;
+const HEAD_SHARE = 0.5; // of the budget, for heads
+const AGAIN_MS = 60;
+
+export class SoundLoader extends EventTarget {
+  #send;
+  #limitBytes;
+  #pads = new Map();
+  /** @type {Map<string, { extent: "head" | "whole", bytes: number }>} */ #held = new Map();
+  #wanted = new Set();
+  #queue = { head: [], whole: [] };
+  #isBusy = false;
+  #samples = new Map();
+
+  constructor({ limitBytes, send }) {
+    super();
+    this.#limitBytes = limitBytes;
+    this.#send = send;
+  }
+
+  /** Note what a playbook needs, and fetch what is missing. */
+  want(book) {
+    if (book.whole) this.#pads.clear();
+    for (const pad of book.pads) this.#pads.set(pad.id, pad);
+    const order = inOrderOfUse([...this.#pads.values()]);
+    this.#wanted = new Set(order);
+    this.#queue = {
+      head: order.filter((key) => !this.#held.has(key)),
+      whole: order.filter((key) => this.#held.get(key)?.extent !== "whole"),
+    };
+    this.#work();
+  }
+
+  /** These takes were struck before they arrived: fetch them next. @param {[number, number][]} takes */
+  hurry(takes) {
+    const keys = takes.flatMap(([pad, number]) => (this.#pads.get(pad)?.regions[number]?.sounds ?? []).map(([key]) => key));
+    const missing = keys.filter((key) => this.#held.get(key)?.extent !== "whole");
+    this.#queue.whole = [...new Set([...missing, ...this.#queue.whole])];
+    this.#queue.head = [...new Set([...missing.filter((key) => !this.#held.has(key)), ...this.#queue.head])];
+    this.#work();
+  }
+
+  /** Resolves once the sounds of a take are here, or after three seconds: then something else must stand in. */
+  async arrival(pad, number) {
+    this.hurry([[pad, number]]);
+    const isHere = () => (this.#pads.get(pad)?.regions[number]?.sounds ?? []).every(([key]) => this.#held.has(key));
+    for (let tries = 0; tries < 75 && !isHere(); tries++) await pause(40);
+  }
+
+  /** Fetch a sample of the shelf as it is; returns the key to play it by. */
+  async sample(id, rate) {
+    if (this.#samples.has(id)) return this.#samples.get(id);
+    for (let tries = 0; tries < 100; tries++) {
+      const answer = await fetch(`/shelf/samples/${id}/sound/${rate}/`);
+      if (!answer.ok) return null;
+      const { sounds } = unpack(await answer.arrayBuffer());
+      if (answer.status === 200 && sounds.length) {
+        this.#send({ type: "sounds", sounds }, sounds.map((sound) => sound.data[0].buffer));
+        this.#samples.set(id, sounds[0].key);
+        this.#dropOldSamples();
+        return sounds[0].key;
+      }
+      await pause(AGAIN_MS);
+    }
+    return null;
+  }
+
+  #dropOldSamples() {
+    while (this.#samples.size > 24) {
+      const [id, key] = this.#samples.entries().next().value;
+      this.#samples.delete(id);
+      if (!this.#held.has(key)) this.#send({ type: "forget", keys: [key] });
+    }
+  }
+
+  get #bytes() {
+    let total = 0;
+    for (const { bytes } of this.#held.values()) total += bytes;
+    return total;
+  }
+
+  #forgetUnwanted() {
+    const onShelf = new Set(this.#samples.values());
+    const gone = [...this.#held.keys()].filter((key) => !this.#wanted.has(key) && !onShelf.has(key));
+    for (const key of gone) this.#held.delete(key);
+    if (gone.length) this.#send({ type: "forget", keys: gone });
+  }
+
+  async #work() {
+    if (this.#isBusy) return;
+    this.#isBusy = true;
+    try {
+      for (;;) {
+        if (!this.#queue.head.length || this.#bytes >= this.#limitBytes * HEAD_SHARE) this.#forgetUnwanted();
+        const bytes = this.#bytes;
+        const extent =
+          this.#queue.head.length && bytes < this.#limitBytes * HEAD_SHARE ? "head"
+          : this.#queue.whole.length && bytes < this.#limitBytes ? "whole"
+          : null;
+        if (!extent) break;
+        const keys = this.#queue[extent].splice(0, extent === "head" ? KEYS_AT_ONCE : KEYS_AT_ONCE / 4);
+        if (!(await this.#fetch(extent, keys))) break;
+      }
+    } finally {
+      this.#isBusy = false;
+    }
+    this.dispatchEvent(new CustomEvent("loaded", { detail: { sounds: this.#held.size, bytes: this.#bytes } }));
+  }
+
+  /** Fetch some keys; what is not ready yet goes to the front of the queue again. False where the page must start over. */
+  async #fetch(extent, keys) {
+    const answer = await fetch(`/kits/sounds/${extent}/${keys.join(".")}/`).catch(() => null);
+    if (!answer) {
+      this.#queue[extent].unshift(...keys);
+      await pause(1000);
+      return true;
+    }
+    if (answer.status === 404) {
+      this.dispatchEvent(new Event("unknown"));
+      return false;
+    }
+    const { sounds, broken } = unpack(await answer.arrayBuffer());
+    for (const sound of sounds)
+      if (extent === "whole" || this.#held.get(sound.key)?.extent !== "whole") this.#held.set(sound.key, {
+        extent: sound.frames === sound.of ? "whole" : extent,
+        bytes: sound.frames * sound.channels * 2,
+      });
+    this.#send({ type: "sounds", sounds }, [...new Set(sounds.map((sound) => sound.data[0].buffer))]);
+    if (Object.keys(broken).length) this.dispatchEvent(new CustomEvent("broken", { detail: Object.values(broken) }));
+    const arrived = new Set([...sounds.map((sound) => sound.key), ...Object.keys(broken)]);
+    const late = keys.filter((key) => !arrived.has(key));
+    this.#queue[extent] = [...new Set([...late, ...this.#queue[extent]])];
+    if (late.length) await pause(AGAIN_MS);
+    return true;
+  }
+}
+
+/** Keys in the order they will sound: the takes of every layer that come first, then those that come second, and so on. */
+export function inOrderOfUse(pads) {
+  const rounds = [];
+  for (const pad of pads)
+    for (const { places, sounds } of pad.regions) {
+      const round = places.length ? places[0] : 64;
+      (rounds[round] ??= []).push(...sounds.map(([key]) => key));
+    }
+  return [...new Set(rounds.flat())].filter(Boolean);
+}
+
+/** Read what the server packed (docs/formats.md); every sound gets a buffer of its own, so that it can move to the audio thread. */
+export function unpack(buffer) {
+  const length = new DataView(buffer).getUint32(0, true);
+  const { sounds, broken } = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+  let at = 4 + length;
+  for (const sound of sounds) {
+    const bytes = sound.frames * sound.channels * 2;
+    const own = buffer.slice(at, at + bytes);
+    sound.data = Array.from({ length: sound.channels }, (_, channel) => new Int16Array(own, channel * sound.frames * 2, sound.frames));
+    at += bytes;
+  }
+  return { sounds, broken };
+}
+
+const pause = (ms) => new Promise((resolve) => setTimeout(resolve, ms));

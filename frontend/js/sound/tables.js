@@ -1,0 +1,60 @@
+/**
+ * A worker that fetches the tables of a kit and hands them to the audio thread itself: an edit is heard without waiting
+ * for the page to be drawn. One answer at a time, and what is asked meanwhile is asked together, so that older tables
+ * never replace newer ones. The page hears of tables when the audio thread plays by them.
+ *
+ * In: { audio: MessagePort }, then { kit, rate, pads: number[] | null, tried, number }.
+ * Out: { book, number, at } or { number }, where the kit is gone: the greatest number answered; `at` in ms since 1970;
+ * { isLost }, where they do not come, and are asked for again and again.
+ */
+let toAudio = null;
+let arrived = () => {};
+let isUnderWay = false;
+const asked = [];
+
+self.onmessage = ({ data }) => {
+  if (data.audio) {
+    toAudio = data.audio;
+    toAudio.onmessage = () => arrived();
+  } else asked.push(data);
+  if (!isUnderWay && toAudio) answerAll();
+};
+
+async function answerAll() {
+  isUnderWay = true;
+  while (asked.length) {
+    const round = asked.splice(0);
+    const { number } = round.at(-1);
+    const book = await tablesOrWait(round);
+    if (book) await handOver(book);
+    self.postMessage(book ? { book, number, at: performance.timeOrigin + performance.now() } : { number });
+  }
+  isUnderWay = false;
+}
+
+/** Tries again until they come: old tables would be played for good. Null where the kit is gone. */
+async function tablesOrWait(round) {
+  for (let tries = 0; ; tries++) {
+    const answer = await tables(round).catch(() => undefined);
+    if (answer !== undefined) return answer;
+    if (tries === 1) self.postMessage({ isLost: true });
+    await new Promise((resolve) => setTimeout(resolve, Math.min(4000, 250 * 2 ** tries)));
+  }
+}
+
+async function tables(round) {
+  const { kit, rate, tried } = round.at(-1);
+  const query = new URLSearchParams();
+  if (round.every(({ pads }) => pads)) query.set("pads", [...new Set(round.flatMap(({ pads }) => pads))].join(","));
+  if (tried) query.set("try", tried);
+  const answer = await fetch(`/kits/${kit}/playbook/${rate}/?${query}`);
+  if (answer.status === 404) return null;
+  return answer.ok ? answer.json() : undefined;
+}
+
+function handOver(book) {
+  return new Promise((resolve) => {
+    arrived = resolve;
+    toAudio.postMessage({ type: "playbook", book });
+  });
+}

@@ -1,0 +1,112 @@
+/**
+ * Plays a part by the frame: which of its hits fall into the next block, around the loop where it turns.
+ * Knows nothing of sound. Frames of the part count from its beginning, frames of the context from the context's.
+ *
+ * @typedef {{ frames: Int32Array, packed: Int32Array, loopFrames: number, clicks?: Int32Array, accents?: Uint8Array }} PartTable
+ * `frames` rise; `packed` is note + 128 velocity + 16384 channel, a note-off of velocity 0; `clicks` are the beats
+ */
+export class Transport {
+  isPlaying = false;
+  isLooping = true;
+  isClicking = false;
+  /** @type {PartTable | null} */ part = null;
+  #origin = 0; // the context's frame at which the part's zero stands in this round
+  #next = 0;
+  #nextClick = 0;
+  #range = [0, 0]; // of the loop, in frames of the part; the whole part where both are 0
+  #leadIn = []; // [context frame, accent] of a count-in
+
+  /** @param {PartTable | null} part of which the hits are played from where the playhead is */
+  setPart(part, frame) {
+    this.part = part;
+    if (part && this.isPlaying) this.#seek(frame - this.#origin);
+    if (!part) this.isPlaying = false;
+  }
+
+  /** @param {[number, number]} range */
+  setRange(range) {
+    this.#range = range;
+  }
+
+  /** Begin at the part's frame `from`, after a count-in of clicks at frames before it. */
+  start(frame, from = 0, countIn = []) {
+    this.isPlaying = this.part !== null;
+    const lead = countIn.length ? -countIn[0][0] : 0;
+    this.#origin = frame + lead - from;
+    this.#leadIn = countIn.map(([before, accent]) => [frame + lead + before, accent]);
+    if (this.isPlaying) this.#seek(from);
+  }
+
+  stop() {
+    this.isPlaying = false;
+    this.#leadIn = [];
+  }
+
+  /** Where the playhead is, in frames of the part; below its beginning while it is counted in. */
+  position(frame) {
+    return this.isPlaying ? frame - this.#origin : null;
+  }
+
+  get origin() {
+    return this.#origin;
+  }
+
+  get #end() {
+    const { loopFrames } = this.part;
+    const [from, to] = this.#range;
+    return to > from ? Math.min(to, loopFrames) : loopFrames;
+  }
+
+  #seek(position) {
+    this.#next = lowerBound(this.part.frames, position);
+    this.#nextClick = lowerBound(this.part.clicks ?? [], position);
+  }
+
+  /**
+   * Hand out what lies before the context's frame `stop`.
+   * @param {{ hit: (frame: number, packed: number) => void, click: (frame: number, accent: number) => void,
+   *   turn: (origin: number, from: number) => void, end: () => void }} to
+   */
+  advance(stop, to) {
+    while (this.#leadIn.length && this.#leadIn[0][0] < stop) to.click(...this.#leadIn.shift());
+    while (this.isPlaying) {
+      const { frames, packed } = this.part;
+      const end = this.#end;
+      const hasTurned = this.isLooping && this.#origin + end < stop;
+      const until = Math.min(stop, this.isLooping ? this.#origin + end : Infinity);
+      this.#clickUntil(until, to);
+      for (; this.#next < frames.length && this.#origin + frames[this.#next] < until; this.#next++) to.hit(this.#origin + frames[this.#next], packed[this.#next]);
+      if (!hasTurned) {
+        if (!this.isLooping && this.#next >= frames.length && this.#origin + this.part.loopFrames < stop) {
+          this.stop();
+          to.end();
+        }
+        return;
+      }
+      for (; this.#next < frames.length && frames[this.#next] === end; this.#next++) if (!isHit(packed[this.#next])) to.hit(this.#origin + end, packed[this.#next]);
+      const from = end < this.part.loopFrames || this.#range[1] > this.#range[0] ? Math.min(this.#range[0], end - 1) : 0;
+      this.#origin += end - from;
+      this.#seek(from);
+      to.turn(this.#origin, from);
+    }
+  }
+
+  #clickUntil(until, to) {
+    const { clicks = [], accents = [] } = this.part;
+    for (; this.#nextClick < clicks.length && this.#origin + clicks[this.#nextClick] < until; this.#nextClick++)
+      if (this.isClicking) to.click(this.#origin + clicks[this.#nextClick], accents[this.#nextClick]);
+  }
+}
+
+const isHit = (packed) => ((packed >> 7) & 127) > 0;
+
+/** The first index whose value is at least `value`. @param {ArrayLike<number>} values rising */
+export function lowerBound(values, value) {
+  let [low, high] = [0, values.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (values[middle] < value) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}

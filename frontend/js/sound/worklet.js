@@ -1,0 +1,155 @@
+/** The player on the audio thread: takes messages, plays the part by the frame, reports what it played. */
+import { Click } from "./click.js";
+import { Player } from "./player.js";
+import { Transport } from "./transport.js";
+
+const FRAMES_BETWEEN_REPORTS = 2048;
+const SILENCE_SECONDS = 0.008;
+const MOST_HEADS = 8; // playheads worth drawing: of the latest voices
+
+class DactylProcessor extends AudioWorkletProcessor {
+  #player = new Player();
+  #transport = new Transport();
+  #click = new Click(sampleRate);
+  #buses = [];
+  #peaks = [];
+  #played = [];
+  #late = 0; // hits that came after their frame
+  #standIns = new Map();
+  #reportAt = 0;
+  #live = []; // [frame, what it does]: hits whose frame has not come
+  #do = {
+    listen: ({ port }) => this.#listen(port),
+    playbook: ({ book }) => this.#player.setPlaybook(book),
+    sounds: ({ sounds }) => this.#player.addSounds(sounds),
+    forget: ({ keys }) => this.#player.forget(keys),
+    solo: ({ pads }) => (this.#player.solo = new Set(pads)),
+    kernel: ({ kernel }) => (this.#player.kernel = kernel),
+    hit: ({ note, velocity, channel, at }) => this.#at(at, (frame) => this.#record(this.#player.hit(frame, note, velocity, channel), velocity)),
+    pad: ({ pad, velocity, at }) => this.#at(at, (frame) => this.#record(this.#player.hitPad(frame, pad, velocity), velocity)),
+    padOff: ({ pad, at }) => this.#at(at, (frame) => this.#player.releasePad(frame, pad)),
+    take: ({ pad, number }) => this.#player.hearTake(currentFrame, pad, number),
+    audition: ({ key, from, count }) => this.#player.audition(currentFrame, key, from, count),
+    silence: () => {
+      this.#transport.stop();
+      this.#player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate));
+    },
+    part: ({ part }) => this.#transport.setPart(part, currentFrame),
+    loop: ({ isLooping }) => (this.#transport.isLooping = isLooping),
+    range: ({ range }) => this.#transport.setRange(range),
+    click: ({ isOn, gain }) => {
+      this.#transport.isClicking = isOn;
+      this.#click.gain = gain;
+    },
+    play: ({ from = 0, countIn = [] }) => this.#play(from, countIn),
+    stop: () => this.#transport.stop(),
+  };
+
+  constructor({ processorOptions }) {
+    super();
+    this.#player.onStandIn = (pad, take) => this.#standIns.set(`${pad} ${take}`, [pad, take]);
+    this.port.onmessage = ({ data }) => this.#do[data.type](data);
+    for (const message of processorOptions?.messages ?? []) this.#do[message.type](message);
+  }
+
+  /** Take messages from another thread too, and tell it when they are carried out. */
+  #listen(port) {
+    port.onmessage = ({ data }) => {
+      this.#do[data.type](data);
+      port.postMessage("done");
+    };
+  }
+
+  /** Do it at its own frame: now where that is past, or where none is said. */
+  #at(frame, act) {
+    if (frame === undefined || frame <= currentFrame) {
+      if (frame < currentFrame) this.#late += 1;
+      return act(currentFrame);
+    }
+    const place = this.#live.findIndex(([other]) => other > frame);
+    this.#live.splice(place < 0 ? this.#live.length : place, 0, [frame, act]);
+  }
+
+  #playLiveUntil(stop) {
+    while (this.#live.length && this.#live[0][0] < stop) {
+      const [frame, act] = this.#live.shift();
+      act(frame);
+    }
+  }
+
+  #play(from, countIn) {
+    this.#player.rewind();
+    this.#transport.start(currentFrame, from, countIn);
+    if (this.#transport.isPlaying) this.port.postMessage({ type: "turn", origin: this.#transport.origin, from, isFirst: true });
+  }
+
+  #record(pads, velocity) {
+    for (const pad of pads) this.#played.push([pad, velocity]);
+  }
+
+  process(_inputs, [out, clickOut]) {
+    const count = out[0].length;
+    const stop = currentFrame + count;
+    this.#transport.advance(stop, {
+      hit: (frame, packed) => {
+        this.#playLiveUntil(frame);
+        const velocity = (packed >> 7) & 127;
+        this.#record(this.#player.hit(frame, packed & 127, velocity, packed >> 14), velocity);
+      },
+      click: (frame, accent) => this.#click.begin(frame, accent),
+      turn: (origin, from) => this.port.postMessage({ type: "turn", origin, from, isFirst: false }),
+      end: () => this.port.postMessage({ type: "ended" }),
+    });
+    this.#playLiveUntil(stop);
+    const buses = this.#clearedBuses(count);
+    this.#player.mix(buses, currentFrame, count);
+    this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
+    buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
+    if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
+    return true;
+  }
+
+  /** Add a bus to what is heard, and note its peak. */
+  #addTo(out, bus, number, count) {
+    let peak = this.#peaks[number] ?? 0;
+    for (let channel = 0; channel < 2; channel++) {
+      const target = out[Math.min(channel, out.length - 1)];
+      const source = bus[channel];
+      for (let i = 0; i < count; i++) {
+        target[i] += source[i];
+        if (source[i] > peak) peak = source[i];
+        else if (-source[i] > peak) peak = -source[i];
+      }
+    }
+    this.#peaks[number] = peak;
+  }
+
+  #clearedBuses(count) {
+    const outputs = Math.max(1, this.#player.outputs.length);
+    while (this.#buses.length < outputs) this.#buses.push([new Float32Array(count), new Float32Array(count)]);
+    this.#buses.length = outputs;
+    for (const bus of this.#buses) for (const channel of bus) channel.fill(0);
+    return this.#buses;
+  }
+
+  #report() {
+    const position = this.#transport.position(currentFrame);
+    this.port.postMessage({
+      type: "report",
+      peaks: this.#peaks,
+      played: this.#played,
+      late: this.#late,
+      standIns: [...this.#standIns.values()],
+      voices: this.#player.voices.length,
+      heads: this.#player.voices.slice(-MOST_HEADS).map(({ pad, number, start, ratio }) => [pad.id, number, (currentFrame - start) * ratio]),
+      position: position === null ? null : position / this.#transport.part.loopFrames,
+      frame: position,
+    });
+    this.#peaks = [];
+    this.#played = [];
+    this.#standIns.clear();
+    this.#reportAt = currentFrame + FRAMES_BETWEEN_REPORTS;
+  }
+}
+
+registerProcessor("dactyl", DactylProcessor);
