@@ -3,25 +3,19 @@
 Exit codes: 0 all went well; 1 something could not be used or written; 2 the call itself was wrong.
 """
 
-import argparse
 import errno
 import sys
 from collections.abc import Sequence
+from importlib import import_module
 
-from dactyl.cli import bounce, convert, listen, stack
+from dactyl.cli.calls import parser
 from dactyl.core.errors import DactylError
-
-COMMANDS = (listen, stack, convert, bounce)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    parser = argparse.ArgumentParser(prog="dactyl", description="A workshop for sampled drum kits.")
-    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
-    for command in COMMANDS:
-        command.add_to(commands)
-    asked = parser.parse_args(arguments)
+    asked = parser().parse_args(arguments)
     try:
-        return asked.run(asked)
+        return import_module(f"dactyl.cli.{asked.verb}").run(asked)
     except DactylError as problem:
         print(f"dactyl: {problem}", file=sys.stderr)
     except OSError as problem:

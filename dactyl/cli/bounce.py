@@ -7,32 +7,14 @@ import shutil
 import tempfile
 from pathlib import Path
 
+from dactyl.cli.part import read_part
 from dactyl.cli.say import ProgressLine, warn
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.bounce.stems import Order, Stem, bounce, unanswered
-from dactyl.core.errors import BounceError, PartError
-from dactyl.core.formats.midi import read_midi
-from dactyl.core.parts.part import Part
+from dactyl.core.errors import BounceError
 from dactyl.core.units import counted
-from dactyl.core.wave.write import SUBTYPES
 
 LOW_HZ, HIGH_HZ = 8000, 384_000
-
-
-def add_to(commands: argparse._SubParsersAction) -> None:
-    parser = commands.add_parser("bounce", help="bounce a MIDI part through a kit to stems")
-    parser.add_argument(
-        "kit", type=Path, metavar="KIT", help="an .sfz file, a kit package or a zip of an SFZ and its samples"
-    )
-    parser.add_argument("part", type=Path, metavar="PART", help="a MIDI file, type 0 or 1")
-    parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="where stems and bounce.json go")
-    parser.add_argument("--rate", type=int, default=48_000, metavar="HZ")
-    parser.add_argument("--bits", choices=list(SUBTYPES), default="24", help="16 is dithered, 32f is float")
-    parser.add_argument("--format", choices=["wav", "flac"], default="wav")
-    parser.add_argument("--seed", type=int, metavar="N", help="of every random choice (default: the kit's own, or 0)")
-    parser.add_argument("--by", choices=["output", "piece", "pad"], default="output", help="what makes a stem")
-    parser.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
-    parser.set_defaults(run=run)
 
 
 def run(asked: argparse.Namespace) -> int:
@@ -42,7 +24,7 @@ def run(asked: argparse.Namespace) -> int:
         raise BounceError("FLAC holds no float. Choose --bits 16 or 24, or --format wav.")
     if asked.seed is not None and asked.seed < 0:
         raise BounceError(f"--seed {asked.seed} is below 0. Choose a whole number from 0 on.")
-    part = _read_part(asked.part)
+    part = read_part(asked.part)
     with open_kit(asked.kit) as kit:
         kit.check(skip_bad=asked.skip_bad)
         playbook = kit.compile(asked.rate, seed=asked.seed)
@@ -75,13 +57,6 @@ def run(asked: argparse.Namespace) -> int:
             progress.end()
             shutil.rmtree(folder, ignore_errors=True)
     return 0
-
-
-def _read_part(path: Path) -> Part:
-    try:
-        return read_midi(path.read_bytes(), path.name)
-    except OSError as problem:
-        raise PartError(f"{path}: It can't be read ({problem.strerror}). Is it there?") from problem
 
 
 def _partial(out: Path) -> Path:

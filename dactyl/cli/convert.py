@@ -16,16 +16,6 @@ from dactyl.core.play.compile import curve_table, layer_gains
 from dactyl.core.wave.tags import write_tagged
 
 
-def add_to(commands: argparse._SubParsersAction) -> None:
-    parser = commands.add_parser("convert", help="turn an SFZ kit into a package, or a package into SFZ")
-    parser.add_argument(
-        "kit", type=Path, metavar="KIT", help="an .sfz file, a kit package or a zip of an SFZ and its samples"
-    )
-    parser.add_argument("--out", type=Path, required=True, metavar="KIT", help="a name that ends in .sfz or .zip")
-    parser.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
-    parser.set_defaults(run=run)
-
-
 def run(asked: argparse.Namespace) -> int:
     check_target(asked.out)
     with open_kit(asked.kit) as source:

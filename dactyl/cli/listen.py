@@ -1,21 +1,15 @@
 """``dactyl listen FILE...``: what each file sounds like, or why it can't be used."""
 
 import argparse
-import json
 from dataclasses import asdict
 from pathlib import Path
 
+from dactyl.cli.say import as_json_line
+from dactyl.core.fields import printable
 from dactyl.core.stack.kind import guess_kind
 from dactyl.core.stack.listen import Said, files_in, listen, said_by_names
 from dactyl.core.stack.propose import File
 from dactyl.core.units import frames_to_ms
-
-
-def add_to(commands: argparse._SubParsersAction) -> None:
-    parser = commands.add_parser("listen", help="measure one-shots: onset, level, peak, kind")
-    parser.add_argument("files", nargs="+", type=Path, metavar="FILE", help="sound files, or folders of them")
-    parser.add_argument("--json", action="store_true", help="one JSON object for each file and line")
-    parser.set_defaults(run=run)
 
 
 def run(asked: argparse.Namespace) -> int:
@@ -23,7 +17,7 @@ def run(asked: argparse.Namespace) -> int:
     said = said_by_names(files)
     for file in files:
         line = _line(file, said.get(file.path))
-        print(json.dumps(line, ensure_ascii=False) if asked.json else _plain(line))
+        print(as_json_line(line) if asked.json else printable(_plain(line)))
     return int(any(file.problem for file in files))
 
 

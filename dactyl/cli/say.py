@@ -1,5 +1,6 @@
 """What a command tells a person: warnings, and progress where somebody is looking."""
 
+import json
 import sys
 from collections.abc import Iterable
 
@@ -22,3 +23,13 @@ class ProgressLine:
     def end(self) -> None:
         if self._is_shown:
             print("\r\033[K", end="", file=sys.stderr, flush=True)
+
+
+def as_json_line(value: object) -> str:
+    """JSON that can be printed whatever names hold: what is not UTF-8 in a file's name is escaped."""
+    text = json.dumps(value, ensure_ascii=False)
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        text = json.dumps(value)
+    return text

@@ -15,17 +15,6 @@ from dactyl.core.stack.to_kit import kit_of
 from dactyl.core.wave.write import split_channels
 
 
-def add_to(commands: argparse._SubParsersAction) -> None:
-    parser = commands.add_parser("stack", help="propose pads, layers, takes and mics for recordings")
-    parser.add_argument("files", nargs="+", type=Path, metavar="FILE", help="sound files, or folders of them")
-    parser.add_argument("--json", action="store_true", help="the proposal as JSON")
-    parser.add_argument("--borders", choices=["even", "levels"], default="even", help="how velocity borders are set")
-    parser.add_argument(
-        "--out", type=Path, metavar="KIT", help="write the proposal as a kit: a name that ends in .sfz or .zip"
-    )
-    parser.set_defaults(run=run)
-
-
 def run(asked: argparse.Namespace) -> int:
     if asked.out:
         check_target(asked.out)

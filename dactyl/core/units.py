@@ -33,6 +33,8 @@ def pan_gains(pan: float) -> tuple[float, float]:
     return math.sqrt(2) * math.cos(theta), math.sqrt(2) * math.sin(theta)
 
 
+DEPTHS = ("16", "24", "32f")
+"""Bits of a sound file's values; 32f are floats."""
 DYNAMICS = (("pp", 1, 24), ("p", 25, 44), ("mp", 45, 64), ("mf", 65, 84), ("f", 85, 108), ("ff", 109, 127))
 """Musical dynamics and the velocities they span, inclusive."""
 

@@ -18,6 +18,7 @@ def reading() -> Iterator[None]:
     if connection.in_atomic_block:
         yield
         return
+    connection.ensure_connection()  # a thread's first request: only then is the mode known
     mode, connection.transaction_mode = connection.transaction_mode, "DEFERRED"
     try:
         with transaction.atomic():

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from dataclasses import fields as dataclass_fields
 
 from django.db.models import OuterRef, QuerySet, Subquery
+from django.db.models.functions import Coalesce
 
 from dactyl.core import fields
 from dactyl.core import kit as core
@@ -29,7 +30,8 @@ from dactyl.kits.models import (
     Take,
     TakeSample,
 )
-from dactyl.shelf.models import Sample
+from dactyl.shelf.models import Sample, Span
+from dactyl.shelf.spans import Stretch
 
 OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
 
@@ -223,9 +225,8 @@ def sheet_rows(
         by_id[pk] = LayerRow(pk, low, high, gain_db, dice)
         layers[pad].append(by_id[pk])
     if levels and by_id:
-        heard = TakeSample.objects.filter(take=OuterRef("pk")).order_by("mic__position").values("sample__level_db")[:1]
         takes = _some(Take.objects.filter(layer__pad__kit=kit), "layer__pad", pad_ids).order_by("position")
-        for layer, gain_db, enabled, level_db in takes.annotate(level_db=Subquery(heard)).values_list(
+        for layer, gain_db, enabled, level_db in with_levels(takes).values_list(
             "layer", "gain_db", "is_enabled", "level_db"
         ):
             if level_db is not None:
@@ -244,6 +245,33 @@ def sheet_rows(
         if upper.pad.piece_id == lower.pad.piece_id:
             upper.is_last = lower.is_first = False
     return rows if pad_ids is None else [row for row in rows if row.pad.pk in pad_ids]
+
+
+def with_levels(takes: QuerySet[Take]) -> QuerySet[Take]:
+    """Takes with the ``level_db`` of what they really play: of the stretch of their first sample between start and end,
+    where it was measured; else of the sample from its onset."""
+    first = TakeSample.objects.filter(take=OuterRef("pk")).order_by("mic__position")
+    stretch = Span.objects.filter(
+        sample=OuterRef("first_sample"), start_frame=OuterRef("start_frame"), is_reversed=OuterRef("is_reversed"),
+        end_frame=Coalesce(OuterRef("end_frame"), OuterRef("first_frames")),
+    ).values("level_db")[:1]  # fmt: skip
+    known = takes.annotate(
+        first_sample=Subquery(first.values("sample")[:1]), first_frames=Subquery(first.values("sample__frames")[:1])
+    )
+    whole = Subquery(first.values("sample__level_db")[:1])
+    return known.annotate(level_db=Coalesce(Subquery(stretch), whole))
+
+
+def stretches(pad_ids: Collection[int]) -> list[Stretch]:
+    """What the takes of some pads play of their first samples, where it is another than the sample from its onset."""
+    rows = TakeSample.objects.filter(take__layer__pad__in=pad_ids).order_by("mic__position").values_list(
+        "take", "sample", "take__start_frame", "take__end_frame", "take__is_reversed", "sample__frames", "sample__onset_frame"
+    )  # fmt: skip
+    first: dict[int, Stretch | None] = {}
+    for take, sample, start, end, is_reversed, frames, onset in rows:
+        is_plain = (start, end, is_reversed) == (onset, None, False)
+        first.setdefault(take, None if is_plain else Stretch(sample, start, end or frames, is_reversed))
+    return [stretch for stretch in first.values() if stretch]
 
 
 def _notes(kit: Kit) -> dict[int, list[int]]:
@@ -322,15 +350,14 @@ def card_layers(row: PadRow) -> list[CardLayer]:
     for take_id, *values in used.values_list("take", "mic__name", *columns):
         heard[take_id].append(Heard(*values))
     takes: dict[int, list[Take]] = defaultdict(list)
-    for take in Take.objects.filter(layer__pad=row.pad).order_by("position", "pk"):
+    for take in with_levels(Take.objects.filter(layer__pad=row.pad)).order_by("position", "pk"):
         if take.pk in heard:
             takes[take.layer_id].append(take)
     result, place = [], 0
     for number, layer in enumerate(row.layers, start=1):
         own = CardLayer(layer, number)
         for take in takes[layer.pk]:
-            first = heard[take.pk][0]
-            own.takes.append(TakeRow(take, place, heard[take.pk], first.level_db + take.gain_db + layer.gain_db))
+            own.takes.append(TakeRow(take, place, heard[take.pk], take.level_db + take.gain_db + layer.gain_db))
             place += 1
         _compare(own.takes)
         result.append(own)

@@ -1,15 +1,17 @@
-"""The job that opens a kit file: its samples to the shelf, its kit as rows."""
+"""What takes long: opening a kit file, its samples to the shelf and its kit as rows; measuring what many takes play."""
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.formats.package import samples_of
-from dactyl.jobs.run import Progress
+from dactyl.jobs.run import Progress, enqueue
+from dactyl.kits import queries
 from dactyl.kits.edits.whole import open_kit as open_kit_value
-from dactyl.kits.models import KitFile
+from dactyl.kits.models import KitFile, Pad
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
 from dactyl.shelf.models import Sample
+from dactyl.shelf.spans import measure_missing
 
 
 def open_kit_file(kit_file_id: int) -> Iterator[Progress]:
@@ -41,3 +43,24 @@ def _open(row: KitFile) -> Iterator[Progress]:
         row.kit = open_kit_value(value, samples, row.name)
         row.notes = [*source.warnings, *differences][:500]
         row.save(update_fields=["kit", "notes"])
+        yield from measure_kit(row.kit_id)
+
+
+MOST_AT_ONCE = 64  # stretches that are measured in the request; a loop cut over as many pads takes a tenth of a second
+MEASURE = "dactyl.kits.tasks.measure_kit"
+
+
+def measure_takes(pad_ids: Collection[int]) -> None:
+    """Measure what the takes of these pads play, where that is not known: now, or in the background where it is much."""
+    stretches = queries.stretches(pad_ids)
+    if len(stretches) <= MOST_AT_ONCE:
+        measure_missing(stretches)
+    elif pad_ids:
+        enqueue(MEASURE, Pad.objects.values_list("kit", flat=True).get(pk=next(iter(pad_ids))), queue="imports")
+
+
+def measure_kit(kit_id: int) -> Iterator[Progress]:
+    stretches = queries.stretches(Pad.objects.filter(kit=kit_id).values_list("pk", flat=True))
+    for done in range(0, len(stretches), MOST_AT_ONCE):
+        measure_missing(stretches[done : done + MOST_AT_ONCE])
+        yield Progress(min(done + MOST_AT_ONCE, len(stretches)), len(stretches), "Measuring takes")

@@ -48,6 +48,28 @@ class Sample(models.Model):
         return BY_SLUG[self.kind].label
 
 
+class Span(models.Model):
+    """A stretch of a sample as takes play it, measured. It is known by what it is, so it never grows old."""
+
+    sample = models.ForeignKey(Sample, models.CASCADE, related_name="spans")
+    start_frame = models.PositiveBigIntegerField()  # as it is heard: backwards they count from the end
+    end_frame = models.PositiveBigIntegerField()
+    is_reversed = models.BooleanField()
+    level_db = models.FloatField()
+    peak_db = models.FloatField()
+    onset_frame = models.PositiveBigIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["sample", "start_frame", "end_frame", "is_reversed"], name="stretch_measured_once"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.start_frame} to {self.end_frame} of {self.sample_id}"
+
+
 class SampleName(models.Model):
     """A further name of a sample that came in more than once."""
 

@@ -11,6 +11,7 @@ import numpy as np
 
 from dactyl.core.units import gain_to_db
 
+LEVEL_SECONDS = 0.05
 SPECTRUM_SECONDS = 0.05
 HIGHEST_HZ = 16_000
 _SILENCE = 10 ** (-120 / 20)
@@ -40,8 +41,7 @@ def measure(audio: np.ndarray, rate_hz: int) -> Measure:
     hop = max(1, rate_hz // 1000)
     envelope = np.maximum.reduceat(magnitude, np.arange(0, len(magnitude), hop))
     onset = _onset_frame(magnitude, envelope, hop)
-    attack = audio[:, onset : onset + max(1, round(0.05 * rate_hz))]
-    level = float(np.sqrt(np.square(attack, dtype=np.float64).mean(axis=1).max()))
+    level = _level(audio, onset, rate_hz)
     brightness, low = _attack_spectrum(audio, onset, rate_hz)
     pitch, tonality = _body_spectrum(audio, onset, rate_hz)
     loud = np.flatnonzero(envelope >= peak * 10 ** (-30 / 20))
@@ -57,6 +57,30 @@ def measure(audio: np.ndarray, rate_hz: int) -> Measure:
         tonality,
         *_strikes(audio, onset, rate_hz),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class SpanMeasure:
+    onset_frame: int
+    peak_db: float
+    level_db: float
+
+
+def measure_span(audio: np.ndarray, rate_hz: int) -> SpanMeasure:
+    """Onset, peak and level of what a take plays: ``audio``, float32 of shape (channels, frames), from its first frame."""
+    magnitude = np.abs(audio).max(axis=0) if len(audio) > 1 else np.abs(audio[0])
+    peak = float(magnitude.max(initial=0.0))
+    if peak < _SILENCE:
+        return SpanMeasure(0, gain_to_db(0), gain_to_db(0))
+    hop = max(1, rate_hz // 1000)
+    onset = _onset_frame(magnitude, np.maximum.reduceat(magnitude, np.arange(0, len(magnitude), hop)), hop)
+    return SpanMeasure(onset, gain_to_db(peak), gain_to_db(_level(audio, onset, rate_hz)))
+
+
+def _level(audio: np.ndarray, onset: int, rate_hz: int) -> float:
+    """RMS over the 50 ms from the onset, of the loudest channel."""
+    attack = audio[:, onset : onset + max(1, round(LEVEL_SECONDS * rate_hz))]
+    return float(np.sqrt(np.square(attack, dtype=np.float64).mean(axis=1).max()))
 
 
 def _onset_frame(magnitude: np.ndarray, envelope: np.ndarray, hop: int) -> int:

@@ -14,6 +14,7 @@ RATES_HZ = (4000, 384_000)
 MAX_DECODED_BYTES = 240 << 20  # ten minutes of stereo at 48 kHz
 MAX_MICS = 8  # channels of a file that are read as mics of their own
 SUFFIXES = frozenset({".wav", ".wave", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".mp3"})
+_SEEKS_NEARLY = {"MP3", "OGG"}
 _FORMATS = {"WAV", "WAVEX", "RF64", "AIFF", "FLAC", "OGG", "MP3"}
 
 
@@ -53,6 +54,22 @@ def read_sound(path: Path, *, max_channels: int = 2) -> Sound:
     if may_stray and not np.isfinite(frames_in_rows).all():
         raise AudioError("It holds values that are not numbers (NaN or infinity); export it again.")
     return Sound(np.ascontiguousarray(frames_in_rows.T), rate_hz, label)
+
+
+def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
+    """Decode some frames only: float32, (channels, frames). A file of before is taken to be whole.
+
+    raises : AudioError
+    """
+    try:
+        with soundfile.SoundFile(path) as file:
+            _refuse_unfit(file, MAX_MICS)
+            if file.format in _SEEKS_NEARLY:  # its frames are found exactly only by decoding all before them
+                return np.ascontiguousarray(file.read(end_frame, dtype="float32", always_2d=True)[start_frame:].T)
+            file.seek(min(start_frame, file.frames))
+            return np.ascontiguousarray(file.read(max(0, end_frame - start_frame), dtype="float32", always_2d=True).T)
+    except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:
+        raise AudioError(_why_unreadable(path, problem)) from problem
 
 
 def _refuse_unfit(file: soundfile.SoundFile, max_channels: int) -> None:

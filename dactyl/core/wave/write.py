@@ -12,7 +12,9 @@ from types import TracebackType
 import numpy as np
 import soundfile
 
-SUBTYPES = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
+from dactyl.core.units import DEPTHS
+
+SUBTYPES = dict(zip(DEPTHS, ("PCM_16", "PCM_24", "FLOAT"), strict=True))
 BYTES_PER_VALUE = {"16": 2, "24": 3, "32f": 4}
 FULL_BYTES = 1 << 20  # a disk with less left is full
 _ADD_PEAK_CHUNK = 0x1050  # SFC_SET_ADD_PEAK_CHUNK, libsndfile api; the chunk holds the time of day

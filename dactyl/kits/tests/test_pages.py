@@ -3,16 +3,19 @@
 import json
 import time
 
+import numpy as np
 from django.test import TestCase
 
 from dactyl.core.audio.prepare import to_int16
 from dactyl.history import edits as history
 from dactyl.kits import edits, queries
-from dactyl.kits.models import Kit, Output, Proposal
+from dactyl.kits.models import Kit, Output, Proposal, Take
 from dactyl.kits.playing import recipes_of
 from dactyl.kits.staircase import staircase
 from dactyl.kits.tests.test_edits import KitCase, dump, version
+from dactyl.shelf.models import Sample, Span
 from dactyl.shelf.sounds import prepared_sound
+from dactyl.shelf.tests.sounds import bring_in, hit, sound_bytes
 
 
 class Answers(KitCase):
@@ -244,3 +247,37 @@ class Drawing(TestCase):
         self.assertEqual(drawn.rings, "M79.8 10.0h0M111.2 15.0h0")
         self.assertEqual(drawn.borders, "M64 0V42")
         self.assertEqual(drawn.summary, "1 to 64 at -30 dB; 65 to 127 at -12 dB")
+
+
+class Measured(KitCase):
+    """The staircase shows what takes really play: their own stretch of a recording, forwards or backwards."""
+
+    def levels(self) -> list[float]:
+        return [
+            round(level) for row in queries.sheet_rows(self.kit) for layer in row.layers for level, _ in layer.levels
+        ]
+
+    def post(self, path: str, **data):
+        headers = {"X-Kit-Version": str(version(self.kit)), "HX-Request": "true"}
+        return self.client.post(f"/kits/{self.kit.pk}/{path}", data, headers=headers)
+
+    def setUp(self):
+        loop = np.concatenate([hit(-3, seed=1, seconds=0.5), hit(-40, seed=2, seconds=0.5)])
+        bring_in({"loop.wav": sound_bytes(loop)})
+        self.loop = Sample.objects.get(name="loop.wav")
+        self.post(f"pads/{self.pad.pk}/cut/now/", sample=str(self.loop.pk), cuts="0,24000")
+
+    def test_each_slice_of_a_loop_has_its_own_level(self):
+        loud, soft = self.levels()
+        self.assertTrue(-14 < loud < -8, loud)
+        self.assertEqual(soft, loud - 37)
+
+    def test_a_take_turned_around_or_moved_is_measured_anew_and_what_is_known_is_not_measured_twice(self):
+        take = Take.objects.filter(layer__pad=self.pad).get()
+        before = self.levels()[0]
+        self.post(f"takes/{take.pk}/set/is_reversed/", value="1")
+        self.assertLess(self.levels()[0], before - 4, "backwards it begins with its tail")
+        self.post(f"takes/{take.pk}/set/is_reversed/", value="0")
+        self.assertEqual((self.levels()[0], Span.objects.count()), (before, 3))
+        self.post(f"takes/{take.pk}/set/start_frame/", value="9600")
+        self.assertLess(self.levels()[0], before - 20)

@@ -14,11 +14,12 @@ from dactyl.core.errors import DactylError
 from dactyl.history import edits as history
 from dactyl.history.models import Revision
 from dactyl.history.queries import listed, reading, standing
-from dactyl.kits import queries
+from dactyl.kits import queries, tasks
 from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.views import card
 from dactyl.request_values import ids_in, seen_version
 
+PLAYED = {"take", "take_sample"}  # tables of which hangs what takes play
 MOST_ROWS = 40  # drawn one by one; more pads at once redraw the sheet
 Answer = Revision | None | tuple[Revision | None, str]
 """The revision an edit wrote, and what to say of it where its own sentence is not enough."""
@@ -55,6 +56,8 @@ def kit_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
         revision, said = result if isinstance(result, tuple) else (result, "")
         if revision is None:
             return changed(request, kit, (), message=said or "Nothing changed.")
+        if any(table in PLAYED for table, *_ in revision.rows):
+            tasks.measure_takes(revision.touched)
         is_whole = revision.changes_order or len(revision.touched) > MOST_ROWS
         return changed(
             request,

@@ -27,6 +27,7 @@ export function startEditors(session) {
     const share = (value, size) => Math.min(1, Math.max(0, value / size));
     return [share(event.clientX - box.left, box.width), share(event.clientY - box.top, box.height)];
   };
+  /** @returns {[number, number]} */
   const curveAt = (svg, event) => {
     const [x, y] = at(svg, event);
     return [Math.round(1 + 126 * x), Math.round(127 - 126 * y)];
@@ -153,7 +154,7 @@ function drawEnvelope(svg, shape) {
   svg.querySelectorAll("circle").forEach((dot) => dot.remove());
   for (const [corner, [cx, cy]] of Object.entries(spots)) {
     const dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
-    for (const [name, value] of Object.entries({ cx, cy, r: 4.5, "data-corner": corner })) dot.setAttribute(name, value);
+    for (const [name, value] of Object.entries({ cx, cy, r: 4.5, "data-corner": corner })) dot.setAttribute(name, String(value));
     svg.append(dot);
   }
 }

@@ -28,7 +28,7 @@ export function startFields() {
     if (event.altKey && event.key === "Delete" && reset(event.target.closest?.("input[data-reset]"))) event.preventDefault();
   });
   document.addEventListener("focusin", ({ target }) => {
-    if (target.matches?.("input.cell")) target.select();
+    if (target.matches?.("input.cell")) /** @type {HTMLInputElement} */ (target).select();
   });
   document.addEventListener("htmx:beforeRequest", ({ detail }) => detail.elt.removeAttribute?.("aria-invalid"));
   document.addEventListener("htmx:afterRequest", ({ detail }) => {

@@ -21,7 +21,7 @@ export function startCard(editor, signal) {
     if (document.getElementById("part-changes").open) fillChanges();
   };
   for (const name of ["selected", "changed", "loaded"]) model.addEventListener(name, refresh, { signal });
-  editor.dispatchLanes = refresh;
+  editor.onLanes = refresh;
   card.addEventListener("submit", submitted, { signal });
   card.addEventListener("click", clicked, { signal });
   card.addEventListener("input", ({ target }) => {
@@ -32,7 +32,7 @@ export function startCard(editor, signal) {
   card.addEventListener("focusin", ({ target }) => preview(target.closest("[data-preview]")), { signal });
   card.addEventListener("toggle", ({ target }) => {
     preview(null);
-    if (target.id === "part-changes" && target.open) fillChanges();
+    if (target.id === "part-changes" && /** @type {HTMLDetailsElement} */ (target).open) fillChanges();
   }, { signal, capture: true }); // prettier-ignore
   list.addEventListener("change", ({ target }) => typed(target), { signal });
 

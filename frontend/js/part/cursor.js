@@ -8,7 +8,7 @@ const FINER = ["1/1", "1/2", "1/4", "1/8", "1/16", "1/32", "1/64"];
 
 /** @returns {(event: KeyboardEvent) => boolean} whether the key was one of the editor's */
 export function startCursor(canvas, editor, signal) {
-  const { model, view } = editor;
+  const { model } = editor;
   const says = document.getElementById("part-cursor");
   let held = []; // hits that Ctrl C took
   canvas.addEventListener("focus", () => show(true), { signal });

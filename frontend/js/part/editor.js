@@ -35,12 +35,20 @@ export function startEditor(session, engine, input, part) {
 }
 
 export class Editor {
+  /** @type {HTMLElement} */ root;
+  /** @type {import("../page/session.js").Session} */ session;
+  /** @type {import("../sound/engine.js").Engine} */ engine;
+  /** @type {import("../input/hits.js").HitInput} */ input;
+  /** What playing.js offers. */ part;
+  /** @type {import("./model.js").PartModel} */ model;
   view = new PartView();
-  lanes = [];
+  /** @type {import("./lanes.js").Lane[]} */ lanes = [];
+  /** Note to the lane it is drawn in. @type {Map<number, number>} */
   laneOf = new Map();
   laneHits = new LaneHits([], new Map(), 0);
-  cursor = null;
-  strip = 0;
+  /** Where the keyboard is. @type {{ tick: number, lane: number } | null} */ cursor = null;
+  isKeyed = false; // whether the keyboard is what moves
+  /** The lane whose velocities stand below. */ strip = 0;
   lastVelocity = 96;
   /** What a hand is just drawing, moving, framing, ramping. */ drawn = [];
   moving = new Map();
@@ -56,14 +64,18 @@ export class Editor {
   #pending = 0;
   #takes;
   #ink = inks();
-  #parts;
+  #fitted = 0; // the part whose whole was shown
+  #wasPlaying = false;
+  /** Called when the lanes changed. */ onLanes = () => {};
+  /** @type {(event: KeyboardEvent) => boolean} */ key;
 
   constructor({ root, session, engine, input, part, takes }) {
     Object.assign(this, { root, session, engine, input, part, model: part.model });
     this.#takes = takes;
-    this.#canvas = document.getElementById("part-canvas");
+    this.#canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("part-canvas"));
     const { signal } = this.#life;
-    this.#parts = [startGestures(this.#canvas, this, signal), startCard(this, signal)];
+    startGestures(this.#canvas, this, signal);
+    startCard(this, signal);
     this.key = startCursor(this.#canvas, this, signal);
     this.#listen(signal);
     this.#recall();
@@ -79,7 +91,7 @@ export class Editor {
   }
 
   #listen(signal) {
-    const { model, part } = this;
+    const { model } = this;
     model.addEventListener("loaded", () => this.#opened(), { signal });
     model.addEventListener("changed", () => this.#changed(), { signal });
     model.addEventListener("selected", () => this.repaint(), { signal });
@@ -99,7 +111,6 @@ export class Editor {
     document.getElementById("part-lanes").addEventListener("wheel", (event) => this.scroll(0, event.deltaY), { signal, passive: true });
     document.getElementById("part-undo").addEventListener("click", () => model.edit("undo"), { signal });
     document.getElementById("part-redo").addEventListener("click", () => model.edit("redo"), { signal });
-    void part;
   }
 
   // What is seen ------------------------------------------------------------------------------------------------------
@@ -113,10 +124,9 @@ export class Editor {
 
   #opened() {
     if (!this.model.time) return;
-    this.cursor ??= null;
     this.#arrange();
-    if (this.fitted !== this.model.id) this.view.fit(this.model.about.loopTicks);
-    this.fitted = this.model.id;
+    if (this.#fitted !== this.model.id) this.view.fit(this.model.about.loopTicks);
+    this.#fitted = this.model.id;
     this.#changed();
   }
 
@@ -148,7 +158,7 @@ export class Editor {
     box.replaceChildren(...this.lanes.map((lane, number) => lane.element(number, number === this.strip)));
     box.style.setProperty("--lane", `${this.view.laneHeight}px`);
     box.scrollTop = this.view.top;
-    this.dispatchLanes?.();
+    this.onLanes();
   }
 
   #pressLane(row) {
@@ -207,8 +217,8 @@ export class Editor {
   /** While it plays the playhead moves, and what is seen follows it. */
   #tick() {
     if (this.#life.signal.aborted) return;
-    if (this.part.frame !== null || this.wasPlaying) this.repaint();
-    this.wasPlaying = this.part.frame !== null;
+    if (this.part.frame !== null || this.#wasPlaying) this.repaint();
+    this.#wasPlaying = this.part.frame !== null;
     requestAnimationFrame(() => this.#tick());
   }
 
@@ -302,7 +312,6 @@ export class Editor {
       this.strip = lane;
       this.#drawLanes();
     }
-    this.part.start = this.part.isPlaying ? this.part.start : this.part.start;
   }
 
   /** Bring a place into view. */
@@ -365,6 +374,6 @@ export class Editor {
     document.getElementById("stem-shows").value = this.view.showsLevel ? "level" : "velocity";
     if (kept.id !== this.model.id || !kept.ticksPerPixel) return;
     Object.assign(this.view, { left: kept.left, ticksPerPixel: kept.ticksPerPixel });
-    this.fitted = kept.id;
+    this.#fitted = kept.id;
   }
 }

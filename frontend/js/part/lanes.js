@@ -1,5 +1,8 @@
 /** The lanes of a part: the kit's filled pads in the order of the sheet, then the notes that none of them answers. */
 
+/** @typedef {{ pad: number | null, name: string, kind: string, piece?: number, notes: number[], note: number | null, borders?: number[],
+ *   levels?: number[], isLast: boolean, element: (number: number, isStrip: boolean) => HTMLElement }} Lane */
+
 /** @param {object[]} pads as the server lists them @param {object[]} hits @param {boolean} usedOnly @param {string[]} names of notes */
 export function lanesOf(pads, hits, usedOnly, names) {
   const struck = new Set();
@@ -15,6 +18,7 @@ export function lanesOf(pads, hits, usedOnly, names) {
   return [...lanes, ...unanswered.map((note) => lane({ name: names[note] ?? `note ${note}`, kind: "other", notes: [note], note, isTied: false, isFirst: true, isLast: true, pad: null }))];
 }
 
+/** @returns {Lane} */
 function lane(known) {
   return { ...known, element: (number, isStrip) => element(known, number, isStrip) };
 }

@@ -101,7 +101,7 @@ export class LaneHits {
     return hits.slice(lowerBound(ticks, from), lowerBound(ticks, to));
   }
 
-  /** What a press at a point meets. @returns {{ hit: object, isHead: boolean, lane: number } | null} */
+  /** What a press at a point meets. @returns {{ hit: object, isHead: boolean, lane: number, away: number } | null} */
   at(view, x, y, levelsOf) {
     const lane = view.laneAt(y);
     if (lane < 0 || lane >= this.lanes.length || y < RULER || y > view.lanesBottom) return null;

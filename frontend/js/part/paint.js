@@ -16,7 +16,8 @@ export function inks() {
  * @param {{ view: import("./layout.js").PartView, model: import("./model.js").PartModel, lanes: object[], laneHits: object,
  *   grid: string, swing: number, cursor: { tick: number, lane: number } | null, range: [number, number], playhead: number | null,
  *   start: number, drawn: object[], moving: Map<number, object>, frame: object | null, ramp: object | null, takes: Map<number, string>,
- *   preview: object | null, strip: number, ink: object }} scene
+ *   preview: object[] | null, strip: number, ink: object,
+ *   laneOf: Map<number, number>, muted: Set<number> }} scene
  */
 export function paint(ctx, scene) {
   const { view, ink } = scene;

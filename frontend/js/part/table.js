@@ -19,7 +19,7 @@ export const inOrder = (a, b) => a.tick - b.tick || a.order - b.order || a.id - 
  */
 export function tableOf(hits, muted) {
   const heard = muted.size ? hits.filter(({ pass }) => !muted.has(pass)) : hits;
-  const offs = new Float64Array(heard.reduce((count, { until }) => count + (until > 0), 0));
+  const offs = new Float64Array(heard.reduce((count, { until }) => count + Number(until > 0), 0));
   let count = 0;
   for (const { until, note, channel } of heard) if (until > 0) offs[count++] = until * 2048 + channel * 128 + note;
   offs.sort();

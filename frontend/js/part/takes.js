@@ -6,7 +6,7 @@ import { Player } from "../sound/player.js";
 
 export class Takes {
   #books = new Map(); // pad -> its table
-  #notes = {};
+  /** @type {Record<string, number[]>} */ #notes = {};
   #outputs = [];
   #known = new Map(); // hit -> words
   #upTo = -1;

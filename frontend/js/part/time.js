@@ -6,6 +6,13 @@
  *   loopTicks: number, rate: number }} TimeTables
  */
 export class TimeMap {
+  /** @type {number} */ ticksPerBeat;
+  /** @type {[number, number][]} */ tempos;
+  /** @type {number[]} */ tempoFrames;
+  /** @type {[number, number, number][]} */ meters;
+  /** @type {number} */ loopTicks;
+  /** @type {number} */ rate;
+
   /** @param {TimeTables} tables @param {Record<string, [number, number]>} grids spacing in whole notes, as fractions */
   constructor(tables, grids) {
     Object.assign(this, tables);

@@ -73,7 +73,7 @@ export function startShelf(session, engine) {
   let picking = Promise.resolve();
   const pickAll = (batch = "") => (picking = pickFound(batch));
   const pickFound = async (batch) => {
-    const query = batch ? `import=${batch}` : new URLSearchParams(new FormData(document.getElementById("shelf-find")));
+    const query = batch ? `import=${batch}` : new URLSearchParams(/** @type {any} */ (new FormData(/** @type {HTMLFormElement} */ (document.getElementById("shelf-find")))));
     const answer = await fetch(`/shelf/found/?${query}`);
     if (!answer.ok) return;
     picked.clear();

@@ -8,6 +8,7 @@
  * { isLost }, where they do not come, and are asked for again and again.
  */
 let toAudio = null;
+/** @type {(value?: unknown) => void} */
 let arrived = () => {};
 let isUnderWay = false;
 const asked = [];

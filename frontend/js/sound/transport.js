@@ -14,7 +14,7 @@ export class Transport {
   #next = 0;
   #nextClick = 0;
   #range = [0, 0]; // of the loop, in frames of the part; the whole part where both are 0
-  #leadIn = []; // [context frame, accent] of a count-in
+  /** Of a count-in: frames of the context, and accents. @type {[number, number][]} */ #leadIn = [];
 
   /** @param {PartTable | null} part of which the hits are played from where the playhead is */
   setPart(part, frame) {

@@ -11,7 +11,7 @@ const STEPS = 512;
 const scratch = [new Float64Array(4096), new Float64Array(4096)];
 
 /** @returns {Voice} */
-export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, stray }) {
+export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, stray = undefined }) {
   let { sounds } = region;
   let start = frame;
   let ratio = (region.ratio ?? 1) * (pad.centsPerKey && note !== null ? 2 ** ((pad.centsPerKey * (note - pad.root)) / 1200) : 1);

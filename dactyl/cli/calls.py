@@ -1,0 +1,74 @@
+"""What each verb of ``dactyl`` takes. Nothing heavy is imported here: help and refusals come at once."""
+
+import argparse
+from pathlib import Path
+
+from dactyl.core.units import DEPTHS
+
+KIT_HELP = "an .sfz file, a kit package or a zip of an SFZ and its samples"
+
+
+def parser() -> argparse.ArgumentParser:
+    top = argparse.ArgumentParser(prog="dactyl", description="A workshop for sampled drum kits.")
+    verbs = top.add_subparsers(dest="verb", required=True, metavar="COMMAND")
+    for name, words, add in VERBS:
+        add(verbs.add_parser(name, help=words))
+    return top
+
+
+def _listen(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("files", nargs="+", type=Path, metavar="FILE", help="sound files, or folders of them")
+    verb.add_argument("--json", action="store_true", help="one JSON object for each file and line")
+
+
+def _stack(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("files", nargs="+", type=Path, metavar="FILE", help="sound files, or folders of them")
+    verb.add_argument("--json", action="store_true", help="the proposal as JSON")
+    verb.add_argument("--borders", choices=["even", "levels"], default="even", help="how velocity borders are set")
+    verb.add_argument(
+        "--out", type=Path, metavar="KIT", help="write the proposal as a kit: a name that ends in .sfz or .zip"
+    )
+
+
+def _convert(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("kit", type=Path, metavar="KIT", help=KIT_HELP)
+    verb.add_argument("--out", type=Path, required=True, metavar="KIT", help="a name that ends in .sfz or .zip")
+    verb.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
+
+
+def _bounce(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("kit", type=Path, metavar="KIT", help=KIT_HELP)
+    verb.add_argument("part", type=Path, metavar="PART", help="a MIDI file, type 0 or 1")
+    verb.add_argument("--out", type=Path, required=True, metavar="DIR", help="where stems and bounce.json go")
+    verb.add_argument("--rate", type=int, default=48_000, metavar="HZ")
+    verb.add_argument("--bits", choices=DEPTHS, default="24", help="16 is dithered, 32f is float")
+    verb.add_argument("--format", choices=["wav", "flac"], default="wav")
+    verb.add_argument("--seed", type=int, metavar="N", help="of every random choice (default: the kit's own, or 0)")
+    verb.add_argument("--by", choices=["output", "piece", "pad"], default="output", help="what makes a stem")
+    verb.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
+
+
+def _part(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("part", type=Path, metavar="PART", help="a MIDI file, type 0 or 1")
+    verb.add_argument("--out", type=Path, required=True, metavar="OUT", help="the MIDI file to write, of type 0")
+    verb.add_argument("--only", nargs="+", default=[], metavar="NOTE", help="shape only these notes, such as D1 or 38")
+    verb.add_argument("--velocity", metavar="HOW:VALUE", help="set:96, add:-10, scale:0.8, spread:0.5 or random:8")
+    verb.add_argument("--tighten", metavar="GRID", help="move hits towards a grid, such as 1/16, 1/8T or 1/4.")
+    verb.add_argument("--strength", type=float, default=100.0, metavar="PERCENT", help="how far (default 100)")
+    verb.add_argument("--swing", type=float, default=50.0, metavar="PERCENT", help="of the grid, 50 to 75 (default 50)")
+    verb.add_argument("--closer", type=float, default=0.0, metavar="MS", help="leave alone what is closer than this")
+    verb.add_argument("--loosen", type=float, metavar="MS", help="move each hit by chance, never over a neighbour")
+    for figure in ("flam", "drag", "ruff"):
+        verb.add_argument(f"--{figure}", nargs="+", default=[], metavar="NOTE", help=f"make a {figure} of these notes")
+    verb.add_argument("--apart", type=float, default=25.0, metavar="MS", help="between grace notes (default 25)")
+    verb.add_argument("--softer", type=float, default=0.5, metavar="SHARE", help="of grace notes (default 0.5)")
+    verb.add_argument("--seed", type=int, default=0, metavar="N", help="of every random choice (default 0)")
+
+
+VERBS = (
+    ("listen", "measure one-shots: onset, level, peak, kind", _listen),
+    ("stack", "propose pads, layers, takes and mics for recordings", _stack),
+    ("convert", "turn an SFZ kit into a package, or a package into SFZ", _convert),
+    ("bounce", "bounce a MIDI part through a kit to stems", _bounce),
+    ("part", "shape a MIDI part: tighten, loosen, velocities, figures", _part),
+)
