@@ -12,7 +12,7 @@ from django.utils.http import content_disposition_header
 
 BLOCK = 1 << 18
 TYPES = {".wav": "audio/wav", ".flac": "audio/flac"}
-_ONE_RANGE = re.compile(r"bytes=(\d*)-(\d*)")
+_ONE_RANGE = re.compile(r"bytes=(\d{0,15})-(\d{0,15})")
 
 
 def file_response(request: HttpRequest, path: Path, *, name: str, as_attachment: bool) -> HttpResponseBase:

@@ -11,10 +11,10 @@ from pathlib import Path
 
 from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce
-from dactyl.core.bounce.memory import SoundMemory
+from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.bounce.stems import Order, Stem
 from dactyl.core.bounce.stems import bounce as bounce_files
-from dactyl.core.bounce.sum_test import sum_test
+from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.kit import Kit
 from dactyl.core.play.compile import compile_kit
@@ -39,7 +39,7 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
             part,
             partial,
             order,
-            load_sound=SoundMemory(prepared_sound, SOUND_BYTES),
+            load_sound=SoundCache(prepared_sound, SOUND_BYTES),
             threads=os.cpu_count() or 1,
         )
         told_at = 0.0
@@ -78,6 +78,6 @@ def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: tuple[Stem
     }
     if order.has_mix and len(stems) > 1:
         *parts, mix = [folder / stem.file for stem in stems]
-        result = sum_test(parts, mix, order.bits)
+        result = stems_add_up(parts, mix, order.bits)
         report["sum_test"] = asdict(result) | {"is_passed": result.is_passed}
     return report

@@ -9,9 +9,9 @@ from pathlib import Path
 from dactyl.cli.convert import check_target, write_kit
 from dactyl.cli.say import warn
 from dactyl.core.kit import Sample
+from dactyl.core.stack.kit_from_proposal import kit_of
 from dactyl.core.stack.listen import files_in, listen
 from dactyl.core.stack.propose import File, Proposal, ProposedTake, propose
-from dactyl.core.stack.to_kit import kit_of
 from dactyl.core.wave.write import split_channels
 
 

@@ -7,7 +7,7 @@ from dactyl.core.formats.package import SampleFile, name_samples, portable, samp
 from dactyl.core.formats.sfz.write import SfzText, write_sfz
 from dactyl.core.play.compile import curve_table, layer_gains
 from dactyl.shelf.models import Sample
-from dactyl.shelf.store import sample_path
+from dactyl.shelf.store import whole_path
 
 
 def described(kit: core.Kit) -> tuple[core.Kit, tuple[SampleFile, ...], SfzText]:
@@ -36,5 +36,5 @@ def _with_ending(name: str, form: str) -> str:
 def pack_kit(kit: core.Kit, target: Path) -> SfzText:
     """Write a kit package. Its name must not be final yet."""
     kit, samples, text = described(kit)
-    write_package(target, kit, samples, {sample.sha256: sample_path(sample.sha256) for sample in samples}, text.text)
+    write_package(target, kit, samples, {sample.sha256: whole_path(sample.sha256) for sample in samples}, text.text)
     return text

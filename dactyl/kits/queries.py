@@ -288,7 +288,7 @@ def taken_notes(kit: Kit) -> set[int]:
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class MicSample:
     """What one mic heard of a take: as much of its sample as the card shows."""
 
     mic: str
@@ -311,12 +311,12 @@ class TakeRow:
 
     take: Take
     number: int  # among all takes of the pad, as players count them
-    heard: list[Heard]  # by mic
+    heard: list[MicSample]  # by mic
     level_db: float = 0.0
     deviations: dict[str, float] = field(default_factory=dict)  # from the rest of its layer, by what differs
 
     @property
-    def sample(self) -> Heard:
+    def sample(self) -> MicSample:
         return self.heard[0]
 
     @property
@@ -345,10 +345,10 @@ class CardLayer:
 def card_layers(row: PadRow) -> list[CardLayer]:
     """Layers of a pad, softest first, with every take's samples by mic. Two queries."""
     used = TakeSample.objects.filter(take__layer__pad=row.pad).order_by("mic__position")
-    heard: dict[int, list[Heard]] = defaultdict(list)
-    columns = [f"sample__{column.name}" for column in dataclass_fields(Heard) if column.name != "mic"]
+    heard: dict[int, list[MicSample]] = defaultdict(list)
+    columns = [f"sample__{column.name}" for column in dataclass_fields(MicSample) if column.name != "mic"]
     for take_id, *values in used.values_list("take", "mic__name", *columns):
-        heard[take_id].append(Heard(*values))
+        heard[take_id].append(MicSample(*values))
     takes: dict[int, list[Take]] = defaultdict(list)
     for take in with_levels(Take.objects.filter(layer__pad=row.pad)).order_by("position", "pk"):
         if take.pk in heard:

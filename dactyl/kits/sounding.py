@@ -10,20 +10,20 @@ from django.conf import settings
 
 from dactyl.core.audio.align import lag_frames
 from dactyl.core.audio.overview import pack_columns
-from dactyl.core.bounce.memory import SoundMemory
 from dactyl.core.bounce.response import Response, measure_response
+from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.errors import KitError
-from dactyl.core.hits.onsets import find_onsets
+from dactyl.core.hits.onsets import find_onsets_in
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.wave.read import read_sound
+from dactyl.core.wave.read import read_range, read_sound
 from dactyl.kits import queries
 from dactyl.kits.models import Pad, Take
 from dactyl.shelf.models import Sample
 from dactyl.shelf.sounds import broken_sounds, prepared_head, ready_sounds
-from dactyl.shelf.store import sample_path
+from dactyl.shelf.store import whole_path
 
 DECODED_BYTES = 128 << 20
-_decoded = SoundMemory(lambda sha256: read_sound(sample_path(sha256)).audio, DECODED_BYTES)
+_decoded = SoundCache(lambda sha256: read_sound(whole_path(sha256)).audio, DECODED_BYTES)
 
 
 def response_of(pad: Pad) -> Response | None:
@@ -37,7 +37,7 @@ def response_of(pad: Pad) -> Response | None:
     if len(ready_sounds(recipes)) < len(recipes):
         return None
     value = kit.pieces[0].pads[0]
-    load = SoundMemory(prepared_head, DECODED_BYTES)
+    load = SoundCache(prepared_head, DECODED_BYTES)
     response = measure_response(table, [(layer.low, layer.high) for layer in value.layers], load, book.rate_hz)
     added = [layer.gain_db + gain for layer, gain in zip(value.layers, response.proposed_gains_db, strict=True)]
     return Response(response.levels_db, response.alike, tuple(added))
@@ -50,8 +50,10 @@ def sample_waveform(sample: Sample, columns: int) -> bytes:
 
 def transients_of(sample: Sample, sensitivity: float) -> list[int]:
     """Frames at which a loop is struck, the first of its piece first."""
-    audio = _decoded(sample.sha256)
-    return find_onsets(audio, sample.rate_hz, sensitivity=sensitivity)
+    path = whole_path(sample.sha256)
+    return find_onsets_in(
+        lambda first, stop: read_range(path, first, stop), sample.frames, sample.rate_hz, sensitivity=sensitivity
+    )
 
 
 def waveform_of(take: Take, start: int, stop: int, columns: int) -> bytes:

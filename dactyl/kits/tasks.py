@@ -2,11 +2,13 @@
 
 from collections.abc import Collection, Iterator
 
+from django.conf import settings
+
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.formats.package import samples_of
 from dactyl.jobs.run import Progress, enqueue
 from dactyl.kits import queries
-from dactyl.kits.edits.whole import open_kit as open_kit_value
+from dactyl.kits.edits.from_value import open_kit as open_kit_value
 from dactyl.kits.models import KitFile, Pad
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
@@ -29,7 +31,9 @@ def open_kit_file(kit_file_id: int) -> Iterator[Progress]:
 
 
 def _open(row: KitFile) -> Iterator[Progress]:
-    with open_kit(store.incoming_folder() / row.stored_as, name=row.name) as source:
+    limits = {"max_files": settings.MAX_ZIP_FILES, "max_bytes": settings.MAX_ZIP_BYTES}
+    path = store.incoming_folder() / row.stored_as
+    with open_kit(path, name=row.name, unpack_in=store.incoming_folder(), **limits) as source:
         yield Progress(0, 1, "Reading the samples")
         source.check(skip_bad=True)
         value, differences = source.kit()

@@ -129,6 +129,7 @@ def unpack(stored_as: str, *, max_files: int, max_bytes: int, max_file_bytes: in
     with archive:
         members = [member for member in archive.infolist() if not member.is_dir()]
         refuse_bomb(members, "The zip", max_files=max_files, max_bytes=max_bytes)
+        store.refuse_without_room(sum(member.file_size for member in members), "The zip")
         for member in members:
             name, folder = split_path(member.filename)
             if name.startswith(".") or folder.startswith("__MACOSX"):

@@ -7,6 +7,7 @@ import time
 from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -14,8 +15,8 @@ from django.conf import settings
 
 from dactyl.core.audio.prepare import Recipe, prepare, to_int16
 from dactyl.core.errors import AudioError
-from dactyl.core.wave.read import read_sound
-from dactyl.shelf.store import prepared_path, sample_path, write_whole
+from dactyl.core.wave.read import read_range, read_sound
+from dactyl.shelf.store import prepared_path, whole_path, write_whole
 
 HEAD_SECONDS = 0.2
 CLEAN_EVERY = 200  # sounds made between looks at the size of the cache
@@ -31,14 +32,23 @@ def prepared_sound(recipe: Recipe) -> np.ndarray:
             _mark_used(path)
             return audio
     try:
-        audio = prepare(read_sound(sample_path(recipe.sha256)).audio, recipe)
+        audio = _prepare(whole_path(recipe.sha256), recipe)
     except OSError as problem:
-        raise AudioError(
-            f"The sample {recipe.sha256[:12]} is gone from the data folder; bring it in again."
-        ) from problem
+        raise AudioError(f"A sound could not be prepared: {problem.strerror or problem}.") from problem
     write_whole(path, lambda file: np.save(file, audio), sync=False)
     _keep_limit()
     return audio
+
+
+def _prepare(path: Path, recipe: Recipe) -> np.ndarray:
+    """Only the frames that are heard are decoded; backwards they count from the file's end."""
+    if recipe.is_reversed:
+        return prepare(read_sound(path).audio, recipe)
+    frames = recipe.end_frame - recipe.start_frame
+    audio = read_range(path, recipe.start_frame, recipe.end_frame)
+    if audio.shape != (recipe.channels, frames):
+        raise AudioError(f"The sample {recipe.sha256[:12]} is not what it was: bring it in again.")
+    return prepare(audio, replace(recipe, start_frame=0, end_frame=frames))
 
 
 def _mark_used(path: Path) -> None:
@@ -123,7 +133,11 @@ def pack(recipes: Iterable[Recipe], *, heads_only: bool, broken: dict[str, str])
     """
     entries, bodies = [], []
     for recipe in recipes:
-        values, scale = to_int16(prepared_head(recipe) if heads_only else prepared_sound(recipe))
+        try:
+            values, scale = to_int16(prepared_head(recipe) if heads_only else prepared_sound(recipe))
+        except (AudioError, OSError) as problem:
+            broken = broken | {recipe.key: str(problem)}
+            continue
         entries.append({
             "key": recipe.key, "channels": len(values), "frames": values.shape[1], "of": recipe.frames, "scale": scale,
         })  # fmt: skip

@@ -9,7 +9,7 @@ from dactyl.core.audio.measure import measure_span
 from dactyl.core.errors import AudioError
 from dactyl.core.wave.read import read_range
 from dactyl.shelf.models import Sample, Span
-from dactyl.shelf.store import sample_path
+from dactyl.shelf.store import whole_path
 
 AT_ONCE = 200
 
@@ -49,7 +49,7 @@ def _measured(sample: Sample, stretch: Stretch) -> Span | None:
     if stretch.is_reversed:
         first, stop = sample.frames - stop, sample.frames - first
     try:
-        audio = read_range(sample_path(sample.sha256), max(0, first), min(stop, sample.frames))
+        audio = read_range(whole_path(sample.sha256), max(0, first), min(stop, sample.frames))
     except (AudioError, OSError):
         return None
     found = measure_span(audio[:, ::-1] if stretch.is_reversed else audio, sample.rate_hz)

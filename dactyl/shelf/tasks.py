@@ -10,8 +10,8 @@ from django.db import connection
 
 from dactyl.core.errors import AudioError, KitFileError
 from dactyl.jobs.run import Progress
-from dactyl.shelf import edits
-from dactyl.shelf.intake import Heard, SeveralMics, channels_of, hear, unpack, why_not_sound
+from dactyl.shelf import edits, store
+from dactyl.shelf.intake import Heard, SeveralMics, Unpacked, channels_of, hear, unpack, why_not_sound
 from dactyl.shelf.models import Import, ImportFile
 
 BATCH = 48
@@ -50,10 +50,19 @@ def _unpack(archive: ImportFile) -> None:
         "max_bytes": settings.MAX_ZIP_BYTES,
         "max_file_bytes": settings.MAX_SAMPLE_BYTES,
     }
+    unpacked: list[Unpacked] = []
     try:
-        edits.record_unpacked(archive, list(unpack(archive.stored_as, **limits)))
-    except KitFileError as problem:
-        edits.record_refused(archive, str(problem))
+        for file in unpack(archive.stored_as, **limits):
+            unpacked.append(file)
+    except (KitFileError, OSError) as problem:
+        for file in unpacked:
+            store.forget_incoming(file.stored_as)
+        is_ours = isinstance(problem, KitFileError)
+        edits.record_refused(
+            archive, str(problem) if is_ours else f"The disk refused: {problem.strerror}. Make room first."
+        )
+        return
+    edits.record_unpacked(archive, unpacked)
 
 
 def _hear(file: ImportFile) -> Heard | str | None:

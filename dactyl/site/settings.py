@@ -62,7 +62,7 @@ TEMPLATES = [
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": ["django.template.context_processors.request"],
-            "builtins": ["dactyl.kits.templatetags.ink", "dactyl.parts.templatetags.transport"],
+            "builtins": ["dactyl.kits.templatetags.kit_filters", "dactyl.parts.templatetags.transport"],
         },
     }
 ]

@@ -5,12 +5,13 @@ import os
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 
 from dactyl.core.audio.prepare import Recipe, prepare
-from dactyl.core.bounce.memory import SoundMemory
+from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.errors import AudioError
 from dactyl.core.kit import Sample
 from dactyl.core.wave.read import read_sound
@@ -29,6 +30,7 @@ class FolderSamples:
 
     def check(self, paths: Iterable[str]) -> None:
         """Find and decode every file, several at a time; what can't be used stands in ``problems``."""
+        _names.cache_clear()
         paths = [path for path in dict.fromkeys(paths) if path not in self.known and path not in self.problems]
         with ThreadPoolExecutor(os.cpu_count()) as pool:
             for path, result in zip(paths, pool.map(self._look, paths), strict=True):
@@ -50,14 +52,14 @@ class FolderSamples:
             return f"It can't be read: {problem.strerror or 'the disk refused'}."
         return Sample(sha256, sound.frames, sound.rate_hz, sound.channels), file
 
-    def loader(self) -> SoundMemory:
+    def loader(self) -> SoundCache:
         """Prepared sounds by recipe, for a bounce."""
-        decoded = SoundMemory(lambda sha256: read_sound(self.files[sha256]).audio, DECODED_BYTES)
+        decoded = SoundCache(lambda sha256: read_sound(self.files[sha256]).audio, DECODED_BYTES)
 
         def make(recipe: Recipe) -> np.ndarray:
             return prepare(decoded(recipe.sha256), recipe)
 
-        return SoundMemory(make, PREPARED_BYTES)
+        return SoundCache(make, PREPARED_BYTES)
 
 
 def find_inside(folder: Path, path: str) -> Path:
@@ -78,7 +80,7 @@ def find_inside(folder: Path, path: str) -> Path:
     place = folder
     for part in file.relative_to(folder).parts:
         if not (place / part).exists():
-            part = next((entry.name for entry in _entries(place) if entry.name.lower() == part.lower()), None)
+            part = _names(place).get(part.lower())
             if part is None:
                 raise AudioError("There is no such file.")
         place = place / part
@@ -87,5 +89,7 @@ def find_inside(folder: Path, path: str) -> Path:
     return place
 
 
-def _entries(folder: Path) -> Iterable[Path]:
-    return folder.iterdir() if folder.is_dir() else ()
+@lru_cache(maxsize=512)
+def _names(folder: Path) -> dict[str, str]:
+    """What a folder holds, by lower case; looked at once."""
+    return {entry.name.lower(): entry.name for entry in folder.iterdir()} if folder.is_dir() else {}

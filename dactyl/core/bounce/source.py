@@ -6,12 +6,12 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
-from dactyl.core.bounce.memory import SoundMemory
 from dactyl.core.bounce.samples import FolderSamples
+from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.package import Package, read_package, samples_of
+from dactyl.core.formats.sfz.kit_from_sfz import kit_from_sfz
 from dactyl.core.formats.sfz.read import SfzFile, SfzRegion, read_sfz
-from dactyl.core.formats.sfz.to_kit import kit_from_sfz
 from dactyl.core.formats.unzip import unzip
 from dactyl.core.kit import Kit, Sample
 from dactyl.core.play.compile import compile_kit
@@ -54,7 +54,7 @@ class SfzSource:
     def _sample(self, region: SfzRegion) -> Sample | None:
         return self.samples.known.get(region.sample)
 
-    def loader(self) -> SoundMemory:
+    def loader(self) -> SoundCache:
         return self.samples.loader()
 
     def kit(self) -> tuple[Kit, list[str]]:
@@ -96,7 +96,7 @@ class PackageSource:
         kit = self.package.kit if seed is None else replace(self.package.kit, seed=seed)
         return compile_kit(kit, rate_hz)
 
-    def loader(self) -> SoundMemory:
+    def loader(self) -> SoundCache:
         return self.samples.loader()
 
     def kit(self) -> tuple[Kit, list[str]]:
@@ -107,9 +107,13 @@ class PackageSource:
 
 
 @contextmanager
-def open_kit(path: Path, name: str = "") -> Iterator[SfzSource | PackageSource]:
+def open_kit(
+    path: Path, name: str = "", *, unpack_in: Path | None = None, **limits: int
+) -> Iterator[SfzSource | PackageSource]:
     """
     name : what the file is called where that is not its name on disk
+    unpack_in : the folder below which a zip is unpacked; by default the system's own for such
+    limits : of a zip, as ``unzip`` takes them
     raises : KitFileError where it can't be read as a kit
     """
     name = name or path.name
@@ -118,8 +122,8 @@ def open_kit(path: Path, name: str = "") -> Iterator[SfzSource | PackageSource]:
     if not name.lower().endswith(".zip"):
         yield SfzSource.open(path)
         return
-    with tempfile.TemporaryDirectory(prefix="dactyl-kit-") as folder:
-        unzip(path, Path(folder), name=name)
+    with tempfile.TemporaryDirectory(prefix="kit-", suffix=".part", dir=unpack_in) as folder:
+        unzip(path, Path(folder), name=name, **limits)
         if (Path(folder) / "kit.json").is_file():
             yield PackageSource.open(Path(folder), name)
             return

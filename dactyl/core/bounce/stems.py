@@ -94,10 +94,10 @@ class Order:
     seed: int = 0
 
     def __post_init__(self) -> None:
-        stray = self.name_template
+        variation_place = self.name_template
         for field in TEMPLATE_FIELDS:
-            stray = stray.replace(f"{{{field}}}", "")
-        if "{" in stray or "}" in stray or len(self.name_template) > LONGEST_TEMPLATE:
+            variation_place = variation_place.replace(f"{{{field}}}", "")
+        if "{" in variation_place or "}" in variation_place or len(self.name_template) > LONGEST_TEMPLATE:
             known = ", ".join(f"{{{field}}}" for field in TEMPLATE_FIELDS)
             raise BounceError(f"“{self.name_template[:60]}” is not a name for stems: it may hold {known}.")
         if self.format == "flac" and self.bits == "32f":

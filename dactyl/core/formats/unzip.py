@@ -10,6 +10,7 @@ from dactyl.core.errors import KitFileError
 
 MAX_FILES = 20_000
 MAX_BYTES = 8 << 30
+LONGEST_NAME = 255  # bytes, as most file systems take it
 MAX_RATIO = 1000  # no sound packs tighter; a bomb does
 _DAMAGE = (
     zipfile.BadZipFile,
@@ -35,8 +36,15 @@ def unzip(path: Path, folder: Path, *, name: str = "", max_files: int = MAX_FILE
         refuse_bomb(members, name, max_files=max_files, max_bytes=max_bytes)
         for member in members:
             target = _target(folder, member.filename, name)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            with target.open("wb") as file:
+            try:
+                target.parent.mkdir(parents=True, exist_ok=True)
+                file = target.open("xb")
+            except (FileExistsError, NotADirectoryError, IsADirectoryError):
+                raise KitFileError(
+                    f"“{member.filename[:80]}” in it stands there twice, or as a file and a folder.",
+                    "Make the zip again.", file=name,
+                ) from None  # fmt: skip
+            with file:
                 copy_member(archive, member, file, name)
 
 
@@ -78,4 +86,6 @@ def _target(folder: Path, name: str, archive: str) -> Path:
         raise KitFileError(
             f"“{name[:80]}” in it lies outside the zip's own folder.", "It was not opened.", file=archive
         )
+    if any(len(os.fsencode(part)) > LONGEST_NAME for part in parts):
+        raise KitFileError(f"“{name[:80]}…” in it is a name too long for a file.", "Shorten it.", file=archive)
     return folder.joinpath(*parts)

@@ -68,7 +68,7 @@ def compile_pad(kit: Kit, piece: Piece, pad: Pad, rate_hz: int) -> PadTable:
         emits=_emits(pad),
         listens=_listens(pad, rate_hz),
         cuts_itself=pad.cuts_itself,
-        tally=f"pad {pad.id}",
+        pool=f"pad {pad.id}",
         max_voices=pad.max_voices,
         limit_fade=ms_to_frames(FADE_MS, rate_hz),
         envelope=EnvelopeTable(

@@ -64,7 +64,7 @@ def _pad(index: int, region: SfzRegion, rate_hz: int, output: int, sample: Sampl
         emits=(_signal(region["group"]),) if region["group"] else (),
         listens=((_signal(off_by), off_frames[region["off_mode"]]),) if off_by else (),
         emits_if_sounding=True,
-        tally=f"group {region['group']}",
+        pool=f"group {region['group']}",
         max_voices=region["polyphony"],
         max_note_voices=region["note_polyphony"],
         limit_fade=frames(FAST_SECONDS),

@@ -22,7 +22,7 @@ class Sound:
     recipe: Recipe
     gain: float  # linear, of everything but velocity
     pan: float | None  # -1..1; None: its image stays as it is
-    left: float  # gain times the pan law, for a hit that does not stray
+    left: float  # gain times the pan law, for a hit that does not variation_place
     right: float
     output: int  # index into Playbook.outputs
     mic: str = ""
@@ -97,7 +97,7 @@ class PadTable:
     listens: tuple[tuple[str, int], ...] = ()  # ... and those that cut its voices, with the frames of the fade
     cuts_itself: bool = True  # whether its own signals cut it
     emits_if_sounding: bool = False  # only a strike that makes a voice sends signals
-    tally: str = ""  # voices with the same tally count together
+    pool: str = ""  # voices with the same pool count together
     max_voices: int | None = None
     max_note_voices: int | None = None  # of one note
     limit_fade: int = 0  # frames

@@ -67,9 +67,9 @@ class Player:
         self._hits = 0
         self._rng = np.random.default_rng(playbook.seed) if playbook.draws else None
         self._sounding: list[list[Voice]] = [[] for _ in playbook.pads]
-        self._tallied: dict[str, list[Voice]] = defaultdict(list)
+        self._pools: dict[str, list[Voice]] = defaultdict(list)
         self._limited = {
-            pad.tally for pad in playbook.pads if pad.max_voices is not None or pad.max_note_voices is not None
+            pad.pool for pad in playbook.pads if pad.max_voices is not None or pad.max_note_voices is not None
         }
         self._held: dict[tuple[int, int], list[Voice]] = defaultdict(list)  # by note and channel
         self._listeners: dict[str, list[tuple[int, int]]] = defaultdict(list)  # signal -> (pad, fade frames)
@@ -94,7 +94,7 @@ class Player:
         chosen = self._choose(strikes, draw)
         self._send_signals(strikes, chosen, hit.frame)
         self._make_room(chosen, hit)
-        return self._begin(chosen, self._strays(strikes), hit)
+        return self._begin(chosen, self._variation_places(strikes), hit)
 
     # Match ---------------------------------------------------------------------------------------------------------
 
@@ -165,10 +165,10 @@ class Player:
     def _make_room(self, chosen: list[tuple[Strike, int]], hit: Hit) -> None:
         """Cut the oldest voices over a pad's limit, so that the arriving ones find room."""
         pads = [self.playbook.pads[index] for (index, _), _ in chosen if not self.playbook.pads[index].muted]
-        for pad in {id(pad): pad for pad in pads if pad.tally in self._limited}.values():
-            counting = [v for v in self._tallied[pad.tally] if v.last_frame > hit.frame and v.counts]
-            self._tallied[pad.tally] = counting
-            arriving = sum(other.tally == pad.tally for other in pads)
+        for pad in {id(pad): pad for pad in pads if pad.pool in self._limited}.values():
+            counting = [v for v in self._pools[pad.pool] if v.last_frame > hit.frame and v.counts]
+            self._pools[pad.pool] = counting
+            arriving = sum(other.pool == pad.pool for other in pads)
             if pad.max_voices is not None:
                 self._cut_oldest(counting, len(counting) + arriving - pad.max_voices, hit.frame, pad.limit_fade)
             if pad.max_note_voices is not None:
@@ -181,37 +181,39 @@ class Player:
 
     # Begin -------------------------------------------------------------------------------------------------------------
 
-    def _strays(self, strikes: list[Strike]) -> dict[int, int]:
+    def _variation_places(self, strikes: list[Strike]) -> dict[int, int]:
         """The place of each struck pad in its cycles of variation."""
-        strays = {}
+        variation_places = {}
         for index, _ in strikes:
             if self.playbook.pads[index].variation:
-                strays[index] = self._strike_counters[index]
+                variation_places[index] = self._strike_counters[index]
                 self._strike_counters[index] += 1
-        return strays
+        return variation_places
 
-    def _begin(self, chosen: list[tuple[Strike, int]], strays: dict[int, int], hit: Hit) -> list[Voice]:
+    def _begin(self, chosen: list[tuple[Strike, int]], variation_places: dict[int, int], hit: Hit) -> list[Voice]:
         begun = []
         for (index, velocity), number in chosen:
             pad = self.playbook.pads[index]
             if pad.muted:
                 continue
-            voice = self._voice(pad, number, pad.regions[number], velocity, hit, strays.get(index))
+            voice = self._voice(pad, number, pad.regions[number], velocity, hit, variation_places.get(index))
             begun.append(voice)
             self._sounding[index] = [v for v in self._sounding[index] if v.last_frame > hit.frame] + [voice]
-            if pad.tally in self._limited:
-                self._tallied[pad.tally].append(voice)
+            if pad.pool in self._limited:
+                self._pools[pad.pool].append(voice)
             if pad.is_held:
                 held = self._held[hit.note, hit.channel]
                 held[:] = [v for v in held if v.last_frame > hit.frame] + [voice]
         return begun
 
-    def _voice(self, pad: PadTable, number: int, region: Region, velocity: int, hit: Hit, stray: int | None) -> Voice:
+    def _voice(
+        self, pad: PadTable, number: int, region: Region, velocity: int, hit: Hit, variation_place: int | None
+    ) -> Voice:
         gain, start, sounds = region.gains[velocity - 1], hit.frame + pad.delay, region.sounds
         ratio = 2 ** (pad.cents_per_key * (hit.note - pad.root) / 1200) if pad.cents_per_key else 1.0
-        if stray is not None:
+        if variation_place is not None:
             varied = pad.variation
-            place = stray % len(varied.gains)
+            place = variation_place % len(varied.gains)
             gain, ratio, start = gain * varied.gains[place], ratio * varied.ratios[place], start + varied.delays[place]
             if varied.pans[place]:
                 sounds = tuple(_moved(sound, varied.pans[place]) for sound in sounds)

@@ -38,7 +38,7 @@ def move_takes(proposal: Proposal, places: Sequence[Place], pad: int, layer: int
     takes = [take_at(proposal, place) for place in places]
     target = pad_at(proposal, pad)
     goal = ProposedLayer([]) if layer == len(target.layers) else target.layers[_index(layer, target.layers)]
-    _lift(proposal, takes)
+    _take_off(proposal, takes)
     if not any(goal is own for own in target.layers):
         target.layers.append(goal)
     goal.takes += takes
@@ -49,7 +49,7 @@ def move_takes(proposal: Proposal, places: Sequence[Place], pad: int, layer: int
 
 def leave_out(proposal: Proposal, places: Sequence[Place]) -> None:
     takes = [take_at(proposal, place) for place in places]
-    _lift(proposal, takes)
+    _take_off(proposal, takes)
     proposal.left_over += [LeftOver(file, BY_HAND) for take in takes for file in take.mics.values()]
     _tidy(proposal)
 
@@ -120,7 +120,7 @@ def set_pad(proposal: Proposal, pad: int, name: str, value: str) -> None:
     setattr(row, name, value.strip()[:60])
 
 
-def _lift(proposal: Proposal, takes: Sequence[ProposedTake]) -> None:
+def _take_off(proposal: Proposal, takes: Sequence[ProposedTake]) -> None:
     for pad in proposal.pads:
         for layer in pad.layers:
             layer.takes = [take for take in layer.takes if not any(take is moved for moved in takes)]

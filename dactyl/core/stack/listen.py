@@ -9,7 +9,7 @@ from pathlib import Path
 from dactyl.core.audio.measure import measure
 from dactyl.core.errors import DactylError
 from dactyl.core.stack.names import manner_of, read_name
-from dactyl.core.stack.propose import File, Hit, pad_name
+from dactyl.core.stack.propose import File, PlacedFile, pad_name
 from dactyl.core.stack.roles import assign
 from dactyl.core.wave.read import MAX_MICS, SUFFIXES, read_sound
 from dactyl.core.wave.tags import read_tags
@@ -58,12 +58,12 @@ def _listen(path: Path) -> File:
 def said_by_names(files: Sequence[File]) -> dict[str, Said]:
     """By path, for the files that could be measured."""
     manner = manner_of([file.path for file in files])
-    hits = [Hit(read_name(file.path, manner), file.measure) for file in files if file.measure]
+    hits = [PlacedFile(read_name(file.path, manner), file.measure) for file in files if file.measure]
     assign(hits)
     return {hit.named.file: _said(hit) for hit in hits}
 
 
-def _said(hit: Hit) -> Said:
+def _said(hit: PlacedFile) -> Said:
     named = hit.named
     is_piece_known = bool(named.pieces or named.articulations or named.others)
     layer: int | str | None = None

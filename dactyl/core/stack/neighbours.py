@@ -8,8 +8,8 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from dactyl.core.stack.hit import Hit, grouped
 from dactyl.core.stack.names import END, ROMAN, Named
+from dactyl.core.stack.placed import PlacedFile, grouped
 from dactyl.core.stack.words import DYNAMIC_RANK, HIGH, LOW
 
 NUMERALS = {word: n for n, word in enumerate(("i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x"), start=1)}
@@ -24,7 +24,7 @@ SAME_HIT_DB = 0.35  # by how much the distance between two mics may vary from hi
 FEWEST_HITS = 6  # for levels alone to say so
 
 
-def explain(hits: Sequence[Hit]) -> None:
+def explain(hits: Sequence[PlacedFile]) -> None:
     """Turn unknown words of ``hits`` into numbers, levels and mics where their neighbours show what they are."""
     _numerals(hits)
     _strength_labels(hits)
@@ -45,7 +45,7 @@ def _unknown(named: Named) -> list[str]:
     return [word for word in [*named.others, *named.folder_words] if word[0].isalpha() and not word.startswith("note ")]
 
 
-def _unknown_words(hits: Iterable[Hit]) -> list[str]:
+def _unknown_words(hits: Iterable[PlacedFile]) -> list[str]:
     """The rarer first: the odd one out among known words is told before the words that many share."""
     counts = Counter(word for hit in hits for word in dict.fromkeys(_unknown(hit.named)))
     return [word for word, count in sorted(counts.items(), key=lambda pair: (pair[1], pair[0])) if count < len(hits)]
@@ -62,7 +62,7 @@ def _drop(named: Named, word: str) -> None:
     named.folder_words = [other for other in named.folder_words if other != word]
 
 
-def _numerals(hits: Sequence[Hit]) -> None:
+def _numerals(hits: Sequence[PlacedFile]) -> None:
     """i, ii, iii, iv and one, two, three: a number where at least two of them stand in a set."""
     written = {word for hit in hits for word in hit.named.others if word in NUMERALS}
     if len(written) < 2:
@@ -76,7 +76,7 @@ def _numerals(hits: Sequence[Hit]) -> None:
             named.numbers[ROMAN, 0], named.number_texts[ROMAN, 0] = NUMERALS[word], word
 
 
-def _strength_labels(hits: Sequence[Hit]) -> None:
+def _strength_labels(hits: Sequence[PlacedFile]) -> None:
     """S1, M1, H1: "s" and "h" may label takes and "l" a layer, but not where an "m" stands in the same place."""
     for group in grouped(hits, lambda hit: _base(hit.named, "")).values():
         labels = {hit.named.label for hit in group} - {""}
@@ -91,7 +91,7 @@ def _strength_labels(hits: Sequence[Hit]) -> None:
                 named.number_texts.setdefault((END, 0), str(number))
 
 
-def _low_and_high(hits: Sequence[Hit]) -> None:
+def _low_and_high(hits: Sequence[PlacedFile]) -> None:
     """Levels where both words stand in one place, on the same drum by its other words, and the high is the louder."""
     for group in _groups(hits, LOW + HIGH).values():
         low, high = ([hit for hit in group if _first(hit.named, words)] for words in (LOW, HIGH))
@@ -104,9 +104,9 @@ def _low_and_high(hits: Sequence[Hit]) -> None:
                 hit.named.layer, hit.named.layer_text, hit.named.is_dynamic = rank, word, True
 
 
-def _groups(hits: Iterable[Hit], words: Sequence[str]) -> dict[tuple, list[Hit]]:
+def _groups(hits: Iterable[PlacedFile], words: Sequence[str]) -> dict[tuple, list[PlacedFile]]:
     """Hits with one of ``words`` and without another level, by what else their names say."""
-    groups: dict[tuple, list[Hit]] = defaultdict(list)
+    groups: dict[tuple, list[PlacedFile]] = defaultdict(list)
     for hit in hits:
         word = _first(hit.named, words)
         if word and hit.named.layer is None:
@@ -118,14 +118,14 @@ def _first(named: Named, words: Sequence[str]) -> str:
     return next((word for word in _unknown(named) if word in words), "")
 
 
-def _mean_db(hits: Sequence[Hit]) -> float:
+def _mean_db(hits: Sequence[PlacedFile]) -> float:
     return float(np.mean([hit.level_db for hit in hits]))
 
 
 # Levels ---------------------------------------------------------------------------------------------------------------
 
 
-def _is_level(with_word: Sequence[Hit], without: Sequence[Hit]) -> bool:
+def _is_level(with_word: Sequence[PlacedFile], without: Sequence[PlacedFile]) -> bool:
     """A word in the place of ``soft`` and ``hard``, on about as many recordings as each of them, as level as they are."""
     if any(hit.named.layer is not None for hit in with_word):
         return False
@@ -138,11 +138,11 @@ def _is_level(with_word: Sequence[Hit], without: Sequence[Hit]) -> bool:
     return usual / 2 <= len(with_word) <= 2 * usual and own <= max(2 * widest, 3.0)
 
 
-def _by_rank(hits: Iterable[Hit]) -> dict[float, list[Hit]]:
+def _by_rank(hits: Iterable[PlacedFile]) -> dict[float, list[PlacedFile]]:
     return grouped((hit for hit in hits if hit.named.layer is not None), lambda hit: hit.named.layer)
 
 
-def _as_level(word: str, with_word: Sequence[Hit], without: Sequence[Hit]) -> None:
+def _as_level(word: str, with_word: Sequence[PlacedFile], without: Sequence[PlacedFile]) -> None:
     """Its rank is told by its loudness among the others."""
     known = sorted((float(np.mean([hit.level_db for hit in row])), rank) for rank, row in _by_rank(without).items())
     level_db = float(np.mean([hit.level_db for hit in with_word]))
@@ -159,7 +159,7 @@ def _as_level(word: str, with_word: Sequence[Hit], without: Sequence[Hit]) -> No
         hit.named.layer, hit.named.layer_text, hit.named.is_dynamic = rank, word, True
 
 
-def _words_of_one_rank(hits: Sequence[Hit]) -> None:
+def _words_of_one_rank(hits: Sequence[PlacedFile]) -> None:
     """``hard`` and ``loud`` mean the same, but not where both name the same take: then the louder is the louder."""
     for group in grouped(hits, lambda hit: _base(hit.named, "")).values():
         for rank, row in _by_rank(hit for hit in group if hit.named.is_dynamic).items():
@@ -180,7 +180,7 @@ def _place(named: Named) -> tuple:
     return named.layer, named.take, named.letter, tuple(sorted(named.numbers.items()))
 
 
-def _is_mic(with_word: Sequence[Hit], without: Sequence[Hit]) -> bool:
+def _is_mic(with_word: Sequence[PlacedFile], without: Sequence[PlacedFile]) -> bool:
     """A word in the place of a mic: the same hits stand under it as under a known mic."""
     if any(hit.named.mics or hit.named.weak_mics for hit in with_word):
         return False
@@ -190,15 +190,15 @@ def _is_mic(with_word: Sequence[Hit], without: Sequence[Hit]) -> bool:
     return len(known & own) >= SAME_PLACES * max(1, len(with_word), len(known))
 
 
-def _as_mic(word: str, hits: Sequence[Hit]) -> None:
+def _as_mic(word: str, hits: Sequence[PlacedFile]) -> None:
     for hit in hits:
         _drop(hit.named, word)
         hit.named.mics.append(word)
 
 
-def _mics_by_level(hits: Sequence[Hit]) -> None:
+def _mics_by_level(hits: Sequence[PlacedFile]) -> None:
     """Two unknown words for the same hits, whose levels go up and down together, are two mics that heard each hit."""
-    groups: dict[tuple, dict[str, dict[tuple, Hit]]] = defaultdict(lambda: defaultdict(dict))
+    groups: dict[tuple, dict[str, dict[tuple, PlacedFile]]] = defaultdict(lambda: defaultdict(dict))
     for hit in hits:
         if hit.named.mics or hit.named.weak_mics:
             continue
@@ -212,7 +212,7 @@ def _mics_by_level(hits: Sequence[Hit]) -> None:
             _as_mic(word, list(words[word].values()))
 
 
-def _go_together(one: dict[tuple, Hit], other: dict[tuple, Hit]) -> bool:
+def _go_together(one: dict[tuple, PlacedFile], other: dict[tuple, PlacedFile]) -> bool:
     shared = [place for place in one if place in other]
     if len(shared) < SAME_PLACES * max(len(one), len(other)):
         return False

@@ -11,10 +11,10 @@ import numpy as np
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.stack.cluster import layers_by_level
-from dactyl.core.stack.hit import Hit
 from dactyl.core.stack.kind import kind_from_name, kind_from_sounds
 from dactyl.core.stack.layers import split_by_level, split_evenly
 from dactyl.core.stack.names import Manner, Named, manner_of, read_name
+from dactyl.core.stack.placed import PlacedFile
 from dactyl.core.stack.roles import assign
 from dactyl.core.stack.words import MIC_ORDER
 from dactyl.core.wave.tags import Tags
@@ -93,7 +93,7 @@ def propose(files: Sequence[File]) -> Proposal:
     manner = manner_of([file.path for file in files])
     hits = [_hit(file, manner) for file in files if file.measure is not None]
     assign(hits)
-    groups: dict[tuple[str, ...], list[Hit]] = defaultdict(list)
+    groups: dict[tuple[str, ...], list[PlacedFile]] = defaultdict(list)
     for hit in hits:
         groups[hit.pad].append(hit)
     pads = []
@@ -111,7 +111,7 @@ def _counting(name: str) -> list[tuple[int, str]]:
     return [(int(part), "") if part.isdecimal() else (-1, part) for part in re.split(r"(\d{1,9})", name)]
 
 
-def _hit(file: File, manner: Manner) -> Hit:
+def _hit(file: File, manner: Manner) -> PlacedFile:
     """What the name says, and the velocity range that the file itself says, where the name has none."""
     named = read_name(file.path, manner)
     if (
@@ -121,10 +121,10 @@ def _hit(file: File, manner: Manner) -> Hit:
     ):
         named.layer, named.is_velocity = float(file.tags.high_velocity), True
         named.layer_text = f"{file.tags.low_velocity}-{file.tags.high_velocity}"
-    return Hit(named, file.measure, file.channels)
+    return PlacedFile(named, file.measure, file.channels)
 
 
-def _pad(group: Sequence[Hit]) -> tuple[ProposedPad, list[LeftOver]]:
+def _pad(group: Sequence[PlacedFile]) -> tuple[ProposedPad, list[LeftOver]]:
     takes, left_over = _takes(group)
     layers, doubts = _layers(takes)
     kind = _kind(group)
@@ -136,7 +136,7 @@ def _pad(group: Sequence[Hit]) -> tuple[ProposedPad, list[LeftOver]]:
 
 @dataclass(slots=True)
 class _Take:
-    hits: list[Hit]  # one for each mic, in the order of the mics
+    hits: list[PlacedFile]  # one for each mic, in the order of the mics
 
     @property
     def layer(self) -> float | None:
@@ -153,17 +153,17 @@ class _Take:
         )
 
 
-def _mics_of(hit: Hit) -> dict[str, str]:
+def _mics_of(hit: PlacedFile) -> dict[str, str]:
     """A file of more than two channels is offered as so many mics: "tom.wav#1", "tom.wav#2", ..."""
     if hit.channels <= 2:
         return {hit.mic: hit.named.file}
     return {f"mic {number}": f"{hit.named.file}#{number}" for number in range(1, hit.channels + 1)}
 
 
-def _takes(group: Sequence[Hit]) -> tuple[list[_Take], list[LeftOver]]:
+def _takes(group: Sequence[PlacedFile]) -> tuple[list[_Take], list[LeftOver]]:
     """Gather the mics of each hit; a second file for one place becomes a take of its own where no mic is named."""
     mics = sorted({hit.mic for hit in group}, key=lambda mic: (_mic_rank(mic), mic))
-    places: dict[tuple, dict[str, Hit]] = defaultdict(dict)
+    places: dict[tuple, dict[str, PlacedFile]] = defaultdict(dict)
     left_over = []
     for hit in sorted(group, key=lambda hit: (hit.layer is None, hit.layer or 0.0, hit.take)):
         place = (hit.layer, hit.take)
@@ -238,7 +238,7 @@ def _contradictions(rows: Sequence[Sequence[_Take]]) -> list[str]:
 # Names and kinds -------------------------------------------------------------------------------------------------------
 
 
-def _kind(group: Sequence[Hit]) -> str:
+def _kind(group: Sequence[PlacedFile]) -> str:
     named = group[0].named
     spoken = " ".join([*named.pieces, *named.articulations, *_piece_number(group[0])])
     if (named.pieces or named.articulations) and (slug := kind_from_name(spoken) or next(iter(named.kinds), None)):
@@ -249,7 +249,7 @@ def _kind(group: Sequence[Hit]) -> str:
     return kind_from_sounds([hit.measure for hit in group])
 
 
-def _piece_number(hit: Hit) -> list[str]:
+def _piece_number(hit: PlacedFile) -> list[str]:
     return [word for word in hit.pad if word.isdecimal()]
 
 
@@ -268,7 +268,7 @@ def pad_name(named: Named, kind: str) -> str:
     return text[:1].upper() + text[1:] if text else PurePosixPath(named.file).stem[:40]
 
 
-def _name_apart(pads: Sequence[ProposedPad], groups: Sequence[Sequence[Hit]]) -> None:
+def _name_apart(pads: Sequence[ProposedPad], groups: Sequence[Sequence[PlacedFile]]) -> None:
     """Add what tells pads apart where their names are equal: their other words and numbers, else a count."""
     counts = Counter(pad.name for pad in pads)
     for pad, group in zip(pads, groups, strict=True):

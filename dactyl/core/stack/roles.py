@@ -10,9 +10,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from dactyl.core.stack.cluster import drums_by_sound
-from dactyl.core.stack.hit import Hit, grouped
 from dactyl.core.stack.names import END, LEAD, PIECE, ROMAN, Slot
 from dactyl.core.stack.neighbours import FEWEST_HITS, SAME_HIT_DB, explain
+from dactyl.core.stack.placed import PlacedFile, grouped
 
 LAYER_SHARE = 0.6  # of the variance of levels that a number must explain to be a layer
 LAYER_RANGE_DB = 3.0
@@ -23,7 +23,7 @@ MOST_MICS = 8  # that one number tells apart
 MOST_DRUMS = 6  # that one number tells apart
 
 
-def assign(hits: Sequence[Hit]) -> None:
+def assign(hits: Sequence[PlacedFile]) -> None:
     """Fill pad, layer, take and mic of every hit."""
     _sides(hits)
     explain(hits)
@@ -37,7 +37,7 @@ def assign(hits: Sequence[Hit]) -> None:
                 hit.pad += (f"sound {number}",)
 
 
-def _says_nothing(group: Sequence[Hit]) -> bool:
+def _says_nothing(group: Sequence[PlacedFile]) -> bool:
     """A number that is another in every name only counts the files."""
     named = [hit.named for hit in group]
     is_known = any(name.kinds or name.articulations or name.layer is not None for name in named)
@@ -45,13 +45,13 @@ def _says_nothing(group: Sequence[Hit]) -> bool:
     return len(group) > 1 and not is_known and not says_takes and len({hit.mic for hit in group}) == 1
 
 
-def _words(hit: Hit) -> tuple[str, ...]:
+def _words(hit: PlacedFile) -> tuple[str, ...]:
     """The words of a pad: what it is, how it is struck, and whatever else its name says, in a settled order."""
     named = hit.named
     return (*named.kinds, *sorted(named.articulations), *sorted(named.others))
 
 
-def _sides(hits: Sequence[Hit]) -> None:
+def _sides(hits: Sequence[PlacedFile]) -> None:
     """L2 and R3 in one name are layer and round robin; where a set has only the one or the other, left and right."""
     both = [hit for hit in hits if hit.named.side in ("l?", "r?")]
     letters = {hit.named.side for hit in both}
@@ -69,7 +69,7 @@ def _sides(hits: Sequence[Hit]) -> None:
         named.side = named.side[0] if is_side else ""
 
 
-def _mics(group: Sequence[Hit]) -> None:
+def _mics(group: Sequence[PlacedFile]) -> None:
     """Words that may be a mic are one where they vary within the pad, or stand beside a sure one."""
     weak = {tuple(hit.named.weak_mics) for hit in group}
     has_sure = any(hit.named.mics for hit in group)
@@ -86,7 +86,7 @@ def _mics(group: Sequence[Hit]) -> None:
         hit.mic = " ".join(dict.fromkeys(words)) or "close"
 
 
-def _assign_group(group: Sequence[Hit]) -> None:
+def _assign_group(group: Sequence[PlacedFile]) -> None:
     """Decide the numbers and letters of hits that share their words."""
     for hit in group:
         named = hit.named
@@ -110,7 +110,7 @@ def _assign_group(group: Sequence[Hit]) -> None:
         _assign_numbers(part, [slot for slot in slots if _varies(part, slot)])
 
 
-def _mics_by_number(group: Sequence[Hit], slots: list[Slot]) -> None:
+def _mics_by_number(group: Sequence[PlacedFile], slots: list[Slot]) -> None:
     """Where layer and take are said, one more number is a mic if every hit has each, and their levels go together."""
     open_roles = (not _mostly(group, "layer")) + (not _mostly(group, "take"))
     if len(slots) <= open_roles or {hit.mic for hit in group} != {"close"}:
@@ -124,7 +124,7 @@ def _mics_by_number(group: Sequence[Hit], slots: list[Slot]) -> None:
             return
 
 
-def _mics_by_letter(group: Sequence[Hit], slots: Sequence[Slot]) -> None:
+def _mics_by_letter(group: Sequence[PlacedFile], slots: Sequence[Slot]) -> None:
     """T and B, or C, O and R, are mics if every hit has each, and their levels go together."""
     letters = [hit.named.letter or hit.named.side for hit in group]
     if {hit.mic for hit in group} != {"close"} or not set(letters) <= set(MIC_LETTERS):
@@ -135,9 +135,9 @@ def _mics_by_letter(group: Sequence[Hit], slots: Sequence[Slot]) -> None:
             hit.pad = tuple(word for word in hit.pad if word not in ("left", "right"))
 
 
-def _are_mics(group: Sequence[Hit], marks: Sequence[int | str | None], slots: Sequence[Slot]) -> bool:
+def _are_mics(group: Sequence[PlacedFile], marks: Sequence[int | str | None], slots: Sequence[Slot]) -> bool:
     """Whether every hit stands under each mark, and all marks of a hit are as far apart in level as of any other."""
-    heard: dict[tuple, dict[int | str | None, Hit]] = defaultdict(dict)
+    heard: dict[tuple, dict[int | str | None, PlacedFile]] = defaultdict(dict)
     sides = ("left", "right") if "r" in marks else ()
     for hit, mark in zip(group, marks, strict=True):
         pad = tuple(word for word in hit.pad if word not in sides)
@@ -151,13 +151,13 @@ def _are_mics(group: Sequence[Hit], marks: Sequence[int | str | None], slots: Se
     return bool(np.std(levels - levels[:, :1], axis=0).max() <= SAME_HIT_DB < np.std(levels[:, 0]))
 
 
-def _varying_slots(group: Sequence[Hit]) -> list[Slot]:
+def _varying_slots(group: Sequence[PlacedFile]) -> list[Slot]:
     slots = {slot: None for hit in group for slot in hit.named.numbers}
     order = {LEAD: 0, PIECE: 1, ROMAN: 2, END: 3}
     return [slot for slot in sorted(slots, key=lambda slot: (order[slot[0]], -slot[1])) if _varies(group, slot)]
 
 
-def _varies(group: Sequence[Hit], slot: Slot) -> bool:
+def _varies(group: Sequence[PlacedFile], slot: Slot) -> bool:
     """Whether a number differs between hits; one that only counts the mics says nothing more than they do."""
     heard: dict[str, set[int | None]] = defaultdict(set)
     for hit in group:
@@ -165,7 +165,7 @@ def _varies(group: Sequence[Hit], slot: Slot) -> bool:
     return any(len(values) > 1 for values in heard.values())
 
 
-def _drop_running_number(group: Sequence[Hit], slots: list[Slot]) -> None:
+def _drop_running_number(group: Sequence[PlacedFile], slots: list[Slot]) -> None:
     """A number that is different in every file says nothing where the rest of the name tells them apart already."""
     for slot in list(slots):
         values = [hit.named.numbers.get(slot) for hit in group]
@@ -183,14 +183,14 @@ def _drop_running_number(group: Sequence[Hit], slots: list[Slot]) -> None:
             slots.remove(slot)
 
 
-def _mostly(group: Sequence[Hit], what: str) -> bool:
+def _mostly(group: Sequence[PlacedFile], what: str) -> bool:
     """Whether most names say their layer, or which take they are; one number in all of them says nothing."""
     known = [hit.take if what == "take" else hit.layer for hit in group]
     said = sum(bool(value) if what == "take" else value is not None for value in known)
     return said * 2 > len(group) and (what == "layer" or len(set(known)) > 1)
 
 
-def _tells_drums_apart(group: Sequence[Hit], slot: Slot, *, spare: bool) -> bool:
+def _tells_drums_apart(group: Sequence[PlacedFile], slot: Slot, *, spare: bool) -> bool:
     """Whether the number behind a piece's word says which drum: always among toms, else where they sound different."""
     numbers = [hit.named.numbers.get(slot) for hit in group]
     is_all_said = all(hit.layer is not None and hit.take for hit in group)
@@ -204,7 +204,7 @@ def _tells_drums_apart(group: Sequence[Hit], slot: Slot, *, spare: bool) -> bool
     return is_all_said or _differs(group, numbers)
 
 
-def _differs(group: Sequence[Hit], numbers: Sequence[int | None]) -> bool:
+def _differs(group: Sequence[PlacedFile], numbers: Sequence[int | None]) -> bool:
     """Whether pitch, or brightness beyond what loudness explains, changes with the number far more than within it."""
     levels = np.array([hit.level_db for hit in group])
     for quality in ("pitch_hz", "brightness_hz"):
@@ -236,7 +236,7 @@ def _spread_of_means(values: np.ndarray, labels: Sequence) -> float:
 # Numbers and letters -------------------------------------------------------------------------------------------------
 
 
-def _assign_numbers(part: Sequence[Hit], slots: list[Slot]) -> None:
+def _assign_numbers(part: Sequence[PlacedFile], slots: list[Slot]) -> None:
     """Give each varying number of a pad the role that is still open and that it fits."""
     if not slots:
         return
@@ -254,7 +254,7 @@ def _assign_numbers(part: Sequence[Hit], slots: list[Slot]) -> None:
         hit.take = (*hit.take, *(hit.named.numbers.get(slot, 0) for slot in slots))
 
 
-def _layer_slot(part: Sequence[Hit], slots: Sequence[Slot], *, is_sure: bool) -> Slot | None:
+def _layer_slot(part: Sequence[PlacedFile], slots: Sequence[Slot], *, is_sure: bool) -> Slot | None:
     mics = Counter(hit.mic for hit in part)
     heard = [hit for hit in part if hit.mic == mics.most_common(1)[0][0]]
     levels = np.array([hit.level_db for hit in heard])
@@ -271,13 +271,13 @@ def _layer_slot(part: Sequence[Hit], slots: Sequence[Slot], *, is_sure: bool) ->
     return next((slot for slot in slots if _are_velocities(part, slot)), None)
 
 
-def _are_velocities(part: Sequence[Hit], slot: Slot) -> bool:
+def _are_velocities(part: Sequence[PlacedFile], slot: Slot) -> bool:
     """Numbers such as 32, 64, 96, 127: few, far apart, and none above 127."""
     values = sorted({hit.named.numbers[slot] for hit in part if slot in hit.named.numbers})
     return len(values) > 1 and 64 <= values[-1] <= 127 and min(np.diff(values)) >= 5 and len(values) < len(part)
 
 
-def _assign_letters(part: Sequence[Hit]) -> None:
+def _assign_letters(part: Sequence[PlacedFile]) -> None:
     """s, m, h: how hard. a, b, c ...: takes where those are open, else drums of one kind."""
     letters = {hit.named.letter or hit.named.side for hit in part} - {""}
     if len(letters) < 2 and all(hit.named.letter for hit in part):
@@ -297,7 +297,7 @@ def _assign_letters(part: Sequence[Hit]) -> None:
             hit.take = (*hit.take, ord(hit.named.letter) - ord("a") + 1)
 
 
-def _tell_apart_by_folder(hits: Sequence[Hit]) -> None:
+def _tell_apart_by_folder(hits: Sequence[PlacedFile]) -> None:
     """Where two files have one place by their names, what differs in their folders tells their pads apart."""
     for same in grouped(hits, lambda hit: hit.pad).values():
         places = Counter((hit.layer, hit.take, hit.mic) for hit in same)

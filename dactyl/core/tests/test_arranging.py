@@ -10,8 +10,8 @@ from dactyl.core.errors import KitError
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.kit import MAX_VELOCITY, Sample
 from dactyl.core.stack import arrange
+from dactyl.core.stack.kit_from_proposal import kit_of
 from dactyl.core.stack.propose import File, Proposal, propose
-from dactyl.core.stack.to_kit import kit_of
 from dactyl.core.tests.recordings import Truth, record
 
 

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.stems import Order, arrange, bounce, gather, mix_of, shared_hits, stem_files, unanswered
-from dactyl.core.bounce.sum_test import sum_test
+from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.errors import BounceError, KitError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.notes import note_label, parse_note
@@ -162,7 +162,7 @@ class Stems(SimpleTestCase):
         missing = unanswered(compile_kit(Rendering.plain, RATE), self.part)
         self.assertEqual([(note.note, note.hits) for note in missing], [(99, 1)])
 
-    def test_the_sum_test_reads_the_files_and_finds_a_wrong_one(self):
+    def test_adding_up_reads_the_files_and_finds_a_wrong_one(self):
         for bits in ("16", "24", "32f"):
             with self.subTest(bits=bits), tempfile.TemporaryDirectory() as name:
                 folder = Path(name)
@@ -170,10 +170,10 @@ class Stems(SimpleTestCase):
                     compile_kit(Rendering.plain, RATE), self.part, folder, Order(bits=bits), load_sound=noise
                 )
                 *stems, mix = [folder / stem.file for stem in last.stems]
-                result = sum_test(stems, mix, bits)
+                result = stems_add_up(stems, mix, bits)
                 self.assertTrue(result.is_passed, result)
                 self.assertTrue(result.worst == 0.0 or bits != "32f")
-                self.assertFalse(sum_test(stems[:1], mix, bits).is_passed)
+                self.assertFalse(stems_add_up(stems[:1], mix, bits).is_passed)
 
     def test_mono_stems_stay_mono_where_asked_and_the_desk_numbers_them(self):
         a_kit = kit(

@@ -57,7 +57,7 @@ def read_sound(path: Path, *, max_channels: int = 2) -> Sound:
 
 
 def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
-    """Decode some frames only: float32, (channels, frames). A file of before is taken to be whole.
+    """Decode some frames only: float32, (channels, frames); fewer where the file ends.
 
     raises : AudioError
     """
@@ -67,7 +67,10 @@ def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
             if file.format in _SEEKS_NEARLY:  # its frames are found exactly only by decoding all before them
                 return np.ascontiguousarray(file.read(end_frame, dtype="float32", always_2d=True)[start_frame:].T)
             file.seek(min(start_frame, file.frames))
-            return np.ascontiguousarray(file.read(max(0, end_frame - start_frame), dtype="float32", always_2d=True).T)
+            rows = file.read(max(0, min(end_frame, file.frames) - start_frame), dtype="float32", always_2d=True)
+            if len(rows) < min(end_frame, file.frames) - start_frame:
+                raise AudioError("It is cut short: some of its sound is missing; copy it again.")
+            return np.ascontiguousarray(rows.T)
     except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:
         raise AudioError(_why_unreadable(path, problem)) from problem
 

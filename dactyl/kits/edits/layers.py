@@ -7,7 +7,7 @@ from dactyl.core.kit import MAX_VELOCITY
 from dactyl.core.stack.layers import split_by_level, split_evenly
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
-from dactyl.kits.edits.speak import settings_named
+from dactyl.kits.edits.sentences import settings_named
 from dactyl.kits.fields import LAYER_FIELDS
 from dactyl.kits.models import Layer, Pad, Take
 

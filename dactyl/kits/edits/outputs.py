@@ -6,7 +6,7 @@ from dactyl.core.errors import KitError
 from dactyl.core.kit import MAIN
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
-from dactyl.kits.edits.speak import settings_named
+from dactyl.kits.edits.sentences import settings_named
 from dactyl.kits.fields import MIC_FIELDS, OUTPUT_FIELDS
 from dactyl.kits.models import Mic, Output, Pad, Piece, PieceMic, TakeSample
 

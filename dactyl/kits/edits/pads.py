@@ -11,7 +11,7 @@ from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.copying import copy_pads
 from dactyl.kits.edits.outputs import output_called
-from dactyl.kits.edits.speak import pads_named, settings_named
+from dactyl.kits.edits.sentences import pads_named, settings_named
 from dactyl.kits.fields import COPIED, PAD_FIELDS, PIECE_FIELDS
 from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, Map, MapNote, MuteGroup, Pad, Piece
 

@@ -7,8 +7,8 @@ from typing import Any
 from dactyl.core.errors import KitError
 from dactyl.core.kinds import BY_SLUG, free_note
 from dactyl.core.stack.cluster import layers_by_level
+from dactyl.core.stack.kit_from_proposal import HATS, PLAIN_MICS
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
-from dactyl.core.stack.to_kit import HATS, PLAIN_MICS
 from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
@@ -83,13 +83,13 @@ def _on_one(
     if way == "takes" and loudest:
         _add_takes(change, [(loudest, recordings)], first=loudest.takes.count())
     elif way == "takes":
-        _lay(change, pad, [recordings])
+        _put_layers(change, pad, [recordings])
     else:
-        pool = _lift(change, pad) + list(recordings)
+        pool = _take_off(change, pad) + list(recordings)
         groups = layers_by_level([recording.level_db for recording in pool], layers)
-        _lay(change, pad, [[pool[i] for i in group] for group in groups])
+        _put_layers(change, pad, [[pool[i] for i in group] for group in groups])
     if was_empty:
-        introduce(change, pad, [recording.samples[0] for recording in recordings])
+        name_after(change, pad, [recording.samples[0] for recording in recordings])
     change.touch(pad.pk)
 
 
@@ -103,7 +103,7 @@ def apply_proposal(kit: Kit, version: int, new_pads: Sequence[NewPad], target: P
         taken = queries.taken_notes(kit)
         for pad, new in zip(targets, new_pads, strict=True):
             change.delete_all(list(pad.layers.all()))
-            _lay(change, pad, new.layers, new.highs)
+            _put_layers(change, pad, new.layers, new.highs)
             if pad is not target or not pad.piece.name:
                 change.update(pad.piece, name=new.name[:60])
                 change.update(pad, kind=new.kind)
@@ -132,7 +132,7 @@ def cut_over_pads(
         ]  # fmt: skip
         stem = sample.name.rsplit(".", 1)[0]
         for number, (target, own_settings) in enumerate(zip(targets, settings, strict=True), start=1):
-            _lay(change, target, [[Recording({mic.name: sample}, own_settings)]])
+            _put_layers(change, target, [[Recording({mic.name: sample}, own_settings)]])
             change.update(target.piece, name=f"{number:02} {stem[:50]}")
             if not target.notes.exists():
                 _give_note(change, target, "other", queries.taken_notes(change.document))
@@ -143,7 +143,9 @@ def cut_over_pads(
 # Laying down ---------------------------------------------------------------------------------------------------------
 
 
-def _lay(change: Change, pad: Pad, groups: Sequence[Sequence[Recording]], highs: Sequence[int] | None = None) -> None:
+def _put_layers(
+    change: Change, pad: Pad, groups: Sequence[Sequence[Recording]], highs: Sequence[int] | None = None
+) -> None:
     """Lay ``groups`` on an empty pad, a layer each, softest first."""
     layers = change.create_all([Layer(pad=pad, high=high) for high in highs or split_evenly(len(groups))])
     _add_takes(change, list(zip(layers, groups, strict=True)))
@@ -186,7 +188,7 @@ def _mic(change: Change, name: str | None) -> Mic:
     return made
 
 
-def _lift(change: Change, pad: Pad) -> list[Recording]:
+def _take_off(change: Change, pad: Pad) -> list[Recording]:
     """Take everything off ``pad`` to lay it on again in other layers."""
     takes = list(Take.objects.filter(layer__pad=pad).order_by("layer__high", "position"))
     heard: dict[int, dict[str, Sample]] = {take.pk: {} for take in takes}
@@ -200,7 +202,7 @@ def _lift(change: Change, pad: Pad) -> list[Recording]:
     ]
 
 
-def introduce(change: Change, pad: Pad, samples: Sequence[Sample]) -> None:
+def name_after(change: Change, pad: Pad, samples: Sequence[Sample]) -> None:
     """Name a pad that was empty after what it got, and give it the standard note of its kind if that is free."""
     kinds = [sample.kind for sample in samples]
     kind = max(dict.fromkeys(kinds), key=kinds.count)
@@ -243,6 +245,6 @@ def _one_to_each(change: Change, pad: Pad, recordings: Sequence[Recording], *, r
     own = [pad] if is_free else []
     targets = (own + _free_pads(change, pad.kit, len(recordings) - len(own), after=pad))[: len(recordings)]
     for target, recording in zip(targets, recordings, strict=True):
-        _lay(change, target, [[recording]])
-        introduce(change, target, [recording.samples[0]])
+        _put_layers(change, target, [[recording]])
+        name_after(change, target, [recording.samples[0]])
     change.touch(*(target.pk for target in targets))

@@ -11,8 +11,8 @@ from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.layers import remove_layer
-from dactyl.kits.edits.samples import introduce
-from dactyl.kits.edits.speak import settings_named, takes_named
+from dactyl.kits.edits.samples import name_after
+from dactyl.kits.edits.sentences import settings_named, takes_named
 from dactyl.kits.fields import TAKE_FIELDS
 from dactyl.kits.models import Layer, Pad, Take, TakeSample
 from dactyl.shelf.models import Sample
@@ -117,7 +117,7 @@ def move_to_pad(takes: Sequence[Take], version: int, pad: Pad, *, copy: bool = F
         layer = pad.layers.order_by("-high").first()
         if layer is None:
             layer = change.create(Layer(pad=pad, high=MAX_VELOCITY))
-            introduce(change, pad, list(Sample.objects.filter(uses__take__in=takes)))
+            name_after(change, pad, list(Sample.objects.filter(uses__take__in=takes)))
         _place(change, takes, layer, MOST_TAKES, copy)
     return change.revision
 

@@ -12,7 +12,7 @@ from dactyl.core.formats.package import portable
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.kit import Kit
 from dactyl.kits import edits, queries
-from dactyl.kits.edits.whole import open_kit
+from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.fields import PAD_FIELDS, SCALES, number
 from dactyl.kits.models import ChokeGroup, Companion, MapNote, Output, PieceMic
 from dactyl.kits.tests.test_edits import KitCase, version

@@ -57,7 +57,7 @@ def about_package(request: HttpRequest, kit_id: int) -> HttpResponse:
     """What a package of the kit holds, and what its SFZ can't."""
     kit = get_object_or_404(Kit, pk=kit_id)
     _, samples, text = described(kit_value(kit.pk))
-    size = sum(store.sample_path(sample.sha256).stat().st_size for sample in samples)
+    size = sum(store.whole_path(sample.sha256).stat().st_size for sample in samples)
     context = {"kit": kit, "samples": samples, "not_held": text.not_held, "size_bytes": size}
     return render(request, "kits/_package.html", context)
 

@@ -164,7 +164,7 @@ def cut(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
         raise DactylError("This sample is no longer on the shelf. Choose another.")
     way = "grid" if request.GET.get("way") == "grid" else "transients"
     sensitivity = fields.number("Sensitivity", 0, 100)(request.GET.get("sensitivity") or "50")
-    count = fields.whole("The number of pieces", 1, 128)(request.GET.get("count") or "8")
+    count = fields.whole("The number of slices", 1, 128)(request.GET.get("count") or "8")
     found = grid(sample.frames, count) if way == "grid" else sounding.transients_of(sample, sensitivity / 100)
     context = {
         "kit": kit, "pad": pad_of(kit, pad_id), "sample": sample, "way": way, "sensitivity": sensitivity, "count": count,
@@ -181,11 +181,11 @@ def cut_waveform(request: HttpRequest, sample_id: int) -> HttpResponse:
 
 @kit_edit
 def cut_now(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
-    """``cuts``: frames at which pieces begin, parted by commas."""
+    """``cuts``: frames at which slices begin, parted by commas."""
     sample = next(iter(shelf_queries.in_order(ids_in(request.POST.get("sample", "")))), None)
     starts = sorted({start for start in ids_in(request.POST.get("cuts", "")) if sample and start < sample.frames})
     if sample is None or not starts:
         raise DactylError("There is nothing to cut: choose a loop and at least one boundary.")
     fade_ms = fields.number("The fade", 0, 2000, "ms")(request.POST.get("fade_ms") or "5")
-    pieces = list(zip(starts, [*starts[1:], sample.frames], strict=True))
-    return edits.samples.cut_over_pads(pad_of(kit, pad_id), version, sample, pieces, fade_ms)
+    slices = list(zip(starts, [*starts[1:], sample.frames], strict=True))
+    return edits.samples.cut_over_pads(pad_of(kit, pad_id), version, sample, slices, fade_ms)

@@ -26,9 +26,11 @@ class Views(KitCase):
             answer = self.client.get(f"/kits/{kit}/card/?pad={self.pad.pk}", headers={"X-Card-Tab": tab})
             self.assertContains(answer, f'data-tab="{tab}"')
         self.assertContains(self.when_prepared(f"/kits/{kit}/pads/{self.pad.pk}/response/"), "alike")
-        self.assertContains(self.client.post(f"/kits/{kit}/stack/propose/", {"samples": ids}, follow=True), "6 files on 1 pad")
+        self.assertContains(
+            self.client.post(f"/kits/{kit}/stack/propose/", {"samples": ids}, follow=True), "6 files on 1 pad"
+        )
         asked = self.client.get(f"/kits/{kit}/pads/{self.pad.pk}/cut/?sample={self.samples[0].pk}&way=grid&count=4")
-        self.assertContains(asked, 'Cut into <output id="cut-pieces">4</output> pieces')
+        self.assertContains(asked, 'Cut into <output id="cut-pieces">4</output> slices')
 
     def when_prepared(self, path: str) -> HttpResponse:
         """No request waits for sounds to be prepared: the page asks again until they are."""

@@ -52,7 +52,7 @@ export function startCut(session, engine) {
     draw();
   }
 
-  /** Hear the piece that begins at the chosen boundary. */
+  /** Hear the slice that begins at the chosen boundary. */
   function hear() {
     const { sample, onset, rate } = cut.canvas.dataset;
     const [from, to] = [cut.starts[cut.at], cut.starts[cut.at + 1] ?? cut.frames];
@@ -71,8 +71,8 @@ export function startCut(session, engine) {
   document.addEventListener("pointerdown", (event) => {
     if (!onCanvas(event)) return;
     drag = nearest(event);
-    const piece = cut.starts.findLastIndex((start) => start <= frameAt(event));
-    cut.at = drag >= 0 ? drag : Math.max(0, piece);
+    const slice = cut.starts.findLastIndex((start) => start <= frameAt(event));
+    cut.at = drag >= 0 ? drag : Math.max(0, slice);
     if (drag >= 0) cut.canvas.setPointerCapture(event.pointerId);
     else hear();
     draw();

@@ -178,7 +178,7 @@ export class Session extends EventTarget {
   #mark() {
     this.#frame = 0;
     const view = document.querySelector("#view > [data-view]")?.dataset.view;
-    if (view) this.#body.dataset.view = view;
+    if (view) this.#body.dataset.shows = view;
     if (this.#scrollTo) document.getElementById(`row-${this.#scrollTo}`)?.scrollIntoView({ block: "nearest" });
     this.#scrollTo = null;
     for (const row of document.querySelectorAll(".row[data-pad]")) {

@@ -108,13 +108,13 @@ export class Player {
     const chosen = this.#choose(strikes);
     this.#sendSignals(strikes, frame);
     this.#makeRoom(chosen, frame);
-    const strays = this.#strays(strikes);
+    const variationPlaces = this.#variationPlaces(strikes);
     for (const [pad, struck, number] of chosen) {
       if (pad.muted || (this.solo.size && !this.solo.has(pad.id))) continue;
       const region = this.#loaded(pad, number);
       if (!region) continue;
       const gain = pad.gains[pad.regions[number].gains][struck - 1];
-      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame, gain, velocity: struck, note, channel, stray: strays.get(pad.id) }));
+      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame, gain, velocity: struck, note, channel, variationPlace: variationPlaces.get(pad.id) }));
     }
     return strikes.map(([pad]) => pad.id);
   }
@@ -168,14 +168,14 @@ export class Player {
     }
   }
 
-  #strays(strikes) {
-    const strays = new Map();
+  #variationPlaces(strikes) {
+    const variationPlaces = new Map();
     for (const [pad] of strikes)
       if (pad.variation) {
-        strays.set(pad.id, this.#strikeCounters.get(pad.id) ?? 0);
-        this.#strikeCounters.set(pad.id, strays.get(pad.id) + 1);
+        variationPlaces.set(pad.id, this.#strikeCounters.get(pad.id) ?? 0);
+        this.#strikeCounters.set(pad.id, variationPlaces.get(pad.id) + 1);
       }
-    return strays;
+    return variationPlaces;
   }
 
   #isHere(region) {

@@ -11,13 +11,13 @@ const STEPS = 512;
 const scratch = [new Float64Array(4096), new Float64Array(4096)];
 
 /** @returns {Voice} */
-export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, stray = undefined }) {
+export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, variationPlace = undefined }) {
   let { sounds } = region;
   let start = frame;
   let ratio = (region.ratio ?? 1) * (pad.centsPerKey && note !== null ? 2 ** ((pad.centsPerKey * (note - pad.root)) / 1200) : 1);
-  if (stray !== undefined) {
+  if (variationPlace !== undefined) {
     const { gains, ratios, delays, pans } = pad.variation;
-    const place = stray % gains.length;
+    const place = variationPlace % gains.length;
     gain *= gains[place];
     ratio *= ratios[place];
     start += delays[place];

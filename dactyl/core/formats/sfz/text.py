@@ -12,10 +12,12 @@ MAX_DEPTH = 10  # of #include
 MAX_FILES = 200
 MAX_BYTES = 16 << 20  # of all files together
 MAX_TOKENS = 1_000_000
+MAX_DEFINES = 10_000
 MAX_VALUE = 2000  # characters of a value once its names are filled in
 
 _TOKEN = re.compile(r"<(\w+)>|(?:(?<=\s)|(?<=>)|^)([A-Za-z_][\w#]*)=")
 _DIRECTIVE = re.compile(r'#include\s+"([^"]*)"|#define\s+(\$\w+)\s+(\S+)')
+_USED = re.compile(r"\$\w{1,200}")
 _BLOCK_COMMENT = re.compile(r"/\*.*?(?:\*/|\Z)", re.DOTALL)
 
 
@@ -89,7 +91,10 @@ class _Reader:
                 included, defined, value = directive.groups()
                 if defined:
                     self._names[defined] = self._filled(value, place)
-                    self._names = dict(sorted(self._names.items(), key=lambda item: -len(item[0])))
+                    if len(self._names) > MAX_DEFINES:
+                        raise KitFileError(
+                            f"It defines over {MAX_DEFINES:,} names.", "No kit needs that.", file=name, line=number
+                        )
                 else:
                     inner = self._filled(included, place).replace("\\", "/")
                     yield from self.read(self._inside(inner, place), inner, depth=depth + 1, asked_at=place)
@@ -154,9 +159,15 @@ class _Reader:
 
     def _filled(self, text: str, place: Place) -> str:
         """``text`` with the values of #define in the place of their names, the longest name first."""
-        for name, value in self._names.items():
-            if name in text:
-                text = text.replace(name, value)
-                if len(text) > MAX_VALUE + 65_536:
-                    raise KitFileError("A #define makes this line too long.", "", file=place.file, line=place.line)
+        text = _USED.sub(self._value_of, text)
+        if len(text) > MAX_VALUE + 65_536:
+            raise KitFileError("A #define makes this line too long.", "", file=place.file, line=place.line)
         return text
+
+    def _value_of(self, used: re.Match[str]) -> str:
+        """The longest defined name that the word begins with, and what is left of the word behind it."""
+        word = used[0]
+        for end in range(len(word), 1, -1):
+            if word[:end] in self._names:
+                return self._names[word[:end]] + word[end:]
+        return word

@@ -7,7 +7,7 @@ from collections.abc import Callable, Hashable
 import numpy as np
 
 
-class SoundMemory:
+class SoundCache:
     """Remembers what ``make`` made; the longest unused goes first. May be called from several threads."""
 
     def __init__(self, make: Callable[[Hashable], np.ndarray], limit_bytes: int) -> None:

@@ -12,7 +12,7 @@ STEP = {"16": 2.0**-15, "24": 2.0**-23, "32f": 0.0}
 
 
 @dataclass(frozen=True, slots=True)
-class SumTest:
+class AddedUp:
     worst: float  # largest difference, of full scale
     allowed: float  # exact for float; (stems + 1) / 2 steps for 24 bit; (stems + 1) x 1.5 for dithered 16
     over: bool  # whether some file reached full scale, where adding up says nothing
@@ -22,7 +22,7 @@ class SumTest:
         return self.worst <= self.allowed
 
 
-def sum_test(stems: Sequence[Path], mix: Path, bits: str) -> SumTest:
+def stems_add_up(stems: Sequence[Path], mix: Path, bits: str) -> AddedUp:
     """Stems minus mix, frame by frame, added as the bounce adds them."""
     steps = {"16": 1.5, "24": 0.5, "32f": 0.0}[bits] * (len(stems) + 1)
     worst, over = 0.0, False
@@ -40,4 +40,4 @@ def sum_test(stems: Sequence[Path], mix: Path, bits: str) -> SumTest:
     finally:
         for file in files:
             file.close()
-    return SumTest(worst, steps * STEP[bits], over)
+    return AddedUp(worst, steps * STEP[bits], over)

@@ -9,7 +9,7 @@ from dactyl.core.stack.names import Named
 
 
 @dataclass(slots=True)
-class Hit:
+class PlacedFile:
     """One file, and the place its name gives it."""
 
     named: Named
@@ -26,9 +26,9 @@ class Hit:
         return self.measure.level_db
 
 
-def grouped(hits: Iterable[Hit], key: Callable[[Hit], Hashable]) -> dict[Hashable, list[Hit]]:
+def grouped(hits: Iterable[PlacedFile], key: Callable[[PlacedFile], Hashable]) -> dict[Hashable, list[PlacedFile]]:
     """Hits by what ``key`` says of them, in their order."""
-    groups: dict[Hashable, list[Hit]] = defaultdict(list)
+    groups: dict[Hashable, list[PlacedFile]] = defaultdict(list)
     for hit in hits:
         groups[key(hit)].append(hit)
     return groups
