@@ -8,12 +8,12 @@ help:  ## what can be made here
 	@grep -hE '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
 
 demo: install  ## build The Salt Ferry and serve it on 127.0.0.1:8000 (PORT=8123 for another)
-	@$(BIN)/python manage.py migrate --verbosity 0
+	@$(BIN)/python manage.py prepare
 	@$(BIN)/python manage.py build_demo
 	@$(BIN)/python manage.py serve --port $(PORT)
 
 serve: install  ## serve without building the demo
-	@$(BIN)/python manage.py migrate --verbosity 0
+	@$(BIN)/python manage.py prepare
 	@$(BIN)/python manage.py serve --port $(PORT)
 
 install: .venv/installed

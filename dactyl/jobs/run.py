@@ -1,12 +1,15 @@
 """Queue a job, run it, cancel it, and pick up what a stopped server left.
 
-A job may be run twice: what it does must end the same. A work may name a function as its ``afterwards``, which is called
+A job may be run twice, one after the other: what it does must end the same. It never runs twice at once: who runs it holds
+the lock of its file, which the system takes back when its process ends, however it ends. A work may name a function as its ``afterwards``, which is called
 once the job has ended well: what came in while it ended is taken care of there.
 """
 
+import fcntl
 import logging
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 from django.conf import settings
@@ -45,26 +48,83 @@ def cancel(job: Job) -> None:
     Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(state=Job.State.CANCELLED, ended_at=timezone.now())
 
 
-def requeue_unfinished(*queues: str) -> int:
-    """Queue again what was waiting or running when its worker stopped. Call it while no worker of ``queues`` runs."""
+def requeue_abandoned(*queues: str) -> int:
+    """Queue again what was waiting or running when its worker stopped; what a living worker runs is left to it."""
     queues = queues or tuple(settings.TASKS["default"]["QUEUES"])
     with transaction.atomic():
-        DBTaskResult.objects.filter(status__in=["READY", "RUNNING"], queue_name__in=queues).delete()
         unfinished = Job.objects.filter(queue__in=queues).exclude(state__in=Job.ENDED)
-        unfinished.filter(attempts__gte=MAX_ATTEMPTS).update(
+        abandoned = [job for job in unfinished if job.state == Job.State.QUEUED or not _is_held(job.pk)]
+        results = DBTaskResult.objects.filter(status__in=["READY", "RUNNING"], queue_name__in=queues)
+        stale = {job.pk for job in abandoned if job.state == Job.State.RUNNING or job.attempts >= MAX_ATTEMPTS}
+        queued = set()
+        for result in results:
+            job_id = result.args_kwargs["args"][0]
+            if job_id in stale or (result.status == "RUNNING" and not _is_held(job_id)):
+                result.delete()
+            else:
+                queued.add(job_id)
+        given_up = [job.pk for job in abandoned if job.attempts >= MAX_ATTEMPTS]
+        Job.objects.filter(pk__in=given_up).update(
             state=Job.State.FAILED,
             problem="This stopped the background worker three times and was given up. The server's log says more.",
             ended_at=timezone.now(),
         )
-        unfinished.update(state=Job.State.QUEUED)
-        jobs = list(unfinished)
-    for job in jobs:
-        run_job.using(queue_name=job.queue).enqueue(job.pk)
-    return len(jobs)
+        again = [job for job in abandoned if job.pk not in given_up]
+        Job.objects.filter(pk__in=[job.pk for job in again]).update(state=Job.State.QUEUED)
+    for job in again:
+        if job.pk not in queued:
+            run_job.using(queue_name=job.queue).enqueue(job.pk)
+    return len(again)
+
+
+_under_way: set[int] = set()  # jobs of this process
+
+
+def give_back() -> None:
+    """This process is stopped by its user: what it runs is queued again, and that it did not end is not held against it."""
+    Job.objects.filter(pk__in=_under_way, state=Job.State.RUNNING).update(
+        state=Job.State.QUEUED, attempts=F("attempts") - 1
+    )
+
+
+@contextmanager
+def _holding(job_id: int) -> Iterator[bool]:
+    """Whether this process has the job for itself; it has until the end of the block, or its own."""
+    path = settings.DATA / "jobs" / str(job_id)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with path.open("w") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            yield False
+            return
+        _under_way.add(job_id)
+        try:
+            yield True
+        finally:
+            _under_way.discard(job_id)
+            path.unlink(missing_ok=True)
+
+
+def _is_held(job_id: int) -> bool:
+    try:
+        with (settings.DATA / "jobs" / str(job_id)).open() as file:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except FileNotFoundError:
+        return False
+    except OSError:
+        return True
+    return False
 
 
 @task(queue_name="imports")  # or the queue that `enqueue` names
 def run_job(job_id: int) -> None:
+    with _holding(job_id) as is_ours:
+        if is_ours:
+            _run(job_id)
+
+
+def _run(job_id: int) -> None:
     started = Job.objects.filter(pk=job_id, state=Job.State.QUEUED).update(
         state=Job.State.RUNNING, heartbeat_at=timezone.now(), attempts=F("attempts") + 1
     )
@@ -78,6 +138,9 @@ def run_job(job_id: int) -> None:
     except OSError as error:
         state, problem = Job.State.FAILED, f"The disk refused: {error.strerror or error}. Make room, then try again."
         log.exception("Job %s", job)
+    except SystemExit:
+        give_back()
+        raise
     except Exception:
         state, problem = Job.State.FAILED, "Dactyl failed at this; the server's log says more."
         log.exception("Job %s", job)

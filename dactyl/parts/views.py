@@ -25,6 +25,7 @@ from dactyl.history.queries import listed, reading
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import sheet_rows
 from dactyl.kits.views.pages import kit_page
+from dactyl.page_memory import kept
 from dactyl.parts import edits, operations, passes, queries, shown
 from dactyl.parts.models import Part, Pass
 from dactyl.request_values import Asked, number_in, plain, seen_version
@@ -33,6 +34,7 @@ RATES_HZ = (8000, 192_000)
 
 
 @require_GET
+@kept
 def part_page(request: HttpRequest, kit_id: int) -> HttpResponse:
     return _part_view(request, get_object_or_404(Kit, pk=kit_id), chosen_part(request))
 

@@ -93,6 +93,9 @@ def record_heard(results: Sequence[tuple[ImportFile, Heard | str]]) -> None:
     with transaction.atomic():
         known = set(Sample.objects.filter(sha256__in=heard).values_list("sha256", flat=True))
         Sample.objects.filter(sha256__in=known, is_away=True).update(is_away=False)
+        Sample.objects.filter(sha256__in=known).exclude(damage="").update(
+            damage=""
+        )  # the file that came in takes its place
         new = [_sample(file, result) for sha, (file, result) in reversed(heard.items()) if sha not in known]
         Sample.objects.bulk_create(new, batch_size=100)
         samples = Sample.objects.defer("overview").in_bulk(heard, field_name="sha256")
@@ -148,6 +151,14 @@ def set_kind(sample_ids: Sequence[int], kind: str) -> int:
     return Sample.objects.filter(pk__in=sample_ids).update(kind=BY_SLUG[kind].slug)
 
 
+GONE, CUT, OTHER = "gone from the data folder", "not as long as it was", "no longer what it was"
+
+
+def mark_damage(sha256: str, what: str) -> None:
+    """Say on the shelf what is wrong with the file of a sample; nothing is, with an empty text."""
+    Sample.objects.filter(sha256=sha256).exclude(damage=what).update(damage=what)
+
+
 def put_away(sample_ids: Sequence[int], is_away: bool) -> int:
     """Take samples off the shelf, or bring them back. Kits that use them keep them, and nothing is deleted."""
     return Sample.objects.filter(pk__in=sample_ids).exclude(is_away=is_away).update(is_away=is_away)
@@ -179,6 +190,8 @@ def take_in(path: Path, name: str, folder: str) -> None:
             known = Sample.objects.filter(sha256=heard.sha256).first()
             if known and known.is_away:
                 put_away([known.pk], False)
+            if known and known.damage:
+                mark_damage(known.sha256, "")
             if known is None:
                 _sample(ImportFile(name=name[-255:], folder=folder[-500:]), heard).save()
             elif (known.name, known.folder) != (name, folder):

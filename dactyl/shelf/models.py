@@ -35,6 +35,7 @@ class Sample(models.Model):
     name = models.CharField(max_length=255)  # the first it came under
     folder = models.CharField(max_length=500, blank=True)
     added_at = models.DateTimeField(default=timezone.now, db_index=True)
+    damage = models.CharField(max_length=80, blank=True)  # what is wrong with its file, as last looked at
     is_away = models.BooleanField(default=False, db_index=True)  # off the shelf; kits that use it keep it
 
     class Meta:

@@ -18,12 +18,14 @@ SORTS = {  # what a person may sort by, and how
     "length": ("length", ["seconds", "pk"]),
     "level": ("loudest", ["-level_db", "pk"]),
 }
-WHICH = {"": "on the shelf", "unused": "in no kit", "away": "put away"}
+WHICH = {"": "on the shelf", "unused": "in no kit", "away": "put away", "damaged": "damaged"}
 
 
 def search(text: str = "", kind: str = "", sort: str = "", which: str = "") -> QuerySet[Sample]:
     """Samples whose name, folder or further names hold every word of ``text``."""
     samples = Sample.objects.filter(is_away=which == "away")
+    if which == "damaged":
+        samples = samples.exclude(damage="")
     if which == "unused":
         samples = samples.filter(uses=None)  # the takes of kits
     for word in text.split()[:10]:

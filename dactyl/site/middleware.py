@@ -33,6 +33,31 @@ def _is_full_disk(problem: Exception) -> bool:
     return isinstance(problem, OperationalError) and "disk is full" in str(problem)
 
 
+FOREIGN = "This came from another site, so it was refused. Open Dactyl in the browser itself."
+
+
+class Headers:
+    """Requests that other sites make the browser send are refused, and no page is kept by anyone but its reader.
+
+    Sec-Fetch-Site: https://www.w3.org/TR/fetch-metadata/. The headers: OWASP ASVS 4.0.3, 14.4 and 8.2.
+    """
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        is_visit = (
+            request.headers.get("Sec-Fetch-Mode") == "navigate" and request.method == "GET" and request.path == "/"
+        )
+        if request.headers.get("Sec-Fetch-Site") in ("cross-site", "same-site") and not is_visit:
+            response = HttpResponse(FOREIGN, status=403, content_type="text/plain; charset=utf-8")
+        else:
+            response = self.get_response(request)
+        response.headers.setdefault("Cache-Control", "private, no-cache")
+        response.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
+        return response
+
+
 class ConsistentReads:
     """A page made of several queries shows one state, whatever is written meanwhile. What is only looked at writes nothing."""
 

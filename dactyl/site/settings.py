@@ -10,12 +10,45 @@ ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("DACTYL_DATA", ROOT / "data")).resolve()
 """Samples, prepared sounds, bounces and the database; never in git."""
 
+
+def _number(name: str, default: int, low: int, high: int) -> int:
+    text = os.environ.get(name, str(default))
+    try:
+        number = int(text)
+    except ValueError:
+        number = low - 1
+    if not low <= number <= high:
+        raise SystemExit(
+            f"{name} is “{text}”: set it to a whole number from {low:,} to {high:,}, or leave it out for {default:,}."
+        )
+    return number
+
+
+def _one_of(name: str, *allowed: str) -> str:
+    text = os.environ.get(name, allowed[0])
+    if text not in allowed:
+        raise SystemExit(f"{name} is “{text}”: set it to {' or '.join(allowed)}, or leave it out for {allowed[0]}.")
+    return text
+
+
+def _make_folder(path: Path) -> None:
+    try:
+        path.mkdir(parents=True, exist_ok=True)
+        path.chmod(0o700)
+    except OSError as problem:
+        raise SystemExit(
+            f"The data folder {path} can't be used ({problem.strerror}). Set DACTYL_DATA to a folder that can be written."
+        ) from None
+
+
+os.umask(0o077)  # recordings and database are their owner's alone
+_make_folder(DATA)
+
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("DACTYL_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 
 
 def _secret_key() -> str:
-    DATA.mkdir(parents=True, exist_ok=True)
     path = DATA / "secret-key"
     if not path.exists():
         partial = path.with_suffix(f".{os.getpid()}")
@@ -41,14 +74,16 @@ INSTALLED_APPS = [
     "dactyl.parts",
     "dactyl.bounces",
     "dactyl.demo",
+    "dactyl.keeping",
 ]
 MIDDLEWARE = [
+    "csp.middleware.CSPMiddleware",  # outermost: static files and refusals carry the policy too
+    "dactyl.site.middleware.Headers",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "csp.middleware.CSPMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "dactyl.site.middleware.PlainErrors",
     "dactyl.site.middleware.ConsistentReads",
@@ -61,7 +96,11 @@ TEMPLATES = [
         "DIRS": [ROOT / "dactyl/site/templates"],
         "APP_DIRS": True,
         "OPTIONS": {
-            "context_processors": ["django.template.context_processors.request"],
+            "context_processors": [
+                "django.template.context_processors.request",
+                "dactyl.page_memory.page_token",
+                "dactyl.site.views.limits",
+            ],
             "builtins": ["dactyl.kits.templatetags.kit_filters", "dactyl.parts.templatetags.transport"],
         },
     }
@@ -83,13 +122,14 @@ DATABASES = {
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["imports", "bounces"]}}
-EMBEDDED_WORKERS = os.environ.get("DACTYL_WORKERS", "embedded") == "embedded"
+EMBEDDED_WORKERS = _one_of("DACTYL_WORKERS", "embedded", "external") == "embedded"
 """Whether the server starts the background workers itself; otherwise run ``manage.py work``."""
 
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [ROOT / "dactyl/site/static"]
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 0
+WHITENOISE_ALLOW_ALL_ORIGINS = False
 
 USE_TZ = True
 TIME_ZONE = os.environ.get("TZ", "UTC")
@@ -97,6 +137,7 @@ LANGUAGE_CODE = "en-gb"
 USE_I18N = False  # one language; asking for the visitor's at every number drawn is dear
 USE_THOUSAND_SEPARATOR = False
 
+CSRF_COOKIE_HTTPONLY = True  # scripts take the token from the page
 CSRF_FAILURE_VIEW = "dactyl.site.views.csrf_failed"
 X_FRAME_OPTIONS = "DENY"
 SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
@@ -118,20 +159,20 @@ CONTENT_SECURITY_POLICY = {
 
 # Limits: what one person may bring in at once. Bytes unless named otherwise.
 MEGABYTE = 1 << 20
-MAX_UPLOAD_BYTES = int(os.environ.get("DACTYL_MAX_UPLOAD_MB", 2048)) * MEGABYTE
-MAX_ZIP_FILES = int(os.environ.get("DACTYL_MAX_ZIP_FILES", 20_000))
-MAX_ZIP_BYTES = int(os.environ.get("DACTYL_MAX_ZIP_MB", 8192)) * MEGABYTE
-MAX_SAMPLE_BYTES = int(os.environ.get("DACTYL_MAX_SAMPLE_MB", 512)) * MEGABYTE
-PREPARED_CACHE_BYTES = int(os.environ.get("DACTYL_PREPARED_MB", 4096)) * MEGABYTE
-PAGE_SOUND_BYTES = int(os.environ.get("DACTYL_PAGE_SOUND_MB", 512)) * MEGABYTE
-PLAYING_RATE_HZ = int(os.environ.get("DACTYL_RATE", 48_000))
-MIDDLE_C_OCTAVE = int(os.environ.get("DACTYL_MIDDLE_C", 3))
+MAX_UPLOAD_BYTES = _number("DACTYL_MAX_UPLOAD_MB", 2048, 1, 1 << 20) * MEGABYTE
+MAX_ZIP_FILES = _number("DACTYL_MAX_ZIP_FILES", 20_000, 1, 1_000_000)
+MAX_ZIP_BYTES = _number("DACTYL_MAX_ZIP_MB", 8192, 1, 1 << 20) * MEGABYTE
+MAX_SAMPLE_BYTES = _number("DACTYL_MAX_SAMPLE_MB", 512, 1, 1 << 16) * MEGABYTE
+PREPARED_CACHE_BYTES = _number("DACTYL_PREPARED_MB", 4096, 16, 1 << 20) * MEGABYTE
+PAGE_SOUND_BYTES = _number("DACTYL_PAGE_SOUND_MB", 512, 16, 1 << 16) * MEGABYTE
+PLAYING_RATE_HZ = _number("DACTYL_RATE", 48_000, 8_000, 192_000)
+MIDDLE_C_OCTAVE = _number("DACTYL_MIDDLE_C", 3, 3, 5)
 """What MIDI note 60 is called: C3, C4 or C5."""
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = 32 * MEGABYTE
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 20_000  # the keys of as many samples as can be selected, and more
 FILE_UPLOAD_TEMP_DIR = DATA / "incoming"
-FILE_UPLOAD_TEMP_DIR.mkdir(parents=True, exist_ok=True)
+_make_folder(FILE_UPLOAD_TEMP_DIR)
 
 TEST_RUNNER = "dactyl.site.test_runner.CountingRunner"
 LOGGING = {

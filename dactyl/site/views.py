@@ -1,5 +1,6 @@
 """Pages for what went wrong: one clear sentence, never a traceback."""
 
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.csrf import requires_csrf_token
@@ -13,6 +14,11 @@ def sentence(request: HttpRequest, text: str, status: int) -> HttpResponse:
         response["HX-Reswap"] = "none"
         return response
     return render(request, "sentence.html", {"text": text, "status": status}, status=status)
+
+
+def limits(request: HttpRequest) -> dict[str, int]:
+    """A context processor: what the page itself refuses before it is sent."""
+    return {"upload_bytes": settings.MAX_UPLOAD_BYTES}
 
 
 @requires_csrf_token

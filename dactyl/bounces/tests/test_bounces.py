@@ -16,7 +16,7 @@ from dactyl.core.formats.midi import read_midi
 from dactyl.core.parts.part import Event, Part
 from dactyl.history import edits as history
 from dactyl.jobs.models import Job
-from dactyl.jobs.run import requeue_unfinished, run_job
+from dactyl.jobs.run import requeue_abandoned, run_job
 from dactyl.kits import edits
 from dactyl.kits.edits.samples import NewPad
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
@@ -165,7 +165,7 @@ class Bouncing(KitCase):
         bounce = self.ask()
         for attempt in range(3):
             Job.objects.filter(pk=bounce.job_id).update(state=Job.State.RUNNING, attempts=attempt + 1)
-            requeue_unfinished()
+            requeue_abandoned()
         job = Job.objects.get(pk=bounce.job_id)
         self.assertEqual(job.state, Job.State.FAILED)
         self.assertIn("given up", job.problem)

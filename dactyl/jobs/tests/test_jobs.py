@@ -96,7 +96,7 @@ class Jobs(TransactionTestCase):
         self.run_now(ended)
         steps.clear()
         DBTaskResult.objects.update(status="RUNNING")
-        self.assertEqual(run.requeue_unfinished("imports"), 2)
+        self.assertEqual(run.requeue_abandoned("imports"), 2)
         states = {job.pk: job.state for job in Job.objects.all()}
         self.assertEqual(states, {under_way.pk: "queued", waiting.pk: "queued", tired.pk: "failed", ended.pk: "done"})
         self.assertEqual(DBTaskResult.objects.filter(status="READY").count(), 2)
@@ -108,3 +108,21 @@ class Jobs(TransactionTestCase):
         steps.clear()
         run.run_job.func(job.pk)
         self.assertEqual(steps, [])
+
+    def test_what_a_living_worker_runs_is_not_run_by_another(self):
+        job = self.job("counts")
+        Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING)
+        with run._holding(job.pk):
+            self.assertEqual(run.requeue_abandoned("imports"), 0)
+            run.run_job.func(job.pk)
+        self.assertEqual(steps, [])
+        self.assertEqual(run.requeue_abandoned("imports"), 1)
+
+    def test_stopping_is_not_failing(self):
+        job = self.job("counts")
+        for _ in range(5):
+            Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING, attempts=1)
+            with run._holding(job.pk):
+                run.give_back()
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.attempts), ("queued", 0))

@@ -10,6 +10,7 @@ from dactyl.history.models import Revision
 from dactyl.kits.models import Kit, Proposal, TakeSample
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf.models import Sample, SampleName
+from dactyl.shelf.store import with_reserve
 
 
 def merge(kept: Sample, other: Sample) -> int:
@@ -31,7 +32,7 @@ def merge(kept: Sample, other: Sample) -> int:
 
 def delete_unused(sample_ids: Sequence[int]) -> tuple[int, int]:
     """Delete samples that no kit uses and no undo or proposal could bring back; returns how many went and how many stay."""
-    with transaction.atomic():
+    with with_reserve(), transaction.atomic():
         used = _used()
         rows = Sample.objects.filter(pk__in=sample_ids)
         gone = [row for row in rows.only("sha256") if row.pk not in used]

@@ -14,6 +14,7 @@ from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import history_context
+from dactyl.page_memory import kept
 from dactyl.shelf.views import shelf_context
 
 
@@ -60,6 +61,7 @@ def kit_page(request: HttpRequest, kit: Kit, view: str, template: str, context: 
 
 
 @require_GET
+@kept
 def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     outputs = list(kit.outputs.all())
@@ -68,6 +70,7 @@ def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
 
 
 @require_GET
+@kept
 def outputs(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     rows = list(kit.outputs.all())

@@ -62,7 +62,7 @@ def server(*, with_demo: bool = False) -> Iterator[Server]:
     data = Path(tempfile.mkdtemp(prefix="dactyl-served-"))
     served = Server(data)
     try:
-        served.manage("migrate", "--verbosity", "0")
+        served.manage("prepare")
         if with_demo:
             served.manage("build_demo")
         served.start()

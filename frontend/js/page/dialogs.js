@@ -1,3 +1,5 @@
+import { tooLarge } from "../shelf/upload.js";
+
 /** Dialogs, the theme, and things that close. Needed on every page. */
 export function startDialogs() {
   document.addEventListener("click", ({ target }) => {
@@ -15,6 +17,15 @@ export function startDialogs() {
       document.dispatchEvent(new Event("theme"));
     }
   });
+  document.addEventListener("change", (event) => {
+    const input = /** @type {HTMLInputElement} */ (event.target);
+    if (input.type !== "file" || !input.form) return;
+    const why = [...input.files].map(tooLarge).find(Boolean) ?? "";
+    input.setCustomValidity(why);
+    if (input.reportValidity()) return;
+    input.value = "";
+    event.stopImmediatePropagation();
+  }, true);
   document.body.addEventListener("htmx:afterSettle", ({ detail }) => {
     const ask = document.getElementById("ask");
     if (detail.requestConfig?.elt?.closest?.("[data-ask]") && ask.firstElementChild && !ask.open) ask.showModal();

@@ -31,7 +31,8 @@ export async function upload(files, { session, onListed }) {
 
 /** Send one file; null when it is there, else what the server said of it. */
 async function sendOne(id, { file, path }) {
-  let why = "";
+  let why = tooLarge(file);
+  if (why) return why;
   for (let tries = 0; tries < TRIES; tries++) {
     const body = new FormData();
     body.append("path", path);
@@ -43,6 +44,13 @@ async function sendOne(id, { file, path }) {
     await new Promise((resolve) => setTimeout(resolve, 300 * (tries + 1)));
   }
   return why;
+}
+
+/** Why a file is not even sent: nothing, where it fits. @param {File} file */
+export function tooLarge(file) {
+  const limit = Number(document.body.dataset.uploadBytes) - 100_000; // what a form adds round it
+  if (file.size <= limit) return "";
+  return `${file.name} is larger than ${Math.round(limit / 2 ** 20)} MB, the most that is taken at once (DACTYL_MAX_UPLOAD_MB).`;
 }
 
 export function post(url, body) {

@@ -55,6 +55,13 @@ class _Converter:
         if 0 in self._outputs and 0 not in file.output_names:
             self._outputs[0] = MAIN
         self._mics: dict[str, None] = {}
+        self._members: dict[int, set[tuple]] = defaultdict(set)  # pads of each group
+        self._first_listeners: dict[int, SfzRegion] = {}  # the first region that each group silences
+        for region in self._regions:
+            self._members[region["group"]].add(self._pad_key(region))
+            self._first_listeners.setdefault(region["off_by"], region)
+        self._silencings = {(region["group"], region["off_by"]) for region in self._regions}
+        self._choking = sorted({min(pair) for pair in self._silencings if all(pair)})
         self._chokes: dict[int, ChokeGroup] = {}
         self._mutes: dict[int, MuteGroup] = {}
 
@@ -152,30 +159,24 @@ class _Converter:
             region["off_mode"]
         ]
         if off_by and off_by == group:
-            members = {self._pad_key(other) for other in self._regions if other["group"] == group}
-            if len(members) == 1:
+            if len(self._members[group]) == 1:
                 return None, True, (), ()
             return self._choke(group, fade_ms), True, (), ()
-        listeners = [other for other in self._regions if other["off_by"] == group] if group else []
-        if off_by and any(other["group"] == off_by and other["off_by"] == group for other in self._regions):
+        if off_by and (off_by, group) in self._silencings:
             return self._choke(min(group, off_by), fade_ms), False, (), ()
-        silences = self._mute(group) if listeners else ()
-        silenced = self._mute(off_by) if off_by and self._is_emitted(off_by) else ()
+        silences = self._mute(group) if group and group in self._first_listeners else ()
+        silenced = self._mute(off_by) if off_by and off_by in self._members else ()
         return None, False, silences, silenced
 
-    def _is_emitted(self, group: int) -> bool:
-        return any(region["group"] == group for region in self._regions)
-
     def _fade_of(self, group: int) -> float:
-        for region in self._regions:
-            if region["off_by"] == group:
-                return 1000 * region["off_time"] if region["off_mode"] == "time" else 6.0
-        return FADE_MS
+        region = self._first_listeners.get(group)
+        if region is None:
+            return FADE_MS
+        return 1000 * region["off_time"] if region["off_mode"] == "time" else 6.0
 
     def _choke(self, group: int, fade_ms: float) -> ChokeGroup | None:
         """Letters in the order of the groups' numbers; one fade for each, the first that comes."""
-        known = sorted({min(r["group"], r["off_by"]) for r in self._regions if r["off_by"] and r["group"]})
-        place = known.index(group)
+        place = self._choking.index(group)
         if place >= len(_LETTERS):
             self._differ(f"Its choke groups after the {len(_LETTERS)}th, such as {group}, are left out.")
             return None

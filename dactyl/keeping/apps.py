@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class KeepingConfig(AppConfig):
+    name = "dactyl.keeping"

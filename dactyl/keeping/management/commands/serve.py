@@ -1,0 +1,116 @@
+"""Serve Dactyl on this machine, with its background workers."""
+
+import logging
+import os
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from typing import Any
+
+import waitress
+from django.conf import settings
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.core.wsgi import get_wsgi_application
+from django.db import connection
+
+from dactyl import page_memory
+from dactyl.core.errors import KitError
+from dactyl.jobs.run import requeue_abandoned
+from dactyl.keeping import check_store, database
+from dactyl.keeping.lock import hold_folder
+from dactyl.shelf import store
+from dactyl.shelf.models import ImportFile
+
+THREADS = 12
+CONNECTIONS = 500
+SILENT_SECONDS = 10  # a connection on which nothing comes is dropped after so long
+SECONDS_BETWEEN_LOOKS = 3600  # whether a daily copy is due
+WORKERS = {"imports": 2, "bounces": 1}  # one slow import does not hold another
+log = logging.getLogger(__name__)
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument("--host", default="127.0.0.1")
+
+    def handle(self, *, port: int, host: str, **options: Any) -> None:
+        if not 0 <= port <= 65_535:
+            raise CommandError(f"Port {port} is none: choose one from 1024 to 65535, as in make demo PORT=8123")
+        with hold_folder():
+            self._check_database()
+            tempfile.tempdir = str(store.incoming_folder())  # large bodies wait on the disk that has room for them
+            server = self._listen(host, port)
+            store.keep_reserve()
+            store.sweep(
+                set(ImportFile.objects.filter(state=ImportFile.State.WAITING).values_list("stored_as", flat=True))
+            )
+            requeue_abandoned()
+            page_memory.begin(database.database_path())
+            if settings.EMBEDDED_WORKERS:
+                for queue, count in WORKERS.items():
+                    for _ in range(count):
+                        threading.Thread(target=_keep_worker, args=(queue,), daemon=True).start()
+            threading.Thread(target=_look_after, daemon=True).start()
+            self.stdout.write(f"Dactyl is at http://{host}:{server.effective_port}/ (stop it with Ctrl+C)")
+            self.stdout.flush()
+            try:
+                server.run()
+            except KeyboardInterrupt:
+                self.stdout.write("Stopped. Everything is kept.")
+
+    def _check_database(self) -> None:
+        try:
+            database.check()
+        except KitError as problem:
+            raise CommandError(str(problem)) from None
+        if database.is_behind():
+            raise CommandError("The database is not ready for this version: run manage.py prepare first.")
+        if made := database.copy_daily():
+            self.stdout.write(f"Today's copy of the database is {made}; the last {database.COPIES_KEPT} are kept.")
+
+    def _listen(self, host: str, port: int) -> Any:
+        try:
+            return waitress.create_server(
+                get_wsgi_application(),
+                host=host,
+                port=port,
+                threads=THREADS,
+                connection_limit=CONNECTIONS,
+                channel_timeout=SILENT_SECONDS,
+                cleanup_interval=SILENT_SECONDS // 2,
+                max_request_body_size=settings.MAX_UPLOAD_BYTES,
+                ident=None,
+            )
+        except OSError as problem:
+            raise CommandError(
+                f"Port {port} can't be used ({problem.strerror}). Try another: make demo PORT=8123"
+            ) from None
+
+
+def _keep_worker(queue: str) -> None:
+    """Start a worker, and another should it ever die; its job is tried again, three times in all."""
+    command = [sys.executable, str(settings.ROOT / "manage.py"), "work", "--queue", queue, "--end-with-parent"]
+    while True:
+        worker = subprocess.Popen(command, stdin=subprocess.PIPE, env=os.environ | {"OMP_NUM_THREADS": "1"})
+        worker.wait()
+        time.sleep(1)
+        requeue_abandoned(queue)
+
+
+def _look_after() -> None:
+    """Find damage while nothing waits for it, then copy the database each day."""
+    try:
+        for finding in check_store.check_contents():
+            log.warning("%s", finding)
+        while True:
+            time.sleep(SECONDS_BETWEEN_LOOKS)
+            database.copy_daily()
+    except Exception:
+        log.exception("Looking after the data folder")
+    finally:
+        connection.close()

@@ -1,0 +1,150 @@
+"""Starting on a data folder that is not as it was left, copies of the database, and a store that was damaged by hand."""
+
+import os
+import sqlite3
+import subprocess
+import sys
+import tempfile
+from contextlib import closing
+from io import StringIO
+from pathlib import Path
+from unittest.mock import patch
+
+from django.conf import settings
+from django.core.management import CommandError, call_command
+from django.test import RequestFactory, SimpleTestCase, TestCase, override_settings
+
+from dactyl.core.errors import AudioError
+from dactyl.keeping import check_store, database
+from dactyl.shelf import edits as shelf_edits
+from dactyl.shelf import store
+from dactyl.shelf.models import Sample
+from dactyl.shelf.tests.sounds import shelf_of
+from dactyl.site.middleware import Headers
+
+
+class Starting(SimpleTestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory(prefix="dactyl-keeping-")
+        self.addCleanup(folder.cleanup)
+        self.data = Path(folder.name)
+        self.base = self.data / "dactyl.sqlite3"
+
+    def manage(self, *command: str, **environment: str) -> subprocess.CompletedProcess:
+        told = os.environ | {"DACTYL_DATA": str(self.data)} | environment
+        return subprocess.run([sys.executable, "manage.py", *command], cwd=settings.ROOT, env=told, capture_output=True, text=True, timeout=60)  # fmt: skip
+
+    def refused(self, *command: str, **environment: str) -> str:
+        """The one line with which a command refuses."""
+        ended = self.manage(*command, **environment)
+        self.assertNotEqual(ended.returncode, 0)
+        self.assertNotIn("Traceback", ended.stderr)
+        return ended.stderr.strip().splitlines()[-1]
+
+    def test_a_value_that_can_not_be_is_named_with_what_is_allowed(self):
+        for name, value, allowed in (
+            ("DACTYL_RATE", "abc", "8,000 to 192,000"),
+            ("DACTYL_MIDDLE_C", "99", "3 to 5"),
+            ("DACTYL_WORKERS", "many", "embedded or external"),
+        ):
+            with self.subTest(name):
+                said = self.refused("serve", **{name: value})
+                self.assertIn(f"{name} is “{value}”", said)
+                self.assertIn(allowed, said)
+        self.assertIn("can't be used", self.refused("serve", DACTYL_DATA="/proc/nowhere"))
+        self.assertIn("Port 70000 is none", self.refused("serve", "--port", "70000"))
+
+    def test_a_database_that_can_not_be_used_is_said_and_left_as_it_is(self):
+        self.assertEqual(self.manage("prepare").returncode, 0)
+        self.assertEqual((self.data.stat().st_mode & 0o777, self.base.stat().st_mode & 0o777), (0o700, 0o600))
+        copied = self.data / "copies" / "2026-01-02-030405.sqlite3"
+        copied.parent.mkdir()
+        whole = self.base.read_bytes()
+        copied.write_bytes(whole)
+        self.base.write_bytes(whole[:20_000] + b"\7" * 4096 + whole[24_096:])
+        damaged = self.base.read_bytes()
+        for command in ("prepare", "serve"):
+            self.assertIn("is damaged", self.refused(command))
+        self.assertEqual(self.base.read_bytes(), damaged)
+        self.assertIn(copied.name, self.manage("restore").stdout)
+        self.assertIn("is the database now", self.manage("restore", "latest").stdout)
+        self.assertEqual([path.read_bytes() for path in copied.parent.glob("*.replaced")], [damaged])
+        self.assertIn("0 findings", self.manage("check_store").stdout)
+        with closing(sqlite3.connect(self.base)) as base:
+            base.execute(
+                "INSERT INTO django_migrations (app, name, applied) VALUES ('kits', '9999_later', '2030-01-01')"
+            )
+            base.commit()
+        self.assertIn("newer Dactyl (kits 9999_later)", self.refused("serve"))
+        self.base.unlink()
+        sample = self.data / "samples" / "ab" / "ab12"
+        sample.parent.mkdir(parents=True)
+        sample.write_bytes(b"sound")
+        self.assertIn("missing or empty", self.refused("prepare"))
+        self.assertFalse(self.base.exists())
+
+    def test_copies_are_made_daily_and_seven_are_kept(self):
+        self.manage("prepare")
+        with override_settings(DATA=self.data), patch.object(database, "database_path", lambda: self.base):
+            folder = self.data / "copies"
+            folder.mkdir()
+            for day in range(1, 10):
+                (folder / f"2020-01-0{day}-120000.sqlite3").write_bytes(self.base.read_bytes())
+            kept = folder / "2020-01-01-000000-before.sqlite3"
+            kept.touch()
+            made = database.copy_daily()
+            self.assertIsNone(database.copy_daily(), "once a day")
+            found = database.copies()
+            self.assertEqual((len(found), found[0], found[-1]), (database.COPIES_KEPT + 1, made, kept))
+            database.check(made)
+
+
+class Damage(TestCase):
+    def setUp(self):
+        self.cut, self.gone, self.other, self.good = shelf_of([-6.0, -12.0, -18.0, -24.0])
+
+    def path(self, sample: Sample) -> Path:
+        return store.sample_path(sample.sha256)
+
+    def test_damage_is_found_marked_refused_and_mended_by_bringing_the_file_in_again(self):
+        whole = {sample.pk: self.path(sample).read_bytes() for sample in (self.cut, self.gone, self.other)}
+        self.path(self.cut).write_bytes(whole[self.cut.pk][:100])
+        self.path(self.gone).unlink()
+        self.path(self.other).write_bytes(whole[self.other.pk][:-1] + b"\1")
+        self.assertEqual(len(list(check_store.check_sizes())), 2)
+        self.assertEqual(len(list(check_store.check_contents())), 3)
+        marks = dict(Sample.objects.values_list("pk", "damage"))
+        self.assertEqual(marks, {self.cut.pk: shelf_edits.CUT, self.gone.pk: shelf_edits.GONE, self.other.pk: shelf_edits.OTHER, self.good.pk: ""})  # fmt: skip
+        page = self.client.get("/shelf/samples/?which=damaged").content.decode()
+        self.assertEqual(page.count('role="option"'), 3)
+        for sample in (self.cut, self.gone, self.other):
+            with self.assertRaisesRegex(AudioError, "Bring it in again"):
+                store.whole_path(sample.sha256)
+            with tempfile.NamedTemporaryFile(suffix=".wav") as file:
+                file.write(whole[sample.pk])
+                file.flush()
+                shelf_edits.take_in(Path(file.name), sample.name, sample.folder)
+            self.assertEqual(store.whole_path(sample.sha256).read_bytes(), whole[sample.pk])
+        self.assertEqual((list(check_store.check_contents()), Sample.objects.exclude(damage="").count()), ([], 0))
+
+    def test_what_kills_left_behind_is_swept_and_what_is_waited_for_stays(self):
+        for name in ("left", "waited-for"):
+            (store.incoming_folder() / name).write_bytes(b"x")
+        (store.incoming_folder() / "unpacked").mkdir(exist_ok=True)
+        store.sweep({"waited-for"})
+        self.assertEqual([path.name for path in store.incoming_folder().iterdir()], ["waited-for"])
+
+    def test_what_another_site_asks_for_is_refused(self):
+        answer = Headers(lambda request: self.client.get("/"))
+        asked = RequestFactory().get("/shelf/", headers={"Sec-Fetch-Site": "cross-site", "Sec-Fetch-Mode": "no-cors"})
+        self.assertEqual(answer(asked).status_code, 403)
+        for headers in ({}, {"Sec-Fetch-Site": "same-origin"}, {"Sec-Fetch-Site": "none"}):
+            response = answer(RequestFactory().get("/shelf/", headers=headers))
+            self.assertEqual((response.status_code, response["Cross-Origin-Resource-Policy"]), (200, "same-origin"))
+        for place in ("/", "/static/worklet.js", "/nowhere/"):
+            response = self.client.get(place)
+            self.assertIn("default-src 'none'", response["Content-Security-Policy"], place)
+
+    def test_restoring_a_copy_that_is_not_there_is_said(self):
+        with self.assertRaisesMessage(CommandError, "There is no copy “yesterday”"):
+            call_command("restore", "yesterday", stdout=StringIO())
