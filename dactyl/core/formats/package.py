@@ -154,7 +154,7 @@ def read_package(folder: Path, name: str) -> Package:
         raise KitFileError("It is not a kit package of Dactyl.", "Choose another file.", file=name)
     if described.get("version") != VERSION:
         raise KitFileError(
-            f"It is of version {str(described.get('version'))[:20]}; version {VERSION} is read here.",
+            f"It is of version {printable(str(described.get('version')))[:20]}; version {VERSION} is read here.",
             "Use a newer Dactyl.",
             file=name,
         )
@@ -182,9 +182,9 @@ def _check_samples(kit: Kit, samples: Iterable[SampleFile], folder: Path, name: 
     for sample in by_hash.values():
         path = (root / sample.file).resolve()
         if not path.is_relative_to(root) or not path.is_file():
-            raise KitFileError(f"Its sample “{sample.file[:80]}” is missing.", "Export it again.", file=name)
+            raise KitFileError(f"Its sample “{printable(sample.file)[:80]}” is missing.", "Export it again.", file=name)
         with path.open("rb") as file:
             if hashlib.file_digest(file, "sha256").hexdigest() != sample.sha256:
                 raise KitFileError(
-                    f"Its sample “{sample.file[:80]}” is not what it was.", "Export it again.", file=name
+                    f"Its sample “{printable(sample.file)[:80]}” is not what it was.", "Export it again.", file=name
                 )

@@ -48,8 +48,8 @@ class Server:
             stderr=subprocess.DEVNULL,
             text=True,
         )
-        line = self._process.stdout.readline()
-        self.url = re.search(r"http://\S+?(?=/? )", line)[0]
+        lines = iter(self._process.stdout.readline, "")
+        self.url = next(found[0] for line in lines if (found := re.search(r"http://\S+?(?=/? )", line)))
 
     def stop(self, how: signal.Signals = signal.SIGINT) -> None:
         self._process.send_signal(how)
@@ -96,8 +96,8 @@ def open_page(chromium: Browser, served: Server) -> tuple[Page, list[str]]:
 
 def _is_problem(message: ConsoleMessage) -> bool:
     """The browser notes every refused edit (409, 422) as an error; the page shows those as sentences. A search that a
-    further letter replaces is noted as aborted."""
-    expected = r"status of (409|422)|^htmx:(sendAbort|afterRequest)"
+    further letter replaces is noted as aborted, and a test may take the server away."""
+    expected = r"status of (409|422)|net::ERR_FAILED|^htmx:(sendAbort|afterRequest)"
     return message.type == "error" and not re.search(expected, message.text)
 
 

@@ -109,12 +109,11 @@ export function startRecorder({ session, engine, input, part }) {
   }
 
   function finishPass() {
-    if (taken?.hits.length) {
-      keep();
-      sendAll();
-    }
+    const played = taken?.hits.length;
+    if (played) keep();
     open = new Map();
     taken = isOn() ? fresh() : null;
+    if (played) sendAll();
   }
 
   let isSending = false;

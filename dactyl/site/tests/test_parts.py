@@ -1,0 +1,156 @@
+"""Parts by hand: drawn, painted, shaped, written by keyboard, played in, and kept whatever happens to server and tab."""
+
+from playwright.sync_api import Page, expect
+
+from dactyl.site.tests.served import Workshop, browser, open_page, server
+
+LANE = """(name) => { const { lanes } = window.dactyl.editor.current; return lanes.findIndex((lane) => lane.name === name); }"""
+PLACE = """([tick, lane]) => {
+  const { view } = window.dactyl.editor.current;
+  const { left, top } = document.getElementById("part-canvas").getBoundingClientRect();
+  return [left + view.x(tick), top + view.foot(lane)];
+}"""
+HITS = "() => window.dactyl.editor.current.model.hits.map(({ tick, note, velocity }) => [tick, note, velocity])"
+STRIKE = """([note, velocity, stamps]) => {  // as a device sends them, with its own stamps
+  for (const stamp of stamps) window.dactyl.input.midi([0x99, note, velocity], "test", stamp);
+}"""
+KEPT = "() => JSON.parse(localStorage.getItem('unwritten-passes') ?? '[]').flatMap(({ hits }) => hits)"
+KICK, SNARE = 36, 38
+
+
+class Parts(Workshop):
+    @classmethod
+    def setUpClass(cls):
+        super(Workshop, cls).setUpClass()
+        cls.server = cls.enterClassContext(server(with_demo=True))
+        cls.chromium = cls.enterClassContext(browser())
+
+    def new_part(self, name: str) -> Page:
+        page = self.page("/")
+        page.click("text=Ferry House")
+        page.click("#tab-part")
+        page.click("#parts-menu")
+        page.fill(".menu .new-part-name", name)
+        page.click(".menu .new-part button")
+        expect(page.locator("#part-name")).to_have_value(name)
+        page.wait_for_function(
+            "() => window.dactyl.editor.current?.lanes.length && !window.dactyl.editor.current.model.hits.length"
+        )
+        return page
+
+    def hits(self, page: Page, count: int) -> list[list[int]]:
+        """The hits of the part, once there are ``count``."""
+        page.wait_for_function(f"(count) => ({HITS})().length === count", arg=count)
+        return page.evaluate(HITS)
+
+    def settle(self, page: Page) -> None:
+        page.evaluate(
+            "() => window.dactyl.editor.current.model.edit('nothing-more', {}, { quiet: true }).catch(() => null)"
+        )
+
+    def at(self, page: Page, tick: int, lane: str, up: int = 20) -> tuple[float, float]:
+        x, y = page.evaluate(PLACE, [tick, page.evaluate(LANE, lane)])
+        return x, y - up
+
+    def test_a_beat_is_drawn_painted_shaped_and_taken_back(self):
+        page = self.new_part("Drawn")
+        for n, tick in enumerate((0, 1920, 3840)):
+            page.mouse.click(*self.at(page, tick, "Kick"))
+            self.hits(page, n + 1)
+        self.assertEqual([hit[:2] for hit in self.hits(page, 3)], [[0, KICK], [1920, KICK], [3840, KICK]])
+        page.select_option("#grid", "1/8")
+        page.mouse.move(*self.at(page, 0, "Snare centre", 8))
+        page.mouse.down()
+        page.mouse.move(*self.at(page, 3900, "Snare centre", 34), steps=20)
+        page.mouse.up()
+        hits = self.hits(page, 3 + 9)
+        painted = [hit for hit in hits if hit[1] == SNARE]
+        self.assertEqual([tick for tick, _, _ in painted], list(range(0, 3841, 480)))
+        rises = [velocity for _, _, velocity in painted]
+        self.assertEqual(rises, sorted(rises))
+        self.assertGreater(rises[-1], rises[0] + 30, "velocities follow the hand")
+        page.locator("summary", has_text="Choose").click()
+        page.click("form[data-choose-form=every] button")
+        expect(page.locator("#selection-says")).to_contain_text("5 hits of Snare centre")
+        page.locator("#hit-card summary", has_text="Figures").click()
+        page.click("form[data-op=grace] button")
+        page.wait_for_function(f"() => ({HITS})().length > 12")
+        page.click("#part-undo")
+        self.assertEqual(self.hits(page, 12), hits)
+        page.reload()
+        page.wait_for_selector("#part-canvas")
+        page.wait_for_function("() => window.dactyl?.editor.current?.model.time")
+        self.assertEqual(self.hits(page, 12), hits)
+        page.click("#play")
+        page.wait_for_function("() => window.dactyl.part.isPlaying")
+        page.click("#play")
+
+    def test_a_part_is_written_by_keyboard_alone(self):
+        page = self.new_part("Keyed")
+        page.locator("#part-canvas").focus()
+        page.keyboard.press("Enter")
+        self.hits(page, 1)
+        for key in ("ArrowRight", "ArrowRight", "Enter"):
+            page.keyboard.press(key)
+        self.assertEqual([tick for tick, _, _ in self.hits(page, 2)], [0, 480])
+        page.keyboard.press("5")
+        page.wait_for_function(f"() => ({HITS})()[1][2] === 71")
+        expect(page.locator("#part-cursor")).to_contain_text("bar 1")
+        page.keyboard.press("Control+a")
+        page.keyboard.press("Control+ArrowRight")
+        page.wait_for_function(f"() => ({HITS})()[0][0] === 240")
+        page.keyboard.press("Delete")
+        self.hits(page, 0)
+        page.keyboard.press("Control+z")
+        self.assertEqual([tick for tick, _, _ in self.hits(page, 2)], [240, 720])
+
+    def test_what_is_played_in_stands_at_its_stamps_and_outlives_a_lost_server_and_a_reload(self):
+        page = self.new_part("Played")
+        page.locator(".record-group summary").click()
+        page.select_option("#count-in", "0")
+        page.locator(".record-group summary").click()
+        page.route("**/record/", lambda route: route.abort())
+        page.click("#record")
+        page.wait_for_function("() => window.dactyl.part.isPlaying")
+        page.wait_for_timeout(700)
+        now = page.evaluate("() => performance.now()")
+        apart_ms = (0.0, 61.25, 130.5, 250.0)
+        page.evaluate(STRIKE, [SNARE, 90, [now - 300 + apart for apart in apart_ms]])
+        page.wait_for_function(f"() => ({KEPT})().length === 4")
+        frames = [frame for frame, *_ in page.evaluate(KEPT)]
+        rate = page.evaluate("() => window.dactyl.engine.rate")
+        for frame, apart in zip(frames, apart_ms, strict=True):
+            self.assertAlmostEqual(
+                frame - frames[0], apart * rate / 1000, delta=1.01, msg="no jitter, whenever the script ran"
+            )
+        page.locator("body").press("Escape")
+        expect(page.locator("#status")).to_contain_text("kept here")
+        page.reload()
+        page.unroute("**/record/")
+        page.wait_for_function("() => window.dactyl?.part.model?.time")
+        hits = self.hits_of_part(page, 4)
+        self.assertEqual({(note, velocity) for _, note, velocity in hits}, {(SNARE, 90)})
+        page.wait_for_function(f"() => !({KEPT})().length")
+        page.locator("#hit-card summary", has_text="Passes").click()
+        expect(page.locator("#passes li")).to_contain_text(["Pass 1 · 4 hits"])
+        page.click("#passes button[aria-label='mute: pass 1']")
+        expect(page.locator("#passes button[aria-label='hear: pass 1']")).to_be_visible()
+
+    def hits_of_part(self, page: Page, count: int) -> list[list[int]]:
+        page.wait_for_function("() => window.dactyl.editor.current?.model.time")
+        return self.hits(page, count)
+
+    def test_a_second_tab_is_told_and_shown_what_the_first_did(self):
+        page = self.new_part("Two tabs")
+        other, problems = open_page(self.chromium, self.server)
+        self.addCleanup(other.close)
+        other.goto(page.url)
+        other.wait_for_function("() => window.dactyl?.editor.current?.lanes.length")
+        page.mouse.click(*self.at(page, 0, "Kick"))
+        self.hits(page, 1)
+        other.mouse.click(*self.at(other, 960, "Kick"))
+        expect(other.locator("#status")).to_contain_text("in another tab")
+        self.assertEqual([tick for tick, _, _ in self.hits(other, 1)], [0])
+        other.mouse.click(*self.at(other, 960, "Kick"))
+        self.assertEqual([tick for tick, _, _ in self.hits(other, 2)], [0, 960])
+        self.assertEqual(problems, [])
