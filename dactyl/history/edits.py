@@ -48,14 +48,23 @@ class Change:
 
     def update_each(self, changes: Iterable[tuple[Model, dict[str, Any]]]) -> int:
         """Set fields of many rows of one table, each its own, with one prepared statement for each set of fields."""
-        groups: dict[tuple[str, ...], list[Model]] = {}
-        for row, fields in changes:
-            changed = {name: value for name, value in fields.items() if getattr(row, name) != value}
+        known = [(row, {name: getattr(row, name) for name in fields}, fields) for row, fields in changes]
+        for row, _, fields in known:
+            for name, value in fields.items():
+                setattr(row, name, value)
+        return self.update_known(type(known[0][0]), ((row.pk, *states) for row, *states in known)) if known else 0
+
+    def update_known(self, model: type[Model], changes: Iterable[tuple[int, dict[str, Any], dict[str, Any]]]) -> int:
+        """Set fields of many rows of one table: (key, what they are, what they are to be). No row is read."""
+        groups: dict[tuple[str, ...], list[tuple[int, dict[str, Any]]]] = {}
+        table = name_of(model)
+        for key, before, after in changes:
+            changed = {name: value for name, value in after.items() if before[name] != value}
             if changed:
-                self._note(row, changed)
-                groups.setdefault(tuple(changed), []).append(row)
+                self.rows.append([table, key, {name: before[name] for name in changed}, changed])
+                groups.setdefault(tuple(changed), []).append((key, changed))
         for names, rows in groups.items():
-            _write_each(rows, names)
+            _write_each(model, names, rows)
         return sum(map(len, groups.values()))
 
     def _note(self, row: Model, fields: dict[str, Any]) -> None:
@@ -183,19 +192,16 @@ def _apply(steps: Iterable[tuple[str, int, dict | None, dict | None]]) -> None:
             _delete(model, [pk for _, pk, _, _ in rows])
         else:
             for names, same in groupby(rows, key=lambda row: tuple(row[3])):
-                _write_each([model(pk=pk, **after) for _, pk, _, after in same], names)
+                _write_each(model, names, [(pk, after) for _, pk, _, after in same])
 
 
-def _write_each(rows: Sequence[Model], names: Sequence[str]) -> None:
+def _write_each(model: type[Model], names: Sequence[str], rows: Sequence[tuple[int, dict[str, Any]]]) -> None:
     """``UPDATE`` row by row with one prepared statement: a third of the time of one CASE expression over them all."""
-    meta = rows[0]._meta
-    columns = [meta.get_field(name.removesuffix("_id")) for name in names]
+    meta = model._meta
+    columns = [(name, meta.get_field(name.removesuffix("_id"))) for name in names]
     quote = connection.ops.quote_name
-    assigned = ", ".join(f"{quote(field.column)} = %s" for field in columns)
-    values = [
-        [*(field.get_db_prep_save(getattr(row, field.attname), connection) for field in columns), row.pk]
-        for row in rows
-    ]
+    assigned = ", ".join(f"{quote(field.column)} = %s" for _, field in columns)
+    values = [[*(field.get_db_prep_save(row[name], connection) for name, field in columns), key] for key, row in rows]
     with connection.cursor() as cursor:
         cursor.executemany(f"UPDATE {quote(meta.db_table)} SET {assigned} WHERE {quote(meta.pk.column)} = %s", values)
 

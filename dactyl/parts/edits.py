@@ -2,7 +2,6 @@
 
 import json
 from collections.abc import Iterable, Iterator
-from dataclasses import fields
 
 from django.db import transaction
 from django.db.models import Max
@@ -60,8 +59,10 @@ def write_events(change: Change, reshaped: Reshaped) -> None:
     if reshaped.removed:
         change.delete_all(list(rows_of(part, reshaped.removed)))
     if reshaped.changed:
-        rows = {row.pk: row for row in rows_of(part, [event.id for event in reshaped.changed])}
-        change.update_each((rows[event.id], _values(event)) for event in reshaped.changed if event.id in rows)
+        names = (*EDITED, "pk")
+        found = rows_of(part, [event.id for event in reshaped.changed]).values_list(*names)
+        rows = {row[-1]: dict(zip(names, row, strict=True)) for row in found}
+        change.update_known(Event, ((e.id, rows[e.id], _values(e)) for e in reshaped.changed if e.id in rows))
     if reshaped.added:
         if Event.objects.filter(part=part).count() + len(reshaped.added) > MAX_NOTES:
             raise PartError(f"A part holds at most {MAX_NOTES:,} hits. Split it, or begin another.")
@@ -83,8 +84,7 @@ def _row(part: Part, event: EventValue, order: int) -> Event:
 
 
 def _values(event: EventValue) -> dict[str, int]:
-    values = {field.name: getattr(event, field.name) for field in fields(event) if field.name in EDITED}
-    return values | {"played_tick": event.played}
+    return {name: getattr(event, name) for name in EDITED} | {"played_tick": event.played}
 
 
 def _about(value: PartValue) -> dict:

@@ -9,6 +9,7 @@ import hashlib
 import json
 import zipfile
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from itertools import count
 from pathlib import Path, PurePosixPath
@@ -171,6 +172,15 @@ def read_package(folder: Path, name: str) -> Package:
     return Package(kit, samples)
 
 
+def _inside(root: Path, name: str) -> Path | None:
+    """The file of this name below ``root``, if there is one; a name may be any text."""
+    with suppress(OSError, ValueError):  # too long, or with letters no name can have
+        path = (root / name).resolve()
+        if path.is_relative_to(root) and path.is_file():
+            return path
+    return None
+
+
 def _check_samples(kit: Kit, samples: Iterable[SampleFile], folder: Path, name: str) -> None:
     by_hash = {sample.sha256: sample for sample in samples}
     missing = [sha256 for sha256 in samples_of(kit) if sha256 not in by_hash]
@@ -180,8 +190,8 @@ def _check_samples(kit: Kit, samples: Iterable[SampleFile], folder: Path, name: 
         )
     root = folder.resolve()
     for sample in by_hash.values():
-        path = (root / sample.file).resolve()
-        if not path.is_relative_to(root) or not path.is_file():
+        path = _inside(root, sample.file)
+        if path is None:
             raise KitFileError(f"Its sample “{printable(sample.file)[:80]}” is missing.", "Export it again.", file=name)
         with path.open("rb") as file:
             if hashlib.file_digest(file, "sha256").hexdigest() != sample.sha256:

@@ -4,6 +4,7 @@ import math
 import types
 import typing
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import MISSING, fields, is_dataclass
 from functools import cache
 from typing import Any
@@ -39,8 +40,9 @@ def from_json(kind: Any, value: Any, place: str = "") -> Any:
     if kind is type(None) and value is None:
         return None
     if kind is float and isinstance(value, int | float) and not isinstance(value, bool):
-        if math.isfinite(value):
-            return float(value)
+        with suppress(OverflowError):
+            if math.isfinite(float(value)):
+                return float(value)
     elif kind in (str, int, bool) and type(value) is kind:
         return value
     raise KitError(f"{place} holds {str(value)[:40]!r}; {_spoken(kind)} is expected.")

@@ -4,9 +4,10 @@ A meter is (tick, beats in a bar, beat unit: 4 a quarter note, 8 an eighth), the
 is a quarter note, and ``ticks_per_beat`` counts its ticks (RP-001).
 """
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from fractions import Fraction
+from functools import lru_cache
 
 Meters = Sequence[tuple[int, int, int]]
 
@@ -83,9 +84,17 @@ def grid_tick(index: int, start_tick: int, spacing: Fraction, swing: float) -> i
 def nearest_place(tick: int, grid: str, swing: float, meters: Meters, ticks_per_beat: int) -> int:
     """The swung grid place nearest to ``tick``; of two as near, the later. The grid begins anew at each bar line."""
     bar = bar_at(tick, meters, ticks_per_beat)
-    start, spacing = tick_of_bar(bar, meters, ticks_per_beat), grid_ticks(grid, ticks_per_beat)
-    following = tick_of_bar(bar + 1, meters, ticks_per_beat)
-    index = int((tick - start) / spacing)
-    places = [grid_tick(max(0, n), start, spacing, swing) for n in (index - 1, index, index + 1, index + 2)]
-    places = [place for place in places if place < following] + [following]
-    return min(places, key=lambda place: (abs(place - tick), -place))
+    start, following = (tick_of_bar(number, meters, ticks_per_beat) for number in (bar, bar + 1))
+    places = _places_of_bar(following - start, grid, swing, ticks_per_beat)
+    after = bisect_left(places, tick - start)
+    if after == 0 or places[after] + places[after - 1] <= 2 * (tick - start):
+        return start + places[after]
+    return start + places[after - 1]
+
+
+@lru_cache(256)
+def _places_of_bar(length_ticks: int, grid: str, swing: float, ticks_per_beat: int) -> tuple[int, ...]:
+    """The grid's places from a bar line to the next, both among them."""
+    spacing = grid_ticks(grid, ticks_per_beat)
+    places = (grid_tick(index, 0, spacing, swing) for index in range(int(length_ticks / spacing) + 1))
+    return (*(place for place in places if place < length_ticks), length_ticks)

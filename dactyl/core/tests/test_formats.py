@@ -28,6 +28,8 @@ from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit, curve_table, layer_gains
 from dactyl.core.tests.kits import CHOKE_A, RATE
 from dactyl.core.wave.chunks import chunks_of, missing_bytes
+from dactyl.core.wave.read import read_sound
+from dactyl.core.wave.tags import read_tags
 
 PATIENT = settings(max_examples=150, deadline=None)
 
@@ -345,6 +347,36 @@ class Hostile(Folder):
                 list(chunks_of(file))
             with suppress(DactylError):
                 unzip(path, self.path / "out")
+
+    @PATIENT
+    @given(st.lists(st.tuples(st.integers(0, 300), st.binary(max_size=9)), max_size=6), st.integers(4, 400))
+    def test_no_damage_to_a_sound_file_raises_anything_else(self, spoiled, length):
+        path = self.path / "damaged.wav"
+        for kind in ("RF64", "WAV", "AIFF"):
+            soundfile.write(path, np.zeros((60, 2)), RATE, "PCM_16", format=kind)
+            data = bytearray(path.read_bytes())
+            for place, bytes_ in spoiled:
+                data[place : place + len(bytes_)] = bytes_
+            path.write_bytes(data[:length])
+            with suppress(DactylError):
+                read_tags(path)
+                read_sound(path)
+
+    def test_sizes_and_names_that_no_file_can_have_are_met_with_a_sentence(self):
+        path = self.path / "long.wav"
+        head = b"RF64\xff\xff\xff\xffWAVE"
+        for chunks in (b"ds64\x1c\0\0\0\1", b"ds64\x10\0\0\0" + b"\xff" * 16 + b"data\xff\xff\xff\xff"):
+            path.write_bytes(head + chunks)
+            with path.open("rb") as file:
+                list(chunks_of(file))
+        kit = portable(self.kit())
+        described = {"format": "dactyl-kit", "version": 1, "kit": to_json(kit)}
+        for name in ("x" * 300, "a\0b", "a\ud800", "../../etc/passwd", ""):
+            samples = [{"sha256": sha256, "file": name, "name": "a"} for sha256 in samples_of(kit)]
+            (self.path / "kit.json").write_text(json.dumps(described | {"samples": samples}), encoding="utf-8")
+            with self.assertRaises(KitFileError) as refused:
+                read_package(self.path, "bad.zip")
+            self.assertIn("is missing", str(refused.exception).encode().decode())
 
     @PATIENT
     @given(st.recursive(st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=5), lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["name", "pieces", "pads", "layers", "x"]), inner, max_size=4)))  # fmt: skip

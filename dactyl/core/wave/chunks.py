@@ -27,6 +27,7 @@ class Chunk:
 
 def chunks_of(file: IO[bytes]) -> Iterator[Chunk]:
     """Walk the chunks of an open RIFF, RF64 or FORM file; nothing for any other file."""
+    length = file.seek(0, 2)
     file.seek(0)
     head = file.read(12)
     if head[:4] not in (b"RIFF", b"RF64", b"FORM") or len(head) < 12:
@@ -34,13 +35,16 @@ def chunks_of(file: IO[bytes]) -> Iterator[Chunk]:
     order = ">" if head[:4] == b"FORM" else "<"
     at, long_data = 12, None
     for _ in range(_MOST_CHUNKS):
+        if at > length:  # a size may be any number, also one that no file could have
+            return
         file.seek(at)
         header = file.read(8)
         if len(header) < 8:
             return
         size = struct.unpack(f"{order}I", header[4:])[0]
         if header[:4] == b"ds64" and size >= 16:
-            long_data = struct.unpack("<8xQ", file.read(16))[0]
+            sizes = file.read(16)
+            long_data = struct.unpack("<8xQ", sizes)[0] if len(sizes) == 16 else None
         elif header[:4] == b"data" and head[:4] == b"RF64" and long_data is not None:
             size = long_data
         yield Chunk(header[:4], at + 8, size)

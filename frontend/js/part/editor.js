@@ -211,7 +211,7 @@ export class Editor {
   }
 
   repaint() {
-    this.#pending ||= requestAnimationFrame(() => this.#paint());
+    this.#pending ||= requestAnimationFrame(() => this.paintNow());
   }
 
   /** While it plays the playhead moves, and what is seen follows it. */
@@ -227,7 +227,7 @@ export class Editor {
     return isPlaying && frame !== null && this.model.time ? this.model.time.tickAt(Math.max(0, frame)) : null;
   }
 
-  #paint() {
+  paintNow() {
     this.#pending = 0;
     if (this.#life.signal.aborted || !this.model.time || !this.root.isConnected) return;
     const { view, model } = this;
