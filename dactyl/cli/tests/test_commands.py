@@ -13,6 +13,8 @@ import soundfile
 
 from dactyl.cli import main
 from dactyl.cli.tests.test_bounce import RATE, Folder
+from dactyl.core.formats.midi import read_midi, write_midi
+from dactyl.core.parts.part import Event, Part
 from dactyl.core.wave.tags import read_tags
 
 LEVELS = {"soft": 0.03, "medium": 0.12, "hard": 0.5}
@@ -131,6 +133,51 @@ class Stacking(Recorded):
         code, said, problems = self.run_it("stack", "torn.wav")
         self.assertEqual(code, 1)
         self.assertIn("torn.wav", said + problems)
+
+
+class Parts(Recorded):
+    def setUp(self):
+        super().setUp()
+        late = [
+            Event(tick=240 * n + 20, note=38 if n % 4 == 2 else 42, velocity=40 + 10 * (n % 4), length_ticks=60)
+            for n in range(16)
+        ]
+        part = Part(name="Beat", ticks_per_beat=480, tempos=((0, 500_000),), events=tuple(late), end_tick=3840)
+        (self.path / "Beat.mid").write_bytes(write_midi(part))
+
+    def shaped(self, *arguments: str) -> list[tuple[int, int, int]]:
+        code, _, problems = self.run_it("part", "Beat.mid", *arguments, "--out", "Out.mid")
+        self.assertEqual((code, problems), (0, ""))
+        part = read_midi((self.path / "Out.mid").read_bytes(), "Out.mid")
+        return [(event.tick, event.note, event.velocity) for event in part.note_ons]
+
+    def test_hits_are_shaped_by_the_functions_of_the_core(self):
+        as_they_were = self.shaped()
+        self.assertEqual([tick for tick, _, _ in as_they_were], [240 * n + 20 for n in range(16)])
+        tight = self.shaped("--tighten", "1/8", "--strength", "50", "--swing", "50")
+        self.assertEqual([tick for tick, _, _ in tight], [240 * n + 10 for n in range(16)])
+        halved = self.shaped("--velocity", "scale:0.5", "--only", "42")
+        self.assertEqual({v for _, note, v in halved if note == 42}, {20, 25, 35})
+        self.assertEqual({v for _, note, v in halved if note == 38}, {60})
+        flammed = self.shaped("--flam", "38", "--apart", "25", "--softer", "0.5")
+        self.assertEqual(len(flammed), 16 + 4)
+        self.assertIn((240 * 2 + 20 - 24, 38, 30), flammed, "25 ms are 24 ticks at 120 beats a minute")
+        self.assertEqual(self.shaped("--loosen", "6", "--seed", "3"), self.shaped("--loosen", "6", "--seed", "3"))
+
+    def test_what_can_not_be_done_is_one_line_and_writes_nothing(self):
+        (self.path / "broken.mid").write_bytes(b"MThd\0\0")
+        for arguments, words in (
+            (("broken.mid",), "broken.mid"),
+            (("nowhere.mid",), "Is it there?"),
+            (("Beat.mid", "--tighten", "1/5"), "no such grid"),
+            (("Beat.mid", "--velocity", "louder:3"), "is no way"),
+            (("Beat.mid", "--tighten", "1/8", "--swing", "90"), "from 50 to 75"),
+        ):
+            with self.subTest(words):
+                code, _, problems = self.run_it("part", *arguments, "--out", "Out.mid")
+                self.assertEqual((code, problems.count("\n")), (1, 1))
+                self.assertIn(words, problems)
+                self.assertFalse((self.path / "Out.mid").exists())
 
 
 class Converting(Recorded):

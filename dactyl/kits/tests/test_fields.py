@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from django.conf import settings
 from django.db import IntegrityError, connection, transaction
 from django.test import SimpleTestCase
 from django.test.utils import CaptureQueriesContext
@@ -59,6 +60,12 @@ def ends_of(field: fields.Field, row_name: str) -> list:
         return ["a" * field.longest, "Ö"]
     found = [field.kind(field.low), field.kind(field.high)] + ([None] if field.is_optional else [])
     return {"start_frame": [0, 5], "end_frame": [6, None]}.get(row_name, found)
+
+
+class Described(SimpleTestCase):
+    def test_the_formats_say_what_every_field_takes(self):
+        written = (settings.ROOT / "docs/formats.md").read_text("utf-8").splitlines()
+        self.assertEqual([line for line in fields.described() if line not in written], [])
 
 
 class EveryField(KitCase):
