@@ -31,7 +31,7 @@ def main() -> None:
             shoot(page, f"pad-{tab}")
         night(page)
         stack(page)
-        for view in ("part", "outputs", "bounce"):
+        for view in ("map", "part", "outputs", "bounce"):
             page.click(f"#tab-{view}")
             page.wait_for_selector(f"[data-view={view}]")
             if view == "bounce":

@@ -65,10 +65,31 @@ def _part(verb: argparse.ArgumentParser) -> None:
     verb.add_argument("--seed", type=int, default=0, metavar="N", help="of every random choice (default 0)")
 
 
+def _notes(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("kit", type=Path, metavar="KIT", help=KIT_HELP)
+    how = verb.add_mutually_exclusive_group()
+    how.add_argument("--csv", action="store_true", help="a line for each note and pad")
+    how.add_argument("--names", action="store_true", help="a MIDI name document (XML)")
+    how.add_argument("--json", action="store_true", help="a list of pads with their notes")
+
+
+def _translate(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("part", type=Path, metavar="PART", help="a MIDI file, type 0 or 1")
+    verb.add_argument(
+        "--from", dest="table", required=True, metavar="SOURCE",
+        help="what it was written for: standard, a kit, a MIDI name document, or a table in JSON",
+    )  # fmt: skip
+    verb.add_argument("--to", type=Path, required=True, metavar="KIT", help=KIT_HELP)
+    verb.add_argument("--out", type=Path, required=True, metavar="OUT", help="the MIDI file to write")
+    verb.add_argument("--write-table", type=Path, metavar="JSON", help="keep the table, to be mended and used again")
+
+
 VERBS = (
     ("listen", "measure one-shots: onset, level, peak, kind", _listen),
     ("stack", "propose pads, layers, takes and mics for recordings", _stack),
     ("convert", "turn an SFZ kit into a package, or a package into SFZ", _convert),
     ("bounce", "bounce a MIDI part through a kit to stems", _bounce),
+    ("notes", "list which notes strike which pads of a kit", _notes),
+    ("translate", "write a part that was made for other notes for a kit's", _translate),
     ("part", "shape a MIDI part: tighten, loosen, velocities, figures", _part),
 )

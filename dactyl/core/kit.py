@@ -99,7 +99,7 @@ class Filter:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Variation:
-    """How far each hit variation_places (design rule 10): the delay from 0 to its amount, the others to either side."""
+    """How far each hit strays (design rule 10): the delay from 0 to its amount, the others to either side."""
 
     tune_cents: float = 0.0
     gain_db: float = 0.0

@@ -14,6 +14,7 @@ from dactyl.core import fields
 from dactyl.core import kit as core
 from dactyl.core.fields import values_of
 from dactyl.core.kinds import BY_SLUG
+from dactyl.core.maps.notes import PadNotes
 from dactyl.kits.models import (
     DRAWN,
     ChokeGroup,
@@ -280,6 +281,13 @@ def _notes(kit: Kit) -> dict[int, list[int]]:
     for pad, note in MapNote.objects.filter(map__kit=kit, map__is_default=True).values_list("pad", "note"):
         notes[pad].append(note)
     return notes
+
+
+def pad_notes(kit: Kit) -> list[PadNotes]:
+    """All pads in order, with their notes in the default map. Two queries."""
+    notes = _notes(kit)
+    pads = Pad.objects.filter(kit=kit).select_related("piece").order_by("position")
+    return [PadNotes(id=p.pk, name=p.full_name, kind=p.kind, notes=tuple(sorted(notes.get(p.pk, ())))) for p in pads]
 
 
 def taken_notes(kit: Kit) -> set[int]:

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from dactyl.kits.views import card, changes, files, pages, stacking, tables, unused
+from dactyl.kits.views import card, changes, files, maps, pages, stacking, tables, unused
 
 app_name = "kits"
 KIT, PAD = "<int:kit_id>/", "<int:kit_id>/pads/<int:pad_id>/"
@@ -17,6 +17,12 @@ urlpatterns = [
     path("kernel/", tables.kernel, name="kernel"),
     path("sounds/<str:extent>/<str:keys>/", tables.sounds, name="sounds"),
     path(KIT, pages.sheet, name="kit"),
+    path(KIT + "map/", maps.map_page, name="map"),
+    path(KIT + "map/arrange/", maps.arrange, name="arrange_notes"),
+    path(KIT + "map/learned/", maps.learned, name="learned_notes"),
+    path(KIT + "map/list/", maps.note_list, name="note_list"),
+    path(KIT + "map/notes.midnam", maps.note_names, name="note_names"),
+    path(KIT + "map/notes.csv", maps.note_csv, name="note_csv"),
     path(KIT + "outputs/", pages.outputs, name="outputs"),
     path(KIT + "history/", pages.history_page, name="history"),
     path(KIT + "put-away/", pages.put_away, name="put_away"),

@@ -9,6 +9,7 @@ import { startEdits } from "./page/edits.js";
 import { startFields } from "./page/fields.js";
 import { HitInput } from "./input/hits.js";
 import { startKeys } from "./input/keys.js";
+import { startMap } from "./sheet/map.js";
 import { startMeters } from "./sheet/meters.js";
 import { startMidi } from "./input/midi.js";
 import { startEditor } from "./part/editor.js";
@@ -37,6 +38,7 @@ if (workshop) {
     startEdits(session);
     startSurface(session, engine, input);
     startMeters(engine);
+    startMap(session, engine, input);
     const part = startPart(session, engine);
     const practice = startPractice(input, part);
     const recorder = startRecorder({ session, engine, input, part });

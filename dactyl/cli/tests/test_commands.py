@@ -14,6 +14,7 @@ import soundfile
 from dactyl.cli import main
 from dactyl.cli.tests.test_bounce import RATE, Folder
 from dactyl.core.formats.midi import read_midi, write_midi
+from dactyl.core.formats.midi_names import read_names
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.wave.tags import read_tags
 
@@ -178,6 +179,45 @@ class Parts(Recorded):
                 self.assertEqual((code, problems.count("\n")), (1, 1))
                 self.assertIn(words, problems)
                 self.assertFalse((self.path / "Out.mid").exists())
+
+
+class Notes(Recorded):
+    def setUp(self):
+        super().setUp()
+        for n, name in enumerate(("boiler", "plate")):
+            soundfile.write(self.path / f"{name}.wav", drum(0.4, n), RATE)
+        (self.path / "Kit.sfz").write_text(
+            "<group> group_label=Kick <region> sample=boiler.wav key=70\n<group> group_label=Snare <region> sample=plate.wav key=71\n"
+        )
+        events = tuple(
+            Event(tick=480 * n, note=note, velocity=90, length_ticks=60) for n, note in enumerate((36, 38, 40, 56))
+        )
+        part = Part(name="Beat", ticks_per_beat=480, tempos=((0, 500_000),), events=events, end_tick=1920)
+        (self.path / "Beat.mid").write_bytes(write_midi(part))
+
+    def test_a_kit_lists_its_notes_for_people_tables_and_other_programs(self):
+        self.assertIn("A#3 · 70  Kick", self.run_it("notes", "Kit.sfz")[1])
+        self.assertEqual(
+            self.run_it("notes", "Kit.sfz", "--csv")[1].splitlines()[1:], ["70,A#3,Kick,kick", "71,B3,Snare,snare"]
+        )
+        self.assertEqual(
+            [pad["notes"] for pad in json.loads(self.run_it("notes", "Kit.sfz", "--json")[1])], [[70], [71]]
+        )
+        names = self.run_it("notes", "Kit.sfz", "--names")[1].encode()
+        self.assertEqual(read_names(names, "kit.midnam"), {70: "Kick", 71: "Snare"})
+
+    def test_a_part_for_standard_notes_plays_on_the_kit_and_doubts_are_said(self):
+        code, _, said = self.run_it("translate", "Beat.mid", "--from", "standard", "--to", "Kit.sfz", "--out", "Out.mid", "--write-table", "t.json")  # fmt: skip
+        self.assertEqual(code, 0)
+        self.assertIn("E1 · 40 snare 2 becomes Snare", said)
+        self.assertIn("G#2 · 56 has no counterpart and stays: 1 hit", said)
+        part = read_midi((self.path / "Out.mid").read_bytes(), "Out.mid")
+        self.assertEqual([event.note for event in part.note_ons], [70, 71, 71, 56])
+        self.run_it("translate", "Beat.mid", "--from", "t.json", "--to", "Kit.sfz", "--out", "Again.mid")
+        self.assertEqual((self.path / "Again.mid").read_bytes(), (self.path / "Out.mid").read_bytes())
+        (self.path / "t.json").write_text('{"36": 200}')
+        code, _, said = self.run_it("translate", "Beat.mid", "--from", "t.json", "--to", "Kit.sfz", "--out", "No.mid")
+        self.assertEqual((code, said.count("\n")), (1, 1))
 
 
 class Converting(Recorded):

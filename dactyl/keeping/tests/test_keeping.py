@@ -12,7 +12,7 @@ from unittest.mock import patch
 
 from django.conf import settings
 from django.core.management import CommandError, call_command
-from django.test import RequestFactory, SimpleTestCase, TestCase, override_settings
+from django.test import SimpleTestCase, TestCase, override_settings
 
 from dactyl.core.errors import AudioError
 from dactyl.keeping import check_store, database
@@ -20,7 +20,6 @@ from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
 from dactyl.shelf.models import Sample
 from dactyl.shelf.tests.sounds import shelf_of
-from dactyl.site.middleware import Headers
 
 
 class Starting(SimpleTestCase):
@@ -133,17 +132,6 @@ class Damage(TestCase):
         (store.incoming_folder() / "unpacked").mkdir(exist_ok=True)
         store.sweep({"waited-for"})
         self.assertEqual([path.name for path in store.incoming_folder().iterdir()], ["waited-for"])
-
-    def test_what_another_site_asks_for_is_refused(self):
-        answer = Headers(lambda request: self.client.get("/"))
-        asked = RequestFactory().get("/shelf/", headers={"Sec-Fetch-Site": "cross-site", "Sec-Fetch-Mode": "no-cors"})
-        self.assertEqual(answer(asked).status_code, 403)
-        for headers in ({}, {"Sec-Fetch-Site": "same-origin"}, {"Sec-Fetch-Site": "none"}):
-            response = answer(RequestFactory().get("/shelf/", headers=headers))
-            self.assertEqual((response.status_code, response["Cross-Origin-Resource-Policy"]), (200, "same-origin"))
-        for place in ("/", "/static/worklet.js", "/nowhere/"):
-            response = self.client.get(place)
-            self.assertIn("default-src 'none'", response["Content-Security-Policy"], place)
 
     def test_restoring_a_copy_that_is_not_there_is_said(self):
         with self.assertRaisesMessage(CommandError, "There is no copy “yesterday”"):

@@ -17,6 +17,7 @@ from dactyl.history.queries import listed, reading, standing
 from dactyl.kits import queries, tasks
 from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.views import card
+from dactyl.kits.views.keyboard import map_context
 from dactyl.request_values import ids_in, seen_version
 
 PLAYED = {"take", "take_sample"}  # tables of which hangs what takes play
@@ -103,6 +104,8 @@ def changed(
         context |= card.surface_context(rows)
     if view == "outputs":
         context |= card.outputs_context(kit, outputs)
+    if view == "map":
+        context |= map_context(kit)
     if view == "history":
         context["revisions"] = listed(kit)
     response = render(request, "kits/_changed.html", context, status=status)

@@ -64,7 +64,7 @@ NEXT = """() => {  // where the focus is, and whether that can be seen
   const isSeen = style.outlineStyle !== "none" || style.boxShadow !== "none" || hasEdge || at.matches("input[type=file]");
   return { what: at.id || at.className || at.tagName, isSeen };
 }"""
-VIEWS = ("kit", "stack", "part", "outputs", "bounce")
+VIEWS = ("kit", "stack", "map", "part", "outputs", "bounce")
 TABS = ("layers", "sound", "mics", "cuts", "notes")
 
 

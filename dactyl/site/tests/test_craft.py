@@ -366,6 +366,39 @@ class Craft(Workshop):
         page.evaluate(f"window.device.onmidimessage({{ data: new Uint8Array([0x99, {note}, 0]) }})")
         self.assertLess(page.evaluate(LISTEN, 0.3), 0.05, "velocity 0 is a note-off")
 
+    def test_notes_are_dragged_keyed_and_learned_in_a_row(self):
+        page = self.new_kit("Mapped")
+        page.click("#tab-map")
+        page.select_option("#arrange-how", "row")
+        page.click("#arrange button")
+        expect(page.locator("#undo")).to_contain_text("16 pads in a row")
+        lines, fields = page.locator(".map-line"), page.locator(".map-notes input")
+        box = lines.nth(1).bounding_box()
+        at = lambda note: (box["x"] + (note + 0.5) * box["width"] / 128, box["y"] + box["height"] / 2)  # noqa: E731
+        was = int(lines.nth(1).locator(".mark").first.get_attribute("data-note"))
+        page.mouse.move(*at(was))
+        page.mouse.down()
+        page.mouse.move(*at(90), steps=4)
+        page.mouse.up()
+        expect(fields.nth(1)).to_have_value(re.compile("· 90$"))
+        lines.nth(1).focus()
+        page.keyboard.press("ArrowRight")
+        expect(fields.nth(1)).to_have_value(re.compile("· 91$"))
+        page.click("#learn-row")
+        for note in (70, 71):
+            expect(page.locator("#learning")).to_contain_text(f"({note - 69} of 16)")
+            page.evaluate("(note) => window.dactyl.input.midi([0x99, note, 90], 'test')", note)
+        expect(page.locator("#learning")).to_contain_text("(3 of 16)")
+        for note in (72, 42):  # a stray hit beside the one that is meant
+            page.evaluate("(note) => window.dactyl.input.midi([0x99, note, 90], 'test')", note)
+        page.locator("#learning button", has_text="· 72").click()
+        page.locator("#learning button", has_text="Finish").click()
+        expect(page.locator("#undo")).to_contain_text("Notes of 3 pads learned")
+        for place in range(3):
+            expect(fields.nth(place)).to_have_value(re.compile(f"· {70 + place}$"))
+        page.click("#undo")
+        expect(fields.nth(1)).to_have_value(re.compile("· 91$"))
+
     def test_mute_and_solo_decide_what_is_heard(self):
         page = self.new_kit("Solo")
         self.fill_pads(

@@ -2,7 +2,7 @@
 
 import random
 
-from django.test import TestCase
+from django.test import RequestFactory, TestCase
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from dactyl.bounces.models import Bounce
@@ -12,6 +12,7 @@ from dactyl.kits.models import Kit
 from dactyl.kits.tests.test_edits import recordings, version
 from dactyl.shelf.models import Sample
 from dactyl.shelf.tests.sounds import shelf_of
+from dactyl.site.middleware import Headers
 
 HUGE = "9" * 30
 ODD = ["", "0", "-1", "²", HUGE, "1,2,3", "../../etc/passwd", "<script>alert(1)</script>", "\0", "é" * 300, "1e400", "nan", "[]", "{}"]  # fmt: skip
@@ -91,3 +92,14 @@ class Hostile(TestCase):
         self.assertContains(page, "<h1", status_code=404)
         line = self.client.get("/kits/999/card/", headers={"HX-Request": "true"})
         self.assertNotContains(line, "<html", status_code=404)
+
+    def test_what_another_site_asks_for_is_refused(self):
+        answer = Headers(lambda request: self.client.get("/"))
+        asked = RequestFactory().get("/shelf/", headers={"Sec-Fetch-Site": "cross-site", "Sec-Fetch-Mode": "no-cors"})
+        self.assertEqual(answer(asked).status_code, 403)
+        for headers in ({}, {"Sec-Fetch-Site": "same-origin"}, {"Sec-Fetch-Site": "none"}):
+            response = answer(RequestFactory().get("/shelf/", headers=headers))
+            self.assertEqual((response.status_code, response["Cross-Origin-Resource-Policy"]), (200, "same-origin"))
+        for place in ("/", "/static/worklet.js", "/nowhere/"):
+            response = self.client.get(place)
+            self.assertIn("default-src 'none'", response["Content-Security-Policy"], place)

@@ -1,0 +1,113 @@
+"""Which notes strike which pads: arranged for many pads at once (design rule 2).
+
+A note may strike several pads and a pad may have several notes; neither is forbidden, both are said.
+"""
+
+import csv
+import io
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from dactyl.core.errors import KitError
+from dactyl.core.formats.notes import note_name
+from dactyl.core.kinds import BY_SLUG, KINDS, free_note
+from dactyl.core.kit import Kit
+from dactyl.core.units import counted
+
+NOTES = 128
+_BLACK = {1, 3, 6, 8, 10}  # semitones above C
+STANDARD = {
+    note: kind.label if place == 1 else f"{kind.label} {place}"
+    for kind in reversed(KINDS)
+    for place, note in enumerate(kind.notes, start=1)
+}
+"""What the standard drum notes are called: General MIDI Level 1 percussion, as far as our kinds go."""
+
+Notes = Mapping[int, tuple[int, ...]]  # of each pad, by its id
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PadNotes:
+    id: int
+    name: str
+    kind: str  # a key of kinds.BY_SLUG
+    notes: tuple[int, ...] = ()
+
+
+def is_black(note: int) -> bool:
+    return note % 12 in _BLACK
+
+
+def standard(pads: Sequence[PadNotes], taken: Iterable[int] = ()) -> dict[int, tuple[int, ...]]:
+    """The standard drum note of each pad's kind, its next one where another pad has it, else a free note.
+
+    taken : notes of other pads, which are left to them
+    """
+    used, result = set(taken), {}
+    for pad in sorted(pads, key=lambda pad: pad.kind == "other"):  # what has no standard note waits for those that have
+        note = free_note(pad.kind if pad.kind in BY_SLUG else "other", used)
+        if note is None:
+            raise KitError("There are not enough free notes for these pads. Clear some first.")
+        used.add(note)
+        result[pad.id] = (note,)
+    return result
+
+
+def in_a_row(pads: Sequence[PadNotes], first: int) -> dict[int, tuple[int, ...]]:
+    """One note for each pad, rising from ``first`` in their order."""
+    if first + len(pads) > NOTES:
+        raise KitError(f"{counted(len(pads), 'pad')} in a row from {note_name(first)} · {first} go beyond note 127. Begin lower.")  # fmt: skip
+    return {pad.id: (first + n,) for n, pad in enumerate(pads)}
+
+
+def shifted(pads: Sequence[PadNotes], semitones: int) -> dict[int, tuple[int, ...]]:
+    """All notes higher by ``semitones``; nothing is done where one would leave the keyboard."""
+    for pad in pads:
+        if any(not 0 <= note + semitones < NOTES for note in pad.notes):
+            raise KitError(f"{pad.name} would leave the 128 notes. Move them by less, or without it.")
+    return {pad.id: tuple(note + semitones for note in pad.notes) for pad in pads if pad.notes}
+
+
+def as_in(pads: Sequence[PadNotes], other: Sequence[PadNotes]) -> tuple[dict[int, tuple[int, ...]], list[str]]:
+    """The notes of the pads of the same name in another kit; pads it has not keep theirs, and are named."""
+    known: dict[str, tuple[int, ...]] = {}
+    for pad in other:
+        known.setdefault(pad.name.casefold(), pad.notes)
+    found = {pad.id: known[pad.name.casefold()] for pad in pads if pad.name.casefold() in known}
+    return found, [pad.name for pad in pads if pad.id not in found]
+
+
+def doubled(pads: Iterable[PadNotes]) -> dict[int, list[str]]:
+    """Notes that strike several pads, with their names."""
+    names = defaultdict(list)
+    for pad in pads:
+        for note in pad.notes:
+            names[note].append(pad.name)
+    return {note: found for note, found in sorted(names.items()) if len(found) > 1}
+
+
+def names_of(pads: Iterable[PadNotes]) -> dict[int, str]:
+    """What each note strikes."""
+    names: dict[int, str] = {}
+    for pad in pads:
+        for note in pad.notes:
+            names[note] = f"{names[note]} + {pad.name}" if note in names else pad.name
+    return names
+
+
+def pads_of(kit: Kit) -> list[PadNotes]:
+    return [
+        PadNotes(id=pad.id, name=pad.name if pad.name == piece.name else f"{piece.name} {pad.name}", kind=pad.kind, notes=pad.notes)
+        for piece, pad in kit.pads()
+    ]  # fmt: skip
+
+
+def as_csv(pads: Iterable[PadNotes], *, middle_c_octave: int = 3) -> str:
+    """A line for each note and pad, by note: ``note,name,pad,kind``."""
+    out = io.StringIO()
+    lines = csv.writer(out, lineterminator="\r\n")  # RFC 4180
+    lines.writerow(["note", "name", "pad", "kind"])
+    rows = sorted((note, pad.name, pad.kind) for pad in pads for note in pad.notes)
+    lines.writerows([note, note_name(note, middle_c_octave=middle_c_octave), name, kind] for note, name, kind in rows)
+    return out.getvalue()

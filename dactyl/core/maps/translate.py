@@ -1,0 +1,86 @@
+"""A part written for other notes: a table from its notes to a kit's, proposed from names and kinds, with its doubts.
+
+The part is never changed by playing it; ``applied`` writes the table into a copy.
+"""
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from dactyl.core.kinds import BY_SLUG, KINDS
+from dactyl.core.maps.notes import STANDARD, PadNotes
+from dactyl.core.parts.part import Part
+from dactyl.core.stack.kind import kind_from_name
+
+NEAR = {  # kinds that stand in for one another, the nearest first
+    "side_stick": ("snare",), "clap": ("snare",), "pedal_hat": ("closed_hat",), "open_hat": ("crash", "closed_hat"),
+    "closed_hat": ("pedal_hat", "open_hat"), "low_tom": ("mid_tom", "high_tom"), "mid_tom": ("low_tom", "high_tom"),
+    "high_tom": ("mid_tom", "low_tom"), "crash": ("ride",), "ride": ("crash", "ride_bell"), "ride_bell": ("ride", "cowbell"),
+    "cowbell": ("ride_bell",), "tambourine": ("shaker",), "shaker": ("tambourine", "closed_hat"), "snare": ("clap",),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """What one note of the source becomes."""
+
+    note: int
+    name: str  # in the source
+    to: int | None  # note of the kit; None: it has no counterpart
+    pad: str = ""
+    why: str = ""  # "the same name", "the same kind", "stands in", "no pad is like it"
+    is_sure: bool = False
+
+
+def standard_source() -> list[PadNotes]:
+    """The standard drum notes as a source of parts."""
+    kinds = {note: kind.slug for kind in reversed(KINDS) for note in kind.notes}
+    return [PadNotes(id=note, name=name, kind=kinds[note], notes=(note,)) for note, name in sorted(STANDARD.items())]
+
+
+def named_source(names: Mapping[int, str]) -> list[PadNotes]:
+    """A list of note names as a source; kinds are told by the words of the names."""
+    return [PadNotes(id=note, name=name, kind=kind_from_name(name) or "other", notes=(note,)) for note, name in sorted(names.items())]  # fmt: skip
+
+
+def propose(source: Sequence[PadNotes], kit: Sequence[PadNotes]) -> list[Line]:
+    """One line for each note of the source: by name, else by kind in the order of both, else the nearest kind."""
+    heard = [pad for pad in kit if pad.notes]
+    by_name = {pad.name.casefold(): pad for pad in reversed(heard)}
+    by_kind: dict[str, list[PadNotes]] = {}
+    for pad in heard:
+        by_kind.setdefault(pad.kind, []).append(pad)
+    given = Counter(by_name[pad.name.casefold()].kind for pad in source if pad.name.casefold() in by_name)
+    lines = [_line(pad, note, place, by_name, by_kind, given) for pad in source for place, note in enumerate(pad.notes)]
+    return sorted(lines, key=lambda line: line.note)
+
+
+def _line(pad: PadNotes, note: int, place: int, by_name: Mapping, by_kind: Mapping, given: Counter[str]) -> Line:
+    if same := by_name.get(pad.name.casefold()):
+        to = same.notes[min(place, len(same.notes) - 1)]
+        return Line(note=note, name=pad.name, to=to, pad=same.name, why="the same name", is_sure=True)
+    if pad.kind != "other" and (alike := by_kind.get(pad.kind)):
+        one = alike[min(given[pad.kind], len(alike) - 1)]
+        is_sure = given[pad.kind] < len(alike)  # a second snare note, where the kit has one snare, is a guess
+        given[pad.kind] += 1
+        return Line(note=note, name=pad.name, to=one.notes[0], pad=one.name, why="the same kind", is_sure=is_sure)
+    for kind in NEAR.get(pad.kind, ()):
+        if alike := by_kind.get(kind):
+            label = BY_SLUG[kind].label
+            return Line(note=note, name=pad.name, to=alike[0].notes[0], pad=alike[0].name, why=f"a {label} stands in")
+    return Line(note=note, name=pad.name, to=None, why="no pad is like it")
+
+
+def table_of(lines: Sequence[Line]) -> dict[int, int]:
+    return {line.note: line.to for line in lines if line.to is not None}
+
+
+def unmet(part: Part, table: Mapping[int, int]) -> dict[int, int]:
+    """Notes of the part that the table does not know, with how many hits each has."""
+    counts = Counter(event.note for event in part.note_ons)
+    return {note: count for note, count in sorted(counts.items()) if note not in table}
+
+
+def applied(part: Part, table: Mapping[int, int]) -> Part:
+    """The part with the table written into it; notes it does not know stay."""
+    return replace(part, events=tuple(replace(event, note=table.get(event.note, event.note)) for event in part.events))
