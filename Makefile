@@ -32,7 +32,8 @@ chromium:
 test: install chromium  ## all tests, those in the browser too
 	@$(BIN)/python manage.py test --parallel
 
-lint: install  ## formatting, habits and the direction of imports
+lint: install node_modules/installed  ## formatting, habits, the direction of imports, types of scripts
+	@npm exec --offline --silent tsc
 	$(BIN)/ruff format --check .
 	$(BIN)/ruff check .
 	$(BIN)/lint-imports

@@ -36,6 +36,7 @@ urlpatterns = [
     path(KIT + "pads/add/", changes.add_pads, name="add_pads"),
     path(KIT + "notes/<int:note>/", changes.give_note, name="give_note"),
     path(PAD + "set/<str:field>/", changes.set_pad, name="set_pad"),
+    path(PAD + "free-note/", changes.give_free_note, name="give_free_note"),
     path(PAD + "values/", changes.set_pad_values, name="set_pad_values"),
     path(PAD + "clear/", changes.clear_pad, name="clear_pad"),
     path(PAD + "delete/", changes.delete_pad, name="delete_pad"),

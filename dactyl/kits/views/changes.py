@@ -7,6 +7,7 @@ from django.conf import settings
 from django.http import HttpRequest
 
 from dactyl.core.errors import DactylError, KitError
+from dactyl.core.kinds import free_note
 from dactyl.core.stack.layers import BORDERS
 from dactyl.history import edits as history
 from dactyl.kits import edits, fields, queries, sounding
@@ -83,6 +84,18 @@ def set_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int, field: st
     if field not in settings_of_groups:
         raise DactylError(f"A pad has no setting named “{field[:30]}”. Reload the page.")
     return settings_of_groups[field]()
+
+
+@kit_edit
+def give_free_note(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """Let a pad that has no note answer the one its kind usually has, or else a free one, so that a part can hold it."""
+    pad = pad_of(kit, pad_id)
+    if pad.notes.filter(map__is_default=True).exists():
+        return None
+    note = free_note(pad.kind, queries.taken_notes(kit))
+    if note is None:
+        raise KitError(f"No note is free for {pad.full_name}. Take one from another pad, in the Map view.")
+    return edits.pads.set_notes(pad, version, [note])
 
 
 @kit_edit

@@ -140,6 +140,27 @@ class Parts(Workshop):
         page.wait_for_function("() => window.dactyl.editor.current?.model.time")
         return self.hits(page, count)
 
+    def test_a_pad_without_a_note_gets_a_free_one_when_it_is_played_in(self):
+        page = self.new_kit("Noteless")
+        page.click("#tab-part")
+        page.click("#parts-menu")
+        page.fill(".menu .new-part-name", "Free")
+        page.click(".menu .new-part button")
+        page.wait_for_function("() => window.dactyl.editor.current?.model.about?.name === 'Free'")
+        page.locator(".record-group summary").click()
+        page.select_option("#count-in", "0")
+        page.locator(".record-group summary").click()
+        page.click("#record")
+        page.wait_for_function("() => window.dactyl.part.isPlaying")
+        page.wait_for_timeout(500)
+        pad = page.locator("#surface .pad").first
+        self.assertEqual(pad.get_attribute("data-notes"), "")
+        page.evaluate("(pad) => window.dactyl.input.pad(pad, 90, 'test')", int(pad.get_attribute("data-pad")))
+        page.wait_for_function(f"() => ({KEPT})().length === 1")
+        page.locator("body").press("Escape")
+        ((_, note, velocity),) = self.hits(page, 1)
+        self.assertEqual((pad.get_attribute("data-notes"), velocity), (str(note), 90))
+
     def test_a_second_tab_is_told_and_shown_what_the_first_did(self):
         page = self.new_part("Two tabs")
         other, problems = open_page(self.chromium, self.server)

@@ -303,7 +303,9 @@ export class Editor {
   }
 
   needsNote(lane) {
-    this.session.say(`${this.lanes[lane].name} has no note yet, and a part holds notes. Give it one on its card, under Notes.`, true);
+    const { name, pad } = this.lanes[lane];
+    this.session.say(`${name} has no note yet, and a part holds notes: it gets a free one. Draw the hit again.`);
+    this.session.post(`/kits/${this.session.kit}/pads/${pad}/free-note/`);
   }
 
   moveCursor(tick, lane) {

@@ -66,12 +66,19 @@ export function startRecorder({ session, engine, input, part }) {
 
   /** The note that is recorded: a device's own, or the first of a pad in the kit's default map. */
   const noteOf = ({ note, pad }) => note ?? Number(document.querySelector(`#surface .pad[data-pad="${pad}"]`)?.dataset.notes?.split(",")[0] || NaN);
+  const asked = new Map(); // pads without a note -> the free one on its way
 
-  input.addEventListener("hit", ({ detail }) => {
+  input.addEventListener("hit", async ({ detail }) => {
     if (taps) return tapped(detail.frame);
     if (!isOn() || !rounds.length || detail.from === "part" || detail.from === "lane" || detail.from === "sweep") return;
-    const note = noteOf(detail);
-    if (Number.isNaN(note)) return session.say("This pad has no note, and a part holds notes. Give it one on its card.", true);
+    let note = noteOf(detail);
+    if (Number.isNaN(note)) {
+      if (!asked.has(detail.pad)) asked.set(detail.pad, session.post(`/kits/${session.kit}/pads/${detail.pad}/free-note/`));
+      await asked.get(detail.pad);
+      asked.delete(detail.pad);
+      note = noteOf(detail);
+      if (Number.isNaN(note) || !taken) return;
+    }
     if (box("only-selected")?.checked && !session.pads.includes(detail.pad ?? padOf(note))) return;
     const frame = inPart(detail.frame);
     if (frame === null || frame < -engine.rate * 0.12) return; // while it is counted in
