@@ -125,9 +125,17 @@ export class Editor {
   #opened() {
     if (!this.model.time) return;
     this.#arrange();
-    if (this.#fitted !== this.model.id) this.view.fit(this.model.about.loopTicks);
+    const isNew = this.#fitted !== this.model.id;
+    if (isNew) this.view.fit(this.model.about.loopTicks);
     this.#fitted = this.model.id;
     this.#changed();
+    if (isNew) this.#showUsed();
+  }
+
+  /** Of more lanes than there is room for, those where something stands. */
+  #showUsed() {
+    const used = this.model.hits.map(({ note }) => this.laneOf.get(note) ?? 0);
+    if (used.length) this.scroll(0, used.reduce((a, b) => Math.min(a, b)) * this.view.laneHeight - this.view.top);
   }
 
   #changed() {
