@@ -9,7 +9,7 @@ from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonRes
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.utils.http import content_disposition_header
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from django_htmx.http import push_url
 
 from dactyl.core.bounce.stems import safe_name
@@ -122,15 +122,15 @@ def split(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
     return _opened(request, kit, [edits.add_part(value) for value in made][0])
 
 
-@require_GET
+@require_http_methods(["GET", "POST"])
 def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
     """The part as a MIDI file: of type 0, or with ``by`` pad, piece or channel of type 1, a track for each.
 
-    ``ids`` : only these hits; their time stays
+    Posted with ``ids`` it holds these hits alone; their time stays. Many would not fit into an address.
     """
     kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
     value, by = queries.part_value(part), request.GET.get("by", "")
-    if ids := {number_in(key) for key in request.GET.get("ids", "").split(",") if key}:
+    if ids := {number_in(key) for key in request.POST.get("ids", "").split(",") if key}:
         value = replace(value, events=tuple(event for event in value.events if event.id in ids))
     response = HttpResponse(write_midi(value, tracks=_namer(kit, by) if by else None), content_type="audio/midi")
     response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(part.name)}.mid")

@@ -240,7 +240,7 @@ class Files(PartCase):
         self.assertIn("Harbour.mid", by_pad.headers["Content-Disposition"])
         self.upload(by_pad.content, tracks="1")
         self.assertEqual([row.name for row in PartRow.objects.all()[1:]], ["Snare", "D#6"])
-        some = read_midi(self.client.get(url, {"ids": str(self.ids()[1])}).content, "x")
+        some = read_midi(self.client.post(url, {"ids": str(self.ids()[1])}).content, "x")
         self.assertEqual([event.tick for event in some.events], [490])
         self.client.post(f"/parts/of/{self.kit.pk}/{self.row.pk}/split/", {"by": "pad"})
         self.assertEqual([row.name for row in PartRow.objects.all()[3:]], ["Harbour · Snare", "Harbour · D#6"])

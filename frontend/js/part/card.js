@@ -35,6 +35,12 @@ export function startCard(editor, signal) {
     if (target.id === "part-changes" && /** @type {HTMLDetailsElement} */ (target).open) fillChanges();
   }, { signal, capture: true }); // prettier-ignore
   list.addEventListener("change", ({ target }) => typed(target), { signal });
+  document.getElementById("midi-selection").addEventListener("submit", (event) => {
+    /** @type {any} */ (event.target).elements.ids.value = ids().join(",");
+    if (model.selected.size) return;
+    event.preventDefault();
+    editor.session.say("Select the hits that the file is to hold.", true);
+  }, { signal }); // prettier-ignore
 
   const ids = () => [...model.selected];
   const withGrid = (form) => ("ownGrid" in form.dataset ? { swing: 50 } : { grid: editor.grid === "off" ? "1/16" : editor.grid, swing: editor.swing });
@@ -74,7 +80,10 @@ export function startCard(editor, signal) {
     } else if (unset) model.edit(unset, unset === "tempo" ? { tick: editor.part.start } : { bar: model.time.barAt(editor.part.start).bar + 1 });
     else if (hats) helpHats(hats);
     else if (button.dataset.loopSection) editor.setRange(button.dataset.loopSection.split(",").map(Number));
-    else if (button.dataset.goTo) model.edit(`history/${button.dataset.goTo}`);
+    else if (button.dataset.repeatSection) {
+      const [start, end] = button.dataset.repeatSection.split(",").map((tick) => model.time.barAt(Number(tick)).bar + 1);
+      model.edit("duplicate-bars", { bar: start, count: Math.max(1, end - start) });
+    } else if (button.dataset.goTo) model.edit(`history/${button.dataset.goTo}`);
   }
 
   async function choose(rule) {
@@ -179,7 +188,12 @@ export function startCard(editor, signal) {
       ...about.sections.map(([start, end, name]) => {
         const button = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: `loop ${name}` });
         button.dataset.loopSection = `${start},${end}`;
-        return button;
+        const again = Object.assign(document.createElement("button"), { type: "button", className: "quiet small", textContent: "again behind it" });
+        again.dataset.repeatSection = `${start},${end}`;
+        again.setAttribute("aria-label", `${name} again behind it`);
+        const both = document.createElement("span");
+        both.append(button, again);
+        return both;
       }),
     );
   }
