@@ -58,6 +58,7 @@ def rows() -> list[Row]:
         ratio_row(f"... with {THREADS} threads", two, floor, 2.0, "the same loop"),
         ratio_row("... with a filter on every voice", heavy, heavy_floor, 2.0, "that loop with one sosfilt each"),
         _writing(playbook, part, sounds),
+        _both_cores(playbook, part, voices, frames, sounds),
         _growth(),
         *_memory(sounds),
     ]
@@ -69,10 +70,7 @@ def _writing(playbook: Playbook, part: Part, sounds: "_Sounds") -> Row:
         out = Path(folder)
 
         def whole() -> None:
-            for file in out.iterdir():
-                file.unlink()
-            for _ in bounce(playbook, part, out, Order(bits="24", has_mix=False), load_sound=sounds, threads=THREADS):
-                pass
+            _bounce_into(out, playbook, part, sounds, "24")
 
         voices = voices_of(playbook, part.hits(RATE))
         frames = bounce_frames(voices, part.end_frame(RATE))
@@ -88,6 +86,35 @@ def _writing(playbook: Playbook, part: Part, sounds: "_Sounds") -> Row:
 
         floor = min(seconds(bare) for _ in range(3)) * OUTPUTS / len(stems)
     return ratio_row("Writing 8 stems of ten minutes", both - rendering, floor, 1.3, "soundfile and fsync")
+
+
+def _bounce_into(out: Path, playbook: Playbook, part: Part, sounds: "_Sounds", bits: str) -> None:
+    for file in out.iterdir():
+        file.unlink()
+    for _ in bounce(playbook, part, out, Order(bits=bits, has_mix=False), load_sound=sounds, threads=THREADS):
+        pass
+
+
+def _both_cores(playbook: Playbook, part: Part, voices: list[Voice], frames: int, sounds: "_Sounds") -> Row:
+    """A whole float bounce, rendering ahead of the writing, against a bare loop and then a bare writing of its files."""
+    with tempfile.TemporaryDirectory() as folder:
+        out = Path(folder)
+
+        def whole() -> None:
+            _bounce_into(out, playbook, part, sounds, "32f")
+
+        whole()
+        stem = soundfile.read(next(out.glob("*.wav")), dtype="float32", always_2d=True)[0]
+
+        def bare() -> None:
+            _bare_loop(voices, frames, sounds)
+            for number in range(OUTPUTS):
+                soundfile.write(out / f"bare{number}.wav", stem, RATE, "FLOAT")
+                with (out / f"bare{number}.wav").open("rb") as file:
+                    os.fsync(file.fileno())
+
+        work, floor = against(whole, bare)
+    return ratio_row("A whole bounce on both cores", work, floor, 0.7, "a bare loop, then soundfile and fsync")
 
 
 def _growth() -> Row:
