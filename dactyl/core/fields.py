@@ -309,7 +309,7 @@ def described() -> Iterator[str]:
     tables = {"Kit": KIT, "Output": OUTPUT, "Mic": MIC, "Piece": PIECE, "Pad": PAD, "Layer": LAYER, "Take": TAKE, "ChokeGroup, MuteGroup": GROUP}  # fmt: skip
     for of, table in tables.items():
         for name, field in table.items():
-            yield f"| {of} | `{field.path or name}` | {_takes(field)} |"
+            yield f"| `{field.path or name}` of {of} | {_takes(field)} |"
 
 
 def _takes(field: Field) -> str:

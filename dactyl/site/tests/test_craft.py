@@ -111,8 +111,11 @@ class Craft(Workshop):
         for height in (0.95, 0.5, 0.05):  # a pad struck low is soft, high is loud
             self.settle(page)
             box = pad.bounding_box()
+            page.evaluate(
+                f"() => {{ window.heard = ({LISTEN})(1.0); }}"
+            )  # from before the strike, however busy the machine
             page.mouse.click(box["x"] + 20, box["y"] + height * box["height"])
-            peaks.append(page.evaluate(LISTEN, 0.3))
+            peaks.append(page.evaluate("() => window.heard"))
         self.assertEqual(peaks, sorted(peaks))
         self.assertGreater(peaks[2], 5 * peaks[0])
         expect(page.locator("#response svg").first).to_be_visible()
