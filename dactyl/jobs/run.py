@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from datetime import timedelta
 
 from django.conf import settings
 from django.db import transaction
@@ -24,6 +25,7 @@ from dactyl.core.errors import DactylError
 from dactyl.jobs.models import Job
 
 SECONDS_BETWEEN_WRITES = 0.25
+TIME_TO_BEGIN = timedelta(seconds=10)  # a worker has claimed a job, and has its lock before that is over
 MAX_ATTEMPTS = 3
 log = logging.getLogger(__name__)
 
@@ -51,15 +53,19 @@ def cancel(job: Job) -> None:
 def requeue_abandoned(*queues: str) -> int:
     """Queue again what was waiting or running when its worker stopped; what a living worker runs is left to it."""
     queues = queues or tuple(settings.TASKS["default"]["QUEUES"])
+    unfinished = Job.objects.filter(queue__in=queues).exclude(state__in=Job.ENDED)
+    if not unfinished.exists():
+        return 0
     with transaction.atomic():
-        unfinished = Job.objects.filter(queue__in=queues).exclude(state__in=Job.ENDED)
         abandoned = [job for job in unfinished if job.state == Job.State.QUEUED or not _is_held(job.pk)]
         results = DBTaskResult.objects.filter(status__in=["READY", "RUNNING"], queue_name__in=queues)
         stale = {job.pk for job in abandoned if job.state == Job.State.RUNNING or job.attempts >= MAX_ATTEMPTS}
+        long_ago = timezone.now() - TIME_TO_BEGIN
         queued = set()
         for result in results:
             job_id = result.args_kwargs["args"][0]
-            if job_id in stale or (result.status == "RUNNING" and not _is_held(job_id)):
+            is_left = result.status == "RUNNING" and not (result.started_at and result.started_at > long_ago)
+            if job_id in stale or (is_left and not _is_held(job_id)):
                 result.delete()
             else:
                 queued.add(job_id)

@@ -1,6 +1,6 @@
 """Every view in both themes: names for all that can be used, ink that can be read, and no way that needs a pointer."""
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from dactyl.site.tests.served import Workshop, browser, open_page, server
 
@@ -111,6 +111,14 @@ class Access(Workshop):
                 with self.subTest(view, theme=theme):
                     self.assertEqual(page.evaluate(UNNAMED), [])
                     self.assertEqual(page.evaluate(CONTRAST), [])
+
+    def test_of_two_quick_clicks_on_tabs_the_second_is_shown(self):
+        page = self.page()
+        page.click("text=Ferry House")
+        for first, second in (("stack", "map"), ("outputs", "kit"), ("map", "outputs")):
+            page.evaluate("(names) => names.forEach((name) => document.getElementById(`tab-${name}`).click())", [first, second])  # fmt: skip
+            expect(page.locator("#tabs [aria-current=page]")).to_have_id(f"tab-{second}")
+            page.wait_for_selector(f"[data-view={second}]")
 
     def test_the_focus_goes_everywhere_and_is_seen(self):
         page, problems = open_page(self.chromium, self.server)

@@ -13,7 +13,7 @@ import waitress
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.core.wsgi import get_wsgi_application
-from django.db import connection
+from django.db import OperationalError, connection
 
 from dactyl import page_memory
 from dactyl.core.errors import KitError
@@ -26,6 +26,7 @@ from dactyl.shelf.models import ImportFile
 THREADS = 12
 CONNECTIONS = 500
 SILENT_SECONDS = 10  # a connection on which nothing comes is dropped after so long
+SECONDS_BETWEEN_WATCHES = 5
 SECONDS_BETWEEN_LOOKS = 3600  # whether a daily copy is due
 WORKERS = {"imports": 2, "bounces": 1}  # one slow import does not hold another
 log = logging.getLogger(__name__)
@@ -55,7 +56,8 @@ class Command(BaseCommand):
                 for queue, count in WORKERS.items():
                     for _ in range(count):
                         threading.Thread(target=_keep_worker, args=(queue,), daemon=True).start()
-            threading.Thread(target=_look_after, daemon=True).start()
+            for work in (_look_after, _watch_jobs):
+                threading.Thread(target=work, daemon=True).start()
             self.stdout.write(f"Dactyl is at http://{host}:{server.effective_port}/ (stop it with Ctrl+C)")
             self.stdout.flush()
             try:
@@ -100,6 +102,16 @@ def _keep_worker(queue: str) -> None:
         worker.wait()
         time.sleep(1)
         requeue_abandoned(queue)
+
+
+def _watch_jobs() -> None:
+    """Queue again what a worker left behind that was still ending when this server began, or runs elsewhere and died."""
+    while True:
+        time.sleep(SECONDS_BETWEEN_WATCHES)
+        try:
+            requeue_abandoned()
+        except OperationalError:  # the database is busy: the next time will do
+            log.warning("The database was busy for long; jobs are looked at again soon.")
 
 
 def _look_after() -> None:
