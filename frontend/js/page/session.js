@@ -31,6 +31,8 @@ export class Session extends EventTarget {
     body.addEventListener("htmx:beforeSend", ({ detail }) => this.#waitFor(detail.xhr));
     engine.addEventListener("broken", ({ detail }) => this.say(detail[0], true));
     engine.addEventListener("state", () => this.#showSound());
+    // A request that another took over from, or that the page's end cut short, is rejected with nothing: its events told.
+    window.addEventListener("unhandledrejection", (event) => event.reason === undefined && event.preventDefault());
     for (const type of ["pointerdown", "keydown"]) body.addEventListener(type, () => engine.wake(), { capture: true });
     body.addEventListener("click", (event) => this.#click(event));
     body.addEventListener("focusin", ({ target }) => this.#focused(target));

@@ -58,7 +58,7 @@ export class Editor {
   noteNames = [];
   grid = "1/16";
   swing = 50;
-  #all = [];
+  /** The kit's pads as lanes; null until they have come: a note is not called unanswered before. */ #all = null;
   #life = new AbortController();
   #canvas;
   #pending = 0;
@@ -123,7 +123,7 @@ export class Editor {
   }
 
   #opened() {
-    if (!this.model.time) return;
+    if (!this.model.time || !this.#all) return;
     this.#arrange();
     const isNew = this.#fitted !== this.model.id;
     if (isNew) this.view.fit(this.model.about.loopTicks);
@@ -139,7 +139,7 @@ export class Editor {
   }
 
   #changed() {
-    if (!this.model.time) return;
+    if (!this.model.time || !this.#all) return;
     this.#takes.forget();
     this.#arrange();
     this.#sayHistory();
@@ -147,7 +147,7 @@ export class Editor {
   }
 
   #arrange() {
-    if (!this.model.time || !this.root.isConnected) return;
+    if (!this.model.time || !this.#all || !this.root.isConnected) return;
     const usedOnly = document.getElementById("lanes-used").checked;
     this.lanes = lanesOf(this.#all, this.model.hits, usedOnly, this.noteNames);
     this.laneOf = new Map();
