@@ -8,6 +8,7 @@ urlpatterns = [
     path(KIT, views.part_page, name="part"),
     path(KIT + "new/", views.new, name="new"),
     path(KIT + "read/", views.read, name="read"),
+    path("read/", views.read_anywhere, name="read_anywhere"),
     path(KIT + "lanes/", views.lanes, name="lanes"),
     path(KIT + PART + "duplicate/", views.duplicate, name="duplicate"),
     path(KIT + PART + "delete/", views.delete, name="delete"),

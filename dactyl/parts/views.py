@@ -88,6 +88,15 @@ def read(request: HttpRequest, kit_id: int) -> HttpResponse:
     return _opened(request, kit, [edits.add_part(value) for value in values][0])
 
 
+@require_POST
+def read_anywhere(request: HttpRequest) -> HttpResponse:
+    """Read a MIDI file that came where no kit is open; it is shown with the kit that was changed last."""
+    kit = Kit.objects.filter(is_put_away=False).order_by("-journal__changed_at").first()
+    if kit is None:
+        raise PartError("A part is shown with a kit, and there is none yet. Open a new kit, then drop it again.")
+    return read(request, kit.pk)
+
+
 def _opened(request: HttpRequest, kit: Kit, part: Part) -> HttpResponse:
     url = f"{reverse('parts:part', args=[kit.pk])}?part={part.pk}"
     return push_url(_part_view(request, kit, part), url) if request.htmx else HttpResponseRedirect(url)

@@ -14,6 +14,7 @@ import { startMeters } from "./sheet/meters.js";
 import { startMidi } from "./input/midi.js";
 import { startEditor } from "./part/editor.js";
 import { startPart } from "./part/playing.js";
+import { startReading } from "./part/read.js";
 import { startRecorder } from "./part/record.js";
 import { startPractice } from "./input/practice.js";
 import { Session } from "./page/session.js";
@@ -54,4 +55,4 @@ if (workshop) {
     startBounces();
     window.dactyl = { engine, input, practice, part, editor, recorder }; // for looking in from the console, and for the tests
   } else startKeys({ session, engine, shelf });
-}
+} else startReading();

@@ -9,6 +9,7 @@ from django.test.utils import CaptureQueriesContext
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.parts.part import Event, Part
 from dactyl.history.models import Journal
+from dactyl.kits.models import Kit
 from dactyl.kits.tests.test_edits import KitCase, version
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Event as EventRow
@@ -233,6 +234,15 @@ class Files(PartCase):
         lanes = self.client.get(f"/parts/of/{self.kit.pk}/lanes/").json()["lanes"]
         self.assertEqual([(lane["name"], lane["notes"], len(lane["levels"])) for lane in lanes], [("Snare", [38], 127)])
         self.assertTrue(lanes[0]["levels"][0] < lanes[0]["levels"][126])
+
+    def test_a_file_dropped_where_no_kit_is_open_is_shown_with_the_kit_changed_last(self):
+        file = SimpleUploadedFile("Quay.mid", write_midi(a_part(Event(0, 38, 90))))
+        answer = self.client.post("/parts/read/", {"file": file})
+        row = PartRow.objects.last()
+        self.assertRedirects(answer, f"/parts/of/{self.kit.pk}/?part={row.pk}")
+        Kit.objects.update(is_put_away=True)
+        file.seek(0)
+        self.assertContains(self.client.post("/parts/read/", {"file": file}), "there is none yet", status_code=422)
 
     def test_tracks_come_in_one_by_one_and_parts_go_out_by_pad(self):
         url = f"/parts/of/{self.kit.pk}/{self.row.pk}/midi/"

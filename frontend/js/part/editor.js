@@ -7,6 +7,7 @@ import { inks, paint } from "./paint.js";
 import { lanesOf } from "./lanes.js";
 import { Takes } from "./takes.js";
 
+const AGAIN_MS = 2000;
 const CLOSE_PX = 18; // hits further apart than this have room for the number of their take
 
 export function startEditor(session, engine, input, part) {
@@ -117,7 +118,12 @@ export class Editor {
 
   async #loadLanes() {
     const answer = await fetch(this.root.dataset.lanes).catch(() => null);
-    if (!answer?.ok) return;
+    if (!answer?.ok) {
+      if (this.#all || this.#life.signal.aborted) return;
+      this.session.say("The server does not answer; the lanes are asked for again.", true);
+      await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+      return this.#loadLanes();
+    }
     const { lanes, notes } = await answer.json();
     [this.#all, this.noteNames] = [lanes, notes];
   }

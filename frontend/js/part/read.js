@@ -1,18 +1,42 @@
-/** MIDI files dropped on any page of a kit become parts; the last is shown. */
-import { post } from "../shelf/upload.js";
+/** MIDI files dropped on any page become parts; the last is shown, with the open kit or the one that was changed last. */
+import { filesOf, post } from "../shelf/upload.js";
 
-/** @param {{ file: File }[]} files @param {import("../page/session.js").Session} session */
-export async function readParts(files, session) {
-  if (files.length && !session.kit) return session.say("MIDI files become parts: open a kit, then drop them there.", true);
+export const isMidi = ({ file }) => /\.midi?$/i.test(file.name);
+
+/**
+ * @param {{ file: File }[]} files
+ * @param {{ kit?: string, say: (text: string, isWarning?: boolean) => void, get?: (url: string, target: string) => Promise<boolean> }} page
+ */
+export async function readParts(files, page) {
   let read = "";
   for (const { file } of files) {
     const body = new FormData();
     body.append("file", file, file.name);
-    const answer = await post(`/parts/of/${session.kit}/read/`, body).catch(() => null);
+    const answer = await post(page.kit ? `/parts/of/${page.kit}/read/` : "/parts/read/", body).catch(() => null);
     if (answer?.ok) read = answer.url;
-    else session.say((await answer?.text()) ?? `${file.name} was not read: the server does not answer. Drop it again.`, true);
+    else page.say((await answer?.text()) ?? `${file.name} was not read: the server does not answer. Drop it again.`, true);
   }
   if (!read) return;
-  await session.get(read, "#view");
+  if (!page.kit) return location.assign(read);
+  await page.get(read, "#view");
   history.pushState(null, "", read);
+}
+
+/** On the list of kits, where no shelf takes what is dropped. */
+export function startReading() {
+  const place = document.getElementById("said");
+  if (!place) return;
+  const say = (text) => {
+    place.textContent = text;
+    place.hidden = !text;
+  };
+  document.addEventListener("dragover", (event) => event.dataTransfer.types.includes("Files") && event.preventDefault());
+  document.addEventListener("drop", async (event) => {
+    if (!event.dataTransfer.types.includes("Files")) return;
+    event.preventDefault();
+    const files = await filesOf(event.dataTransfer);
+    const midi = files.filter(isMidi);
+    say(midi.length < files.length ? "Sounds come in on the shelf, or in an open kit: drop them there." : "");
+    readParts(midi, { say });
+  });
 }

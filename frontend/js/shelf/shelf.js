@@ -1,5 +1,5 @@
 /** The shelf: opens and folds, selects and hears samples, brings files in, and gives samples to pads. */
-import { readParts } from "../part/read.js";
+import { isMidi, readParts } from "../part/read.js";
 import { startDrops } from "./drops.js";
 import { post, upload } from "./upload.js";
 
@@ -143,7 +143,6 @@ export function startShelf(session, engine) {
   };
 
   const bringIn = async (files) => {
-    const isMidi = ({ file }) => /\.midi?$/i.test(file.name);
     await readParts(files.filter(isMidi), session);
     const sounds = files.filter((each) => !isMidi(each));
     if (sounds.length || !files.length) upload(sounds, { session, onListed: () => document.body.dispatchEvent(new Event("shelf-changed")) });
