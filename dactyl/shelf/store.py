@@ -31,21 +31,28 @@ _PIECE = 1 << 20
 def whole_path(sha256: str) -> Path:
     """Where a sample lies, once its content is what its name says: looked at in full when it is first used in a run, and
     by size and time of change from then on. raises : AudioError for one that is gone or damaged"""
-    path = sample_path(sha256)
     try:
-        stat = path.stat()
-        if _whole.get(sha256) == (stat.st_size, stat.st_mtime_ns):
-            return path
-        with path.open("rb") as file:
-            is_whole = hashlib.file_digest(file, "sha256").hexdigest() == sha256
+        whole = is_whole(sha256)
     except OSError:
         raise AudioError(f"The recording {_called(sha256)} is gone from the data folder. Bring it in again.") from None
-    if not is_whole:
+    if not whole:
         raise AudioError(
             f"The recording {_called(sha256)} is damaged on the disk. Bring it in again: that mends it everywhere."
         )
+    return sample_path(sha256)
+
+
+def is_whole(sha256: str) -> bool:
+    """Whether a sample's content is what its name says, read once in a run. raises : OSError for one that is gone"""
+    path = sample_path(sha256)
+    stat = path.stat()
+    if _whole.get(sha256) == (stat.st_size, stat.st_mtime_ns):
+        return True
+    with path.open("rb") as file:
+        if hashlib.file_digest(file, "sha256").hexdigest() != sha256:
+            return False
     _whole[sha256] = (stat.st_size, stat.st_mtime_ns)
-    return path
+    return True
 
 
 def _called(sha256: str) -> str:

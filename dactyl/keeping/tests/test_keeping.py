@@ -130,6 +130,7 @@ class Damage(TestCase):
         for name in ("left", "waited-for"):
             (store.incoming_folder() / name).write_bytes(b"x")
         (store.incoming_folder() / "unpacked").mkdir(exist_ok=True)
+        self.addCleanup(store.forget_incoming, "waited-for")  # other tests look into this folder too
         store.sweep({"waited-for"})
         self.assertEqual([path.name for path in store.incoming_folder().iterdir()], ["waited-for"])
 

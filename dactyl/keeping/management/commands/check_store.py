@@ -20,6 +20,6 @@ class Command(BaseCommand):
             raise CommandError(str(problem)) from None
         found = 0
         for finding in (*check_store.check_contents(), *check_store.check_folders()):
-            self.stdout.write(str(finding))
+            self.stdout.write(finding)
             found += 1
         self.stdout.write(f"{counted(Sample.objects.count(), 'recording')} checked, {counted(found, 'finding')}.")
