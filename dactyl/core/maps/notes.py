@@ -6,11 +6,11 @@ A note may strike several pads and a pad may have several notes; neither is forb
 import csv
 import io
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from dactyl.core.errors import KitError
-from dactyl.core.formats.notes import note_name
+from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.kinds import BY_SLUG, KINDS, free_note
 from dactyl.core.kit import Kit
 from dactyl.core.units import counted
@@ -23,8 +23,6 @@ STANDARD = {
     for place, note in enumerate(kind.notes, start=1)
 }
 """What the standard drum notes are called: General MIDI Level 1 percussion, as far as our kinds go."""
-
-Notes = Mapping[int, tuple[int, ...]]  # of each pad, by its id
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,7 +55,7 @@ def standard(pads: Sequence[PadNotes], taken: Iterable[int] = ()) -> dict[int, t
 def in_a_row(pads: Sequence[PadNotes], first: int) -> dict[int, tuple[int, ...]]:
     """One note for each pad, rising from ``first`` in their order."""
     if first + len(pads) > NOTES:
-        raise KitError(f"{counted(len(pads), 'pad')} in a row from {note_name(first)} · {first} go beyond note 127. Begin lower.")  # fmt: skip
+        raise KitError(f"{counted(len(pads), 'pad')} in a row from {note_label(first)} go beyond note 127. Begin lower.")  # fmt: skip
     return {pad.id: (first + n,) for n, pad in enumerate(pads)}
 
 
@@ -80,27 +78,25 @@ def as_in(pads: Sequence[PadNotes], other: Sequence[PadNotes]) -> tuple[dict[int
 
 def doubled(pads: Iterable[PadNotes]) -> dict[int, list[str]]:
     """Notes that strike several pads, with their names."""
-    names = defaultdict(list)
-    for pad in pads:
-        for note in pad.notes:
-            names[note].append(pad.name)
-    return {note: found for note, found in sorted(names.items()) if len(found) > 1}
+    return {note: names for note, names in _by_note(pads).items() if len(names) > 1}
 
 
 def names_of(pads: Iterable[PadNotes]) -> dict[int, str]:
     """What each note strikes."""
-    names: dict[int, str] = {}
+    return {note: " + ".join(names) for note, names in _by_note(pads).items()}
+
+
+def _by_note(pads: Iterable[PadNotes]) -> dict[int, list[str]]:
+    """The names of the pads of each note, by note."""
+    names = defaultdict(list)
     for pad in pads:
         for note in pad.notes:
-            names[note] = f"{names[note]} + {pad.name}" if note in names else pad.name
-    return names
+            names[note].append(pad.name)
+    return dict(sorted(names.items()))
 
 
 def pads_of(kit: Kit) -> list[PadNotes]:
-    return [
-        PadNotes(id=pad.id, name=pad.name if pad.name == piece.name else f"{piece.name} {pad.name}", kind=pad.kind, notes=pad.notes)
-        for piece, pad in kit.pads()
-    ]  # fmt: skip
+    return [PadNotes(id=pad.id, name=pad.name, kind=pad.kind, notes=pad.notes) for _, pad in kit.pads()]
 
 
 def as_csv(pads: Iterable[PadNotes], *, middle_c_octave: int = 3) -> str:

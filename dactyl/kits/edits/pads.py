@@ -10,10 +10,11 @@ from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.copying import copy_pads
+from dactyl.kits.edits.maps import write_notes
 from dactyl.kits.edits.outputs import output_called
 from dactyl.kits.edits.sentences import pads_named, settings_named
 from dactyl.kits.fields import COPIED, PAD_FIELDS, PIECE_FIELDS
-from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, Map, MapNote, MuteGroup, Pad, Piece
+from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, MuteGroup, Pad, Piece
 
 MAX_PADS = 512
 
@@ -184,13 +185,10 @@ def set_notes(pad: Pad, version: int, notes: Sequence[int]) -> Revision | None:
     range follows when all its notes move."""
     shown = ", ".join(note_label(note) for note in notes[:4]) + (" …" if len(notes) > 4 else "") or "none"
     with edit(pad.kit, version, f"Note of {pad.full_name}: {shown}") as change:
-        own = {row.note: row for row in pad.notes.filter(map__is_default=True)}
-        change.delete_all([row for note, row in own.items() if note not in notes])
-        default = Map.objects.get(kit=pad.kit_id, is_default=True)
-        change.create_all([MapNote(map=default, note=note, pad=pad) for note in notes if note not in own])
+        own = write_notes(change, {pad.pk: notes})[pad.pk]
         if pad.root is not None and own and notes and len(own) == len(notes):
-            moved = min(notes) - min(own)
-            if sorted(notes) == [note + moved for note in sorted(own)]:
+            moved = min(notes) - own[0]
+            if sorted(notes) == [note + moved for note in own]:
                 change.update(pad, root=min(127, max(0, pad.root + moved)))
         change.touch(pad.pk)
     return change.revision

@@ -8,6 +8,7 @@ from dactyl.core.formats.notes import note_name
 from dactyl.core.maps import notes as maps
 from dactyl.kits import queries
 from dactyl.kits.models import Kit
+from dactyl.kits.templatetags.kit_filters import note as note_label
 
 
 def map_context(kit: Kit) -> dict[str, Any]:
@@ -26,7 +27,3 @@ def map_context(kit: Kit) -> dict[str, Any]:
         "other_kits": list(Kit.objects.filter(is_put_away=False).exclude(pk=kit.pk).order_by("name")),
         "middle_c_octave": settings.MIDDLE_C_OCTAVE,
     }
-
-
-def note_label(note: int) -> str:
-    return f"{note_name(note, middle_c_octave=settings.MIDDLE_C_OCTAVE)} · {note}"

@@ -13,9 +13,10 @@ from dactyl.core.maps import notes as maps
 from dactyl.core.units import counted
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit
+from dactyl.kits.templatetags.kit_filters import note as note_label
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import Answer, kit_edit
-from dactyl.kits.views.keyboard import map_context, note_label
+from dactyl.kits.views.keyboard import map_context
 from dactyl.kits.views.pages import kit_page
 from dactyl.page_memory import kept
 from dactyl.request_values import ids_in, number_in
