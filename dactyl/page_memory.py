@@ -21,6 +21,8 @@ from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from django.utils.cache import get_conditional_response, patch_vary_headers
 
+from dactyl.note_naming import middle_c_octave
+
 PAGES = 64
 TOKEN = "token-of-the-page"  # where a page's token stands, filled in for each reader
 READ_HEADERS = (
@@ -83,14 +85,14 @@ def page_token(request: HttpRequest) -> dict[str, str]:
 
 
 def kept(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
-    """For a view whose page is made of the database, its address and ``READ_HEADERS`` alone."""
+    """For a view whose page is made of the database, its address, ``READ_HEADERS`` and how notes are named alone."""
 
     @wraps(view)
     def answer(request: HttpRequest, *args: Any, **named: Any) -> HttpResponse:
         if _memory is None:
             return view(request, *args, **named)
         asked_at = time.monotonic()
-        key = (request.get_full_path(), *(request.headers.get(name, "") for name in READ_HEADERS))
+        key = (request.get_full_path(), middle_c_octave(), *(request.headers.get(name, "") for name in READ_HEADERS))
         page = _memory.page(key)
         if page.drawn is None or page.drawn.state != _memory.state():
             with page.lock:

@@ -37,6 +37,8 @@ def main() -> None:
             if view == "bounce":
                 bounce(page)
             shoot(page, view)
+            if view == "map":
+                surface(page)
 
 
 def kit(page: Page, name: str) -> None:
@@ -63,6 +65,16 @@ def stack(page: Page) -> None:
     page.wait_for_selector(".proposed-steps")
     shoot(page, "stack")
     page.click("#shelf-fold")
+
+
+def surface(page: Page) -> None:
+    page.click("#picture-surfaces")
+    page.select_option("select[name=shape]", label="4 × 4")
+    page.click("text=Add a surface")
+    page.check("#arrange-cells")
+    page.click(".cell-of[data-place='0']")
+    page.click(".cell-of[data-place='5']", modifiers=["Shift"])
+    shoot(page, "surface")
 
 
 def bounce(page: Page) -> None:

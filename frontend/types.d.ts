@@ -32,6 +32,8 @@ interface Element {
   title: string;
   open: any;
   offsetHeight: number;
+  draggable: boolean;
+  readonly cells: any;
   content: any;
 }
 interface HTMLElement {

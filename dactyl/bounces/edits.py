@@ -15,11 +15,13 @@ from dactyl.core.bounce.stems import RATES_HZ, Order
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.values import from_json, to_json
+from dactyl.core.maps import translate
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.history.queries import reading
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
+from dactyl.kits.ways import translated_notes
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 
@@ -34,7 +36,7 @@ def begin_bounce(
         raise BounceError("Choose a rate from the list.")
     with reading():
         kit.journal.refresh_from_db()
-        value, played = kit_value(kit.pk), part_value(part)
+        value, (played, _) = kit_value(kit.pk), as_played(kit, part)
     order = replace(order, seed=value.seed, names=(("kit", kit.name), ("part", part.name)))
     with transaction.atomic():
         row = Bounce.objects.create(
@@ -52,6 +54,14 @@ def begin_bounce(
         row.job = enqueue(WORK, row.pk, queue="bounces")
         row.save(update_fields=["job"])
     return row
+
+
+def as_played(kit: Kit, part: Part) -> tuple[PartValue, dict[int, int]]:
+    """The part as this kit plays it, through the kit's translation where it was written for other notes; and how many
+    hits each note has that the translation does not know, and that are silent."""
+    value = part_value(part)
+    table = translated_notes(kit, part.written_for) if part.written_for else None
+    return (value, {}) if table is None else (translate.played(value, table), translate.unmet(value, table))
 
 
 def _packed(value: core.Kit | PartValue) -> bytes:

@@ -14,7 +14,16 @@ from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.bounces.ranges import file_response, zip_blocks
 from dactyl.core.bounce.render import bounce_frames, voices_of
-from dactyl.core.bounce.stems import GROUPINGS, RATES_HZ, Order, arrange, shared_hits, size_on_disk, unanswered
+from dactyl.core.bounce.stems import (
+    GROUPINGS,
+    RATES_HZ,
+    Order,
+    Unanswered,
+    arrange,
+    shared_hits,
+    size_on_disk,
+    unanswered,
+)
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.wave.write import SUBTYPES
@@ -22,6 +31,7 @@ from dactyl.history.queries import reading
 from dactyl.kits.models import Kit
 from dactyl.kits.playing import playbook_of
 from dactyl.kits.views.pages import kit_page
+from dactyl.note_naming import middle_c_octave
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
@@ -53,17 +63,17 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
 def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
     """What the person should know before anything is rendered."""
     with reading():
-        value, playbook = part_queries.part_value(part), playbook_of(kit, rate_hz)
-    missing = unanswered(playbook, value)
+        (value, silent), playbook = edits.as_played(kit, part), playbook_of(kit, rate_hz)
+    missing = [*(Unanswered(note, hits) for note, hits in silent.items()), *unanswered(playbook, value)]
     voices = voices_of(playbook, value.hits(rate_hz))
     frames = bounce_frames(voices, value.end_frame(rate_hz))
     stems = arrange(playbook, voices, order)
     size, free = size_on_disk(len(stems.names), frames, order), shutil.disk_usage(settings.DATA).free
     shared = shared_hits(playbook, voices, order)
     return {
-        "missing": [(note_label(m.note, middle_c_octave=settings.MIDDLE_C_OCTAVE), m.hits) for m in missing],
+        "missing": [(note_label(m.note, middle_c_octave=middle_c_octave()), m.hits) for m in missing],
         "missing_hits": sum(m.hits for m in missing),
-        "part_hits": len(value.note_ons),
+        "part_hits": len(value.note_ons) + sum(silent.values()),
         "seconds": frames / rate_hz,
         "stem_names": stems.names,
         "shared": shared[:4],

@@ -15,6 +15,8 @@ from dactyl.core.kit import (
     CURVE_EXPONENTS,
     FADE_MS,
     FILTERS,
+    MAX_BANKS,
+    MAX_SIDE,
     ROTATIONS,
     STRENGTHS,
     VOICES,
@@ -142,6 +144,13 @@ MIC: dict[str, Field] = {
 }
 OUTPUT: dict[str, Field] = {"name": _text("Name", 40), "gain_db": _db("Level")}
 GROUP: dict[str, Field] = {"fade_ms": _ms("Fade", 5000, reset=FADE_MS)}
+MAP: dict[str, Field] = {"name": _text("Name", 60)}
+SURFACE: dict[str, Field] = {
+    "name": _text("Name", 60),
+    "rows": _whole("Rows", 1, MAX_SIDE),
+    "columns": _whole("Columns", 1, MAX_SIDE),
+    "banks": _whole("Banks", 1, MAX_BANKS),
+}
 KIT: dict[str, Field] = {"name": _text("Name", 80), "seed": _whole("Seed", 0, 2**31 - 1)}
 # Fields of their own shape, whose words and limits the forms need all the same.
 PAD_NAME = _text("Name", 60, may_be_empty=True)
@@ -217,6 +226,10 @@ def check_limits(kit: Kit) -> None:
         check(OUTPUT, output, f"output {output.name[:40]}")
     for mic in kit.mics:
         check(MIC, mic, f"mic {mic.name[:40]}")
+    for surface in kit.surfaces:
+        check(SURFACE, surface, f"surface {surface.name[:40]}")
+    for other in kit.maps:
+        check(MAP, other, f"map {other.name[:40]}")
     for piece in kit.pieces:
         check(PIECE, piece, f"piece {piece.name[:40]}")
         for mic, gain_db in piece.mic_gains_db:
@@ -306,7 +319,7 @@ def printable(text: str) -> str:
 
 def described() -> Iterator[str]:
     """Lines of the table in docs/formats.md: each field of a kit in a package, with what it takes."""
-    tables = {"Kit": KIT, "Output": OUTPUT, "Mic": MIC, "Piece": PIECE, "Pad": PAD, "Layer": LAYER, "Take": TAKE, "ChokeGroup, MuteGroup": GROUP}  # fmt: skip
+    tables = {"Kit": KIT, "Output": OUTPUT, "Mic": MIC, "Piece": PIECE, "Pad": PAD, "Layer": LAYER, "Take": TAKE, "ChokeGroup, MuteGroup": GROUP, "Surface": SURFACE, "NoteMap": MAP}  # fmt: skip
     for of, table in tables.items():
         for name, field in table.items():
             yield f"| `{field.path or name}` of {of} | {_takes(field)} |"

@@ -13,6 +13,7 @@ ROTATIONS = {"in_turn": "in turn", "random": "random", "no_repeat": "random, no 
 FILTERS = {"off": "off", "low": "low pass", "high": "high pass", "band": "band pass"}
 MAIN = "Main"
 FADE_MS = 8.0  # of a cut, where no group says otherwise
+MAX_SIDE, MAX_BANKS = 32, 16  # rows or columns, and banks, of a surface
 VOICES = 16  # of a pad, where nothing else is set
 STRENGTHS = (0.01, 2.0)  # of a companion
 
@@ -117,7 +118,7 @@ class Pad:
     name: str
     layers: tuple[Layer, ...]  # softest first, without gap or overlap
     kind: str = "other"  # a key of kinds.BY_SLUG
-    notes: tuple[int, ...] = ()
+    notes: tuple[int, ...] = ()  # in the kit's default map
     root: int | None = None  # the note at which a pad on a key range is not shifted
     cents_per_key: float = 0.0
     tune_cents: float = 0.0
@@ -197,12 +198,33 @@ class Output:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Surface:
+    """A grid of cells that pads stand in, to play; core.maps.surfaces counts its places."""
+
+    name: str
+    rows: int
+    columns: int
+    banks: int = 1
+    cells: tuple[tuple[int, int], ...] = ()  # (place, pad id)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoteMap:
+    """Another map than the default one, whose notes stand on the pads."""
+
+    name: str
+    notes: tuple[tuple[int, int], ...] = ()  # (note, pad id)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Kit:
     name: str
     pieces: tuple[Piece, ...]
     outputs: tuple[Output, ...] = (Output(name=MAIN),)
     mics: tuple[Mic, ...] = field(default=(Mic(name="close"),))
     seed: int = 0
+    surfaces: tuple[Surface, ...] = ()
+    maps: tuple[NoteMap, ...] = ()  # besides the default one
 
     def __post_init__(self) -> None:
         outputs, mics = {output.name for output in self.outputs}, {mic.name for mic in self.mics}
@@ -263,6 +285,16 @@ def check_whole(kit: Kit) -> None:
                 raise KitError(f"{pad.name} names a companion that is no other pad of the kit ({other}).")
             if not low <= strength <= high:
                 raise KitError(f"A companion of {pad.name} has strength {strength:g}; {low:g} to {high:g} can be.")
+    for surface in kit.surfaces:
+        if any(not 0 <= place < surface.rows * surface.columns * surface.banks for place, _ in surface.cells):
+            raise KitError(f"Surface {surface.name[:60]} has a pad outside its cells.")
+    for name, pads in [(s.name, s.cells) for s in kit.surfaces] + [(m.name, m.notes) for m in kit.maps]:
+        if any(pad not in known for _, pad in pads):
+            raise KitError(f"{name[:60]} names a pad that the kit does not have.")
+    for note in (note for other in kit.maps for note, _ in other.notes):
+        if not 0 <= note <= 127:
+            raise KitError(f"A map holds the note {note}; notes are numbers from 0 to 127.")
+    for _, pad in kit.pads():
         for take in (take for layer in pad.layers for take in layer.takes):
             frames = take.samples[0][1].frames
             if take.start_frame >= frames or (take.end_frame or 0) > frames:

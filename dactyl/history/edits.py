@@ -33,11 +33,11 @@ class Change:
         self.touched: set[int] = set()
         self.changes_order = False
 
-    def update(self, row: Model, **fields: Any) -> bool:
+    def update(self, row: Model, /, **fields: Any) -> bool:
         """Set fields of ``row``; False where all had these values already."""
         return bool(self.update_all([row], **fields))
 
-    def update_all(self, rows: Sequence[Model], **fields: Any) -> int:
+    def update_all(self, rows: Sequence[Model], /, **fields: Any) -> int:
         """Set the same fields of rows of one table, with one statement; returns how many rows changed."""
         changed = [row for row in rows if any(getattr(row, name) != value for name, value in fields.items())]
         for row in changed:

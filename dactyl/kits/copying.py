@@ -6,8 +6,10 @@ from django.db.models import Model
 
 from dactyl.history.edits import Change
 from dactyl.kits.models import (
+    Cell,
     ChokeGroup,
     Companion,
+    DeviceUse,
     Kit,
     Layer,
     Map,
@@ -18,8 +20,11 @@ from dactyl.kits.models import (
     Pad,
     Piece,
     PieceMic,
+    Surface,
     Take,
     TakeSample,
+    Translation,
+    TranslationNote,
 )
 
 Create = Callable[[Sequence[Model]], Sequence[Model]]
@@ -35,10 +40,12 @@ def copy_kit(source: Kit, target: Kit) -> None:
         return type(rows[0]).objects.bulk_create(rows, batch_size=200)
 
     own = {"kit": source}
-    for model in (Output, Mic, ChokeGroup, MuteGroup, Map, Piece, Pad):
+    for model in (Output, Mic, ChokeGroup, MuteGroup, Map, Surface, Translation, DeviceUse, Piece, Pad):
         _copy(list(model.objects.filter(**own)), ids, create)
     _copy(list(PieceMic.objects.filter(piece__kit=source)), ids, create)
     _copy(list(MapNote.objects.filter(map__kit=source)), ids, create)
+    _copy(list(Cell.objects.filter(surface__kit=source)), ids, create)
+    _copy(list(TranslationNote.objects.filter(translation__kit=source)), ids, create)
     _copy(list(Companion.objects.filter(pad__kit=source)), ids, create)
     _copy_takes(Layer.objects.filter(pad__kit=source), ids, create)
 

@@ -12,6 +12,8 @@ KIT_OF = {  # table -> the kit of a row of it, as a query of its key
     "map": "SELECT kit_id FROM kits_map WHERE id = {}",
     "chokegroup": "SELECT kit_id FROM kits_chokegroup WHERE id = {}",
     "mutegroup": "SELECT kit_id FROM kits_mutegroup WHERE id = {}",
+    "surface": "SELECT kit_id FROM kits_surface WHERE id = {}",
+    "translation": "SELECT kit_id FROM kits_translation WHERE id = {}",
     "take": "SELECT p.kit_id FROM kits_take t JOIN kits_layer l ON l.id = t.layer_id "
     "JOIN kits_pad p ON p.id = l.pad_id WHERE t.id = {}",
 }
@@ -26,6 +28,10 @@ OF_ONE_KIT = [  # (table, column, its parent's table, what else tells the kit: a
     ("piecemic", "mic_id", "mic", ("piece_id", "piece")),
     ("companion", "other_id", "pad", ("pad_id", "pad")),
     ("mapnote", "pad_id", "pad", ("map_id", "map")),
+    ("cell", "pad_id", "pad", ("surface_id", "surface")),
+    ("deviceuse", "surface_id", "surface", None),
+    ("deviceuse", "map_id", "map", None),
+    ("translationnote", "pad_id", "pad", ("translation_id", "translation")),
     ("takesample", "mic_id", "mic", ("take_id", "take")),
 ]
 

@@ -7,6 +7,7 @@ from django.utils import timezone
 from dactyl.core.fields import DRAWN
 from dactyl.core.kinds import KINDS
 from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, MAIN, ROTATIONS, VOICES
+from dactyl.core.maps.surfaces import Grid
 from dactyl.history.models import Document
 from dactyl.jobs.models import Job
 from dactyl.shelf.models import Sample
@@ -219,6 +220,118 @@ class MapNote(models.Model):
     class Meta:
         ordering = ["note"]
         constraints = [models.UniqueConstraint(fields=["map", "note", "pad"], name="note_strikes_pad_once")]
+
+    def __str__(self) -> str:
+        return str(self.note)
+
+
+class Surface(models.Model):
+    """A grid of cells that pads stand in, to play."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="surfaces")
+    name = models.CharField(max_length=60)
+    rows = models.PositiveSmallIntegerField()
+    columns = models.PositiveSmallIntegerField()
+    banks = models.PositiveSmallIntegerField(default=1)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def grid(self) -> Grid:
+        return Grid(self.rows, self.columns, self.banks)
+
+
+class Cell(models.Model):
+    """Where a pad stands on a surface; it may stand in several cells."""
+
+    surface = models.ForeignKey(Surface, models.CASCADE, related_name="cells")
+    place = models.PositiveSmallIntegerField()  # core.maps.surfaces counts them
+    pad = models.ForeignKey(Pad, models.CASCADE, related_name="cells")
+
+    class Meta:
+        ordering = ["place"]
+        constraints = [models.UniqueConstraint(fields=["surface", "place"], name="cell_holds_one_pad")]
+
+    def __str__(self) -> str:
+        return str(self.place)
+
+
+class Device(Document):
+    """What notes the cells of a controller send; kept for all kits."""
+
+    name = models.CharField(max_length=60)
+    port = models.CharField(max_length=120, blank=True)  # what the browser calls it; empty: any
+    channel = models.PositiveSmallIntegerField(null=True)  # 0 to 15; null: any
+    rows = models.PositiveSmallIntegerField()
+    columns = models.PositiveSmallIntegerField()
+    notes = models.JSONField()  # of each place, or null, as core.maps.devices says
+    falls_through = models.BooleanField(default=True)  # other notes of it find pads by the kit's default map
+    is_forgotten = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class DeviceUse(models.Model):
+    """What a device plays in this kit; where there is none, the first surface of its shape, else the default map."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="device_uses")
+    device_id = models.BigIntegerField()  # devices are of no kit, and may be gone
+    surface = models.ForeignKey(Surface, models.CASCADE, null=True)  # null: a map is played
+    map = models.ForeignKey(Map, models.CASCADE, null=True)  # null with no surface: the default map
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["kit", "device_id"], name="device_plays_one_thing")]
+
+    def __str__(self) -> str:
+        return f"device {self.device_id}"
+
+
+class NoteNames(models.Model):
+    """The notes of other instruments by name, read from a MIDI name document; what parts may be written for."""
+
+    name = models.CharField(max_length=80)
+    names = models.JSONField()  # {"36": "Kick", ...}
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Translation(models.Model):
+    """A table from the notes that parts were written for to this kit's pads."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="translations")
+    name = models.CharField(max_length=80)
+    source = models.CharField(max_length=40)  # kits.sources tells what it names
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["kit", "source"], name="source_translated_once")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class TranslationNote(models.Model):
+    translation = models.ForeignKey(Translation, models.CASCADE, related_name="notes")
+    note = models.PositiveSmallIntegerField()
+    pad = models.ForeignKey(Pad, models.CASCADE, related_name="translated_notes")
+    why = models.CharField(max_length=60)
+    is_sure = models.BooleanField()
+
+    class Meta:
+        ordering = ["note"]
+        constraints = [models.UniqueConstraint(fields=["translation", "note"], name="note_translated_once")]
 
     def __str__(self) -> str:
         return str(self.note)

@@ -4,7 +4,7 @@ import math
 import statistics
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from dataclasses import fields as dataclass_fields
 
 from django.db.models import OuterRef, QuerySet, Subquery
@@ -17,10 +17,12 @@ from dactyl.core.kinds import BY_SLUG
 from dactyl.core.maps.notes import PadNotes
 from dactyl.kits.models import (
     DRAWN,
+    Cell,
     ChokeGroup,
     Companion,
     Kit,
     Layer,
+    Map,
     MapNote,
     Mic,
     MuteGroup,
@@ -28,6 +30,7 @@ from dactyl.kits.models import (
     Pad,
     Piece,
     PieceMic,
+    Surface,
     Take,
     TakeSample,
 )
@@ -69,6 +72,24 @@ def kit_value(
             )
             for piece, own in pads.items()
         ),
+    )
+
+
+def whole_kit_value(kit_id: int) -> core.Kit:
+    """The kit with what only packages carry: its surfaces, and its other maps. Three queries more."""
+    cells, notes = defaultdict(list), defaultdict(list)
+    for surface, place, pad in Cell.objects.filter(surface__kit=kit_id).values_list("surface", "place", "pad"):
+        cells[surface].append((place, pad))
+    others = Map.objects.filter(kit=kit_id, is_default=False).order_by("pk")
+    for other, note, pad in MapNote.objects.filter(map__in=others).values_list("map", "note", "pad"):
+        notes[other].append((note, pad))
+    return replace(
+        kit_value(kit_id),
+        surfaces=tuple(
+            core.Surface(**values_of(fields.SURFACE, row), cells=tuple(cells[row.pk]))
+            for row in Surface.objects.filter(kit=kit_id)
+        ),
+        maps=tuple(core.NoteMap(**values_of(fields.MAP, row), notes=tuple(notes[row.pk])) for row in others),
     )
 
 
@@ -275,17 +296,18 @@ def stretches(pad_ids: Collection[int]) -> list[Stretch]:
     return [stretch for stretch in first.values() if stretch]
 
 
-def _notes(kit: Kit) -> dict[int, list[int]]:
-    """The notes of each pad in the kit's default map."""
+def _notes(kit: Kit, of: Map | None = None) -> dict[int, list[int]]:
+    """The notes of each pad in a map, the kit's default one unless another is named."""
     notes = defaultdict(list)
-    for pad, note in MapNote.objects.filter(map__kit=kit, map__is_default=True).values_list("pad", "note"):
+    rows = MapNote.objects.filter(map=of) if of else MapNote.objects.filter(map__kit=kit, map__is_default=True)
+    for pad, note in rows.values_list("pad", "note"):
         notes[pad].append(note)
     return notes
 
 
-def pad_notes(kit: Kit) -> list[PadNotes]:
-    """All pads in order, with their notes in the default map. Two queries."""
-    notes = _notes(kit)
+def pad_notes(kit: Kit, of: Map | None = None) -> list[PadNotes]:
+    """All pads in order, with their notes in a map, the default one unless another is named. Two queries."""
+    notes = _notes(kit, of)
     pads = Pad.objects.filter(kit=kit).select_related("piece").order_by("position")
     return [PadNotes(id=p.pk, name=p.full_name, kind=p.kind, notes=tuple(sorted(notes.get(p.pk, ())))) for p in pads]
 

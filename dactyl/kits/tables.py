@@ -1,8 +1,11 @@
 """The tables of a kit that its history records, by the names that revisions keep, and what hangs on what."""
 
 from dactyl.kits.models import (
+    Cell,
     ChokeGroup,
     Companion,
+    Device,
+    DeviceUse,
     Kit,
     Layer,
     Map,
@@ -14,8 +17,11 @@ from dactyl.kits.models import (
     Piece,
     PieceMic,
     Proposal,
+    Surface,
     Take,
     TakeSample,
+    Translation,
+    TranslationNote,
 )
 
 TABLES = {
@@ -30,6 +36,12 @@ TABLES = {
     "companion": Companion,
     "map": Map,
     "note": MapNote,
+    "surface": Surface,
+    "cell": Cell,
+    "device": Device,
+    "device_use": DeviceUse,
+    "translation": Translation,
+    "translation_note": TranslationNote,
     "layer": Layer,
     "take": Take,
     "take_sample": TakeSample,
@@ -37,8 +49,17 @@ TABLES = {
 }
 CHILDREN = {
     Piece: [(PieceMic, "piece_id"), (Pad, "piece_id")],
-    Pad: [(MapNote, "pad_id"), (Companion, "pad_id"), (Companion, "other_id"), (Layer, "pad_id")],
-    Map: [(MapNote, "map_id")],
+    Pad: [
+        (MapNote, "pad_id"),
+        (Companion, "pad_id"),
+        (Companion, "other_id"),
+        (Cell, "pad_id"),
+        (TranslationNote, "pad_id"),
+        (Layer, "pad_id"),
+    ],
+    Map: [(MapNote, "map_id"), (DeviceUse, "map_id")],
+    Surface: [(Cell, "surface_id"), (DeviceUse, "surface_id")],
+    Translation: [(TranslationNote, "translation_id")],
     Mic: [(PieceMic, "mic_id"), (TakeSample, "mic_id")],
     Layer: [(Take, "layer_id")],
     Take: [(TakeSample, "take_id")],

@@ -1,6 +1,18 @@
 from django.urls import path
 
-from dactyl.kits.views import card, changes, files, maps, pages, stacking, tables, unused
+from dactyl.kits.views import (
+    card,
+    changes,
+    devices,
+    files,
+    maps,
+    pages,
+    stacking,
+    surfaces,
+    tables,
+    translations,
+    unused,
+)
 
 app_name = "kits"
 KIT, PAD = "<int:kit_id>/", "<int:kit_id>/pads/<int:pad_id>/"
@@ -18,6 +30,22 @@ urlpatterns = [
     path("sounds/<str:extent>/<str:keys>/", tables.sounds, name="sounds"),
     path(KIT, pages.sheet, name="kit"),
     path(KIT + "map/", maps.map_page, name="map"),
+    path("octaves/", maps.name_octaves, name="name_octaves"),
+    path(KIT + "ways/", devices.ways_in, name="ways"),
+    path(KIT + "surface/", card.surface, name="surface"),
+    path(KIT + "map/<str:what>/of-map/", maps.change_map, name="change_map"),
+    path(KIT + "map/surfaces/", surfaces.surfaces_page, name="surfaces"),
+    path(KIT + "map/surfaces/add/", surfaces.add, name="add_surface"),
+    path(KIT + "map/surfaces/<int:surface_id>/fill/", surfaces.fill_cell, name="fill_cell"),
+    path(KIT + "map/surfaces/<int:surface_id>/<str:what>/", surfaces.change, name="change_surface"),
+    path(KIT + "map/devices/", devices.devices_page, name="devices"),
+    path(KIT + "map/devices/<int:device_id>/plays/", surfaces.device_plays, name="device_plays"),
+    path("devices/add/for/<int:kit_id>/", devices.add, name="add_device"),
+    path("devices/<int:device_id>/<str:what>/for/<int:kit_id>/", devices.change, name="change_device"),
+    path(KIT + "map/translations/", translations.translations_page, name="translations"),
+    path(KIT + "map/translations/propose/", translations.propose, name="propose_translation"),
+    path(KIT + "map/translations/names/", translations.add_names, name="add_names"),
+    path(KIT + "map/translations/<int:translation_id>/<str:what>/", translations.change, name="change_translation"),
     path(KIT + "map/arrange/", maps.arrange, name="arrange_notes"),
     path(KIT + "map/learned/", maps.learned, name="learned_notes"),
     path(KIT + "map/list/", maps.note_list, name="note_list"),
@@ -35,6 +63,7 @@ urlpatterns = [
     path(KIT + "rename/", changes.rename_kit, name="rename"),
     path(KIT + "pads/add/", changes.add_pads, name="add_pads"),
     path(KIT + "notes/<int:note>/", changes.give_note, name="give_note"),
+    path(PAD + "notes/", maps.set_notes, name="set_notes"),
     path(PAD + "set/<str:field>/", changes.set_pad, name="set_pad"),
     path(PAD + "free-note/", changes.give_free_note, name="give_free_note"),
     path(PAD + "values/", changes.set_pad_values, name="set_pad_values"),

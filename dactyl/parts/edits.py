@@ -1,7 +1,7 @@
 """Writes of parts: one edit for one sentence in the history of the part."""
 
 import json
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 from django.db import transaction
 from django.db.models import Max
@@ -51,6 +51,21 @@ def rewrite(part: Part, version: int, sentence: str, before: PartValue, after: P
     with edit(part, version, sentence) as change:
         change.update(part, **{name: value for name, value in _about(after).items() if getattr(part, name) != value})
         write_events(change, reshaped)
+    return change.revision
+
+
+def set_written_for(part: Part, version: int, sentence: str, source: str) -> Revision | None:
+    with edit(part, version, sentence) as change:
+        change.update(part, written_for=source)
+    return change.revision
+
+
+def write_translation(part: Part, version: int, sentence: str, table: Mapping[int, int]) -> Revision | None:
+    """Give the hits the notes that ``table`` says; they are the kit's own then."""
+    with edit(part, version, sentence) as change:
+        rows = Event.objects.filter(part=part, note__in=table).values_list("pk", "note")
+        change.update_known(Event, ((key, {"note": note}, {"note": table[note]}) for key, note in rows))
+        change.update(part, written_for="")
     return change.revision
 
 

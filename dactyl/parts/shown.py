@@ -1,6 +1,6 @@
 """A part as the page reads it: tables of numbers, whole or what an edit changed. ``docs/formats.md`` describes them."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cache
 from typing import Any
 
@@ -50,6 +50,7 @@ def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
         "id": part.pk,
         "version": part.version,
         "name": part.name,
+        "writtenFor": part.written_for,
         "rate": rate_hz,
         "ticksPerBeat": part.ticks_per_beat,
         "tempos": part.tempos,
@@ -91,22 +92,25 @@ def preview(
     }
 
 
-def lanes(kit: Kit, middle_c_octave: int) -> dict[str, Any]:
-    """The filled pads of a kit in the order of the sheet, with the level that each velocity would be heard at."""
+def lanes(kit: Kit, middle_c_octave: int, table: Mapping[int, int] | None = None) -> dict[str, Any]:
+    """The filled pads of a kit in the order of the sheet, with the level that each velocity would be heard at.
+
+    table : what the part's notes become in the kit's map, where it was written for others
+    """
     return {
-        "lanes": [_lane(row) for row in sheet_rows(kit) if not row.is_empty],
+        "lanes": [_lane(row, table) for row in sheet_rows(kit) if not row.is_empty],
         "notes": [note_label(note, middle_c_octave=middle_c_octave) for note in range(128)],
     }
 
 
-def _lane(row: PadRow) -> dict[str, Any]:
+def _lane(row: PadRow, table: Mapping[int, int] | None) -> dict[str, Any]:
     return {
         "pad": row.pad.pk,
         "name": row.name,
         "piece": row.pad.piece_id,
         "pieceName": row.pad.piece.name,
         "kind": row.kind,
-        "notes": row.notes,
+        "notes": row.notes if table is None else [note for note, to in table.items() if to in row.notes],
         "borders": [layer.high for layer in row.layers[:-1]],
         "levels": [round(level, 1) for level in level_table(row)],
         "output": row.output.position,

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import wraps
 
-from django.conf import settings
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
@@ -16,15 +15,19 @@ from dactyl.core.bounce.stems import safe_name
 from dactyl.core.errors import DactylError, PartError
 from dactyl.core.formats.midi import MAX_BYTES, MAX_NOTES, read_midi, read_tracks, write_midi
 from dactyl.core.formats.notes import note_name
+from dactyl.core.maps import translate
 from dactyl.core.parts import structure
 from dactyl.core.parts.meter import GRIDS
 from dactyl.core.parts.part import Event
+from dactyl.core.parts.part import Part as PartValue
 from dactyl.history import edits as history
 from dactyl.history.models import Revision
 from dactyl.history.queries import listed, reading
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import sheet_rows
+from dactyl.kits.queries import pad_notes, sheet_rows
 from dactyl.kits.views.pages import kit_page
+from dactyl.kits.ways import source_pads, translated_notes
+from dactyl.note_naming import middle_c_octave
 from dactyl.page_memory import kept
 from dactyl.parts import edits, operations, passes, queries, shown
 from dactyl.parts.models import Part, Pass
@@ -139,11 +142,20 @@ def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
     """
     kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
     value, by = queries.part_value(part), request.GET.get("by", "")
+    if target := request.GET.get("for", "")[:40]:
+        value = _for_others(kit, part, value, target)
     if ids := {number_in(key) for key in request.POST.get("ids", "").split(",") if key}:
         value = replace(value, events=tuple(event for event in value.events if event.id in ids))
     response = HttpResponse(write_midi(value, tracks=_namer(kit, by) if by else None), content_type="audio/midi")
     response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(part.name)}.mid")
     return response
+
+
+def _for_others(kit: Kit, part: Part, value: PartValue, target: str) -> PartValue:
+    """The part as it would be written for another map: what has no counterpart there stays."""
+    if part.written_for and (own := translated_notes(kit, part.written_for)) is not None:
+        value = translate.applied(value, own)
+    return translate.applied(value, translate.table_of(translate.propose(pad_notes(kit), source_pads(target)[1])))
 
 
 def _namer(kit: Kit, by: str) -> Callable[[Event], str]:
@@ -174,7 +186,10 @@ def data(request: HttpRequest, part_id: int) -> JsonResponse:
 
 @require_GET
 def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
-    return JsonResponse(shown.lanes(get_object_or_404(Kit, pk=kit_id), settings.MIDDLE_C_OCTAVE))
+    """The lanes of a kit; those of a part that was written for other notes answer these."""
+    kit, part = get_object_or_404(Kit, pk=kit_id), chosen_part(request)
+    table = translated_notes(kit, part.written_for) if part and part.written_for else None
+    return JsonResponse(shown.lanes(kit, middle_c_octave(), table))
 
 
 def part_edit(view: Callable[..., Revision | None | tuple[Revision | None, str]]) -> Callable[..., JsonResponse]:
@@ -256,6 +271,24 @@ def choose(request: HttpRequest, part_id: int) -> JsonResponse:
     """The ids of the hits that a rule means; nothing is changed."""
     part = get_object_or_404(Part, pk=part_id)
     return JsonResponse({"ids": [hit.id for hit in operations.choose(operations.Asking(part, Asked.of(request)))]})
+
+
+@part_edit
+def written_for(request: HttpRequest, part: Part, version: int) -> Revision | None:
+    """What the part's notes mean: the key of a source, or nothing, where they mean what the kit's own do."""
+    source = Asked.of(request).text("source", 40)
+    name = source_pads(source)[0] if source else "the kit that plays it"
+    return edits.set_written_for(part, version, f"Written for {name}", source)
+
+
+@part_edit
+def write_translation(request: HttpRequest, part: Part, version: int, kit_id: int) -> Revision | None:
+    """Write the kit's translation into the part, which then holds the kit's own notes."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    table = translated_notes(kit, part.written_for) if part.written_for else None
+    if table is None:
+        raise PartError(f"{kit.name} has no translation for this part. Choose what it was written for first.")
+    return edits.write_translation(part, version, f"Written for the notes of {kit.name}", table)
 
 
 # Playing in -----------------------------------------------------------------------------------------------------------

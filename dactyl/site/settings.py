@@ -86,6 +86,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "dactyl.site.middleware.PlainErrors",
+    "dactyl.note_naming.NoteNaming",
     "dactyl.site.middleware.ConsistentReads",
 ]
 ROOT_URLCONF = "dactyl.site.urls"

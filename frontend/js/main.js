@@ -9,7 +9,11 @@ import { startEdits } from "./page/edits.js";
 import { startFields } from "./page/fields.js";
 import { HitInput } from "./input/hits.js";
 import { startKeys } from "./input/keys.js";
-import { startMap } from "./sheet/map.js";
+import { startCells } from "./map/cells.js";
+import { startMap } from "./map/keys.js";
+import { startTeaching } from "./map/teaching.js";
+import { startTranslation } from "./map/translation.js";
+import { Ways } from "./input/ways.js";
 import { startMeters } from "./sheet/meters.js";
 import { startMidi } from "./input/midi.js";
 import { startEditor } from "./part/editor.js";
@@ -34,16 +38,23 @@ if (workshop) {
   const session = new Session(workshop, engine);
   const shelf = startShelf(session, engine);
   if (kit) {
-    const input = new HitInput(engine);
+    const ways = new Ways(kit);
+    const input = new HitInput(engine, ways);
     startFields();
     startEdits(session);
     startSurface(session, engine, input);
     startMeters(engine);
-    startMap(session, engine, input);
-    const part = startPart(session, engine);
-    const practice = startPractice(input, part);
-    const recorder = startRecorder({ session, engine, input, part });
-    const editor = startEditor(session, engine, input, part);
+    const part = startPart(session, engine, ways);
+    startMap(session, input, part);
+    startCells(session);
+    startTeaching(session, input);
+    startTranslation(session, input, part, ways);
+    ways.load();
+    session.addEventListener("ways", () => ways.load());
+    document.body.addEventListener("ways-changed", () => ways.load());
+    const practice = startPractice(input, part, ways);
+    const recorder = startRecorder({ session, engine, input, part, ways });
+    const editor = startEditor(session, engine, input, part, ways);
     startMidi(input);
     startBorders(session);
     startEditors(session);
@@ -53,6 +64,6 @@ if (workshop) {
     const first = [startTabs(), startWave(session, engine), startTakes(session, engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor, first });
     startBounces();
-    window.dactyl = { engine, input, practice, part, editor, recorder }; // for looking in from the console, and for the tests
+    window.dactyl = { engine, input, ways, practice, part, editor, recorder }; // for looking in from the console, and for the tests
   } else startKeys({ session, engine, shelf });
 } else startReading();

@@ -71,7 +71,9 @@ def portable(kit: Kit) -> Kit:
     pieces = tuple(
         replace(piece, pads=tuple(_portable(pad, new_ids, numbers) for pad in piece.pads)) for piece in kit.pieces
     )
-    return replace(kit, pieces=pieces)
+    surfaces = tuple(replace(s, cells=tuple((place, new_ids[pad]) for place, pad in s.cells)) for s in kit.surfaces)
+    maps = tuple(replace(m, notes=tuple((note, new_ids[pad]) for note, pad in m.notes)) for m in kit.maps)
+    return replace(kit, pieces=pieces, surfaces=surfaces, maps=maps)
 
 
 def _portable(pad: Pad, new_ids: Mapping[int, int], numbers: Iterable[int]) -> Pad:

@@ -30,6 +30,7 @@ class Line:
     pad: str = ""
     why: str = ""  # "the same name", "the same kind", "stands in", "no pad is like it"
     is_sure: bool = False
+    near: tuple[int, ...] = ()  # pads that are offered in its place, the nearest first
 
 
 def standard_source() -> list[PadNotes]:
@@ -51,8 +52,17 @@ def propose(source: Sequence[PadNotes], kit: Sequence[PadNotes]) -> list[Line]:
     for pad in heard:
         by_kind.setdefault(pad.kind, []).append(pad)
     given = Counter(by_name[pad.name.casefold()].kind for pad in source if pad.name.casefold() in by_name)
-    lines = [_line(pad, note, place, by_name, by_kind, given) for pad in source for place, note in enumerate(pad.notes)]
+    lines = [
+        replace(_line(pad, note, place, by_name, by_kind, given), near=_near(pad.kind, by_kind))
+        for pad in source
+        for place, note in enumerate(pad.notes)
+    ]
     return sorted(lines, key=lambda line: line.note)
+
+
+def _near(kind: str, by_kind: Mapping[str, Sequence[PadNotes]]) -> tuple[int, ...]:
+    """The pads of a kind and of those that stand in for it."""
+    return tuple(pad.id for near in (kind, *NEAR.get(kind, ())) for pad in by_kind.get(near, ()) if near != "other")[:4]
 
 
 def _line(pad: PadNotes, note: int, place: int, by_name: Mapping, by_kind: Mapping, given: Counter[str]) -> Line:
@@ -79,6 +89,12 @@ def unmet(part: Part, table: Mapping[int, int]) -> dict[int, int]:
     """Notes of the part that the table does not know, with how many hits each has."""
     counts = Counter(event.note for event in part.note_ons)
     return {note: count for note, count in sorted(counts.items()) if note not in table}
+
+
+def played(part: Part, table: Mapping[int, int]) -> Part:
+    """The part as it is heard through the table: notes that have no counterpart are silent."""
+    kept = (event for event in part.events if event.note in table)
+    return replace(part, events=tuple(replace(event, note=table[event.note]) for event in kept))
 
 
 def applied(part: Part, table: Mapping[int, int]) -> Part:

@@ -4,7 +4,10 @@ from django.test import SimpleTestCase
 
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.midi_names import read_names, write_names
+from dactyl.core.maps import surfaces
+from dactyl.core.maps.devices import ORDERS, in_order
 from dactyl.core.maps.notes import PadNotes, as_csv, as_in, doubled, in_a_row, shifted, standard
+from dactyl.core.maps.surfaces import Grid
 from dactyl.core.maps.translate import applied, named_source, propose, standard_source, table_of, unmet
 from dactyl.core.parts.part import Event, Part
 
@@ -39,6 +42,39 @@ class Notes(SimpleTestCase):
         both = pads(("Kick", "kick", (36,)), ("Low, kick", "kick", (36, 35)))
         self.assertEqual(doubled(both), {36: ["Kick", "Low, kick"]})
         self.assertEqual(as_csv(both).split("\r\n"), ["note,name,pad,kind", '35,B0,"Low, kick",kick', "36,C1,Kick,kick", '36,C1,"Low, kick",kick', ""])  # fmt: skip
+
+
+class Surfaces(SimpleTestCase):
+    """Places of a 4 × 4 surface count from the lower left: 0 1 2 3, above it 4 5 6 7, and so on."""
+
+    grid = Grid(4, 4, 2)
+
+    def test_a_block_is_mirrored_copied_moved_and_never_falls_off(self):
+        cells = {0: 10, 1: 11, 4: 12, 15: 99}
+        self.assertEqual(surfaces.mirrored(self.grid, cells, {0, 1, 4, 5}), {1: 10, 0: 11, 5: 12, 15: 99})
+        self.assertEqual(surfaces.mirrored(self.grid, surfaces.mirrored(self.grid, cells, {0, 3, 4}), {0, 3, 4}), cells)
+        self.assertEqual(surfaces.mirrored_across(self.grid, cells, {0, 1}), {**cells, 3: 10, 2: 11})
+        self.assertEqual(surfaces.copied(self.grid, cells, {0, 1, 4}, 16), {**cells, 16: 10, 17: 11, 20: 12})
+        self.assertEqual(surfaces.copied(self.grid, cells, {0, 1, 4}, 1, moves=True), {1: 10, 2: 11, 5: 12, 15: 99})
+        with self.assertRaisesRegex(KitError, "do not fit at bank 1, row 1, column 4"):
+            surfaces.copied(self.grid, cells, {0, 1}, 3)
+
+    def test_pads_are_spread_swapped_and_named_by_where_they_stand(self):
+        self.assertEqual(surfaces.spread(self.grid, {0: 7}, [1, 2, 3], 14), {0: 7, 14: 1, 15: 2, 16: 3})
+        with self.assertRaisesRegex(KitError, "3 pads do not fit"):
+            surfaces.spread(self.grid, {}, [1, 2, 3], 30)
+        self.assertEqual(surfaces.swapped({0: 7, 5: 8}, 0, 9), {9: 7, 5: 8})
+        self.assertEqual([self.grid.name(place) for place in (0, 7, 16)], ["bank 1, row 1, column 1", "bank 1, row 2, column 4", "bank 2, row 1, column 1"])  # fmt: skip
+        with self.assertRaisesRegex(KitError, "up to 32 rows"):
+            Grid(40, 2)
+
+    def test_orders_of_devices_send_each_note_once(self):
+        self.assertEqual(in_order("halves", 2, 8), [36, 37, 38, 39, 44, 45, 46, 47, 40, 41, 42, 43, 48, 49, 50, 51])
+        self.assertEqual(in_order("falling", 1, 3, 60), [62, 61, 60])
+        self.assertEqual(in_order("rising", 1, 3, 126), [126, 127, None])
+        for order in ORDERS:
+            notes = [note for note in in_order(order, 8, 8) if note is not None]
+            self.assertEqual(len(set(notes)), 64, order)
 
 
 class Translating(SimpleTestCase):

@@ -4,6 +4,18 @@ An edit takes the version of the kit that the page saw, changes rows through a `
 wrote, or None where it changed nothing. Several pads or takes are one edit, with one undo.
 """
 
-from dactyl.kits.edits import kits, layers, maps, outputs, pads, samples, shelf, takes
+from dactyl.kits.edits import devices, kits, layers, maps, outputs, pads, samples, shelf, surfaces, takes, translations
 
-__all__ = ["kits", "layers", "maps", "outputs", "pads", "samples", "shelf", "takes"]
+__all__ = [
+    "devices",
+    "kits",
+    "layers",
+    "maps",
+    "outputs",
+    "pads",
+    "samples",
+    "shelf",
+    "surfaces",
+    "takes",
+    "translations",
+]

@@ -14,6 +14,7 @@ from dactyl.history.edits import Change, edit
 from dactyl.kits.edits.kits import bare_kit
 from dactyl.kits.models import (
     DRAWN,
+    Cell,
     ChokeGroup,
     Companion,
     Kit,
@@ -26,6 +27,7 @@ from dactyl.kits.models import (
     Pad,
     Piece,
     PieceMic,
+    Surface,
     Take,
     TakeSample,
 )
@@ -62,6 +64,7 @@ class Writer:
         rows = self._pads(value)
         self._notes_and_companions(pads, rows)
         self._takes(pads, rows)
+        self._surfaces_and_maps(value, rows)
         self._change.touch(*(row.pk for row in rows.values()))
         self._change.changes_order = True
         return rows
@@ -139,6 +142,22 @@ class Writer:
             Companion(pad_id=rows[pad.id].pk, other_id=rows[other].pk, strength=strength)
             for pad in pads
             for other, strength in dict(pad.companions).items()
+        ])  # fmt: skip
+
+    def _surfaces_and_maps(self, value: core.Kit, rows: Mapping[int, Pad]) -> None:
+        surfaces = self._change.create_all(
+            [Surface(kit=self._kit, **row_of(fields.SURFACE, surface)) for surface in value.surfaces]
+        )
+        self._change.create_all([
+            Cell(surface_id=row.pk, place=place, pad_id=rows[pad].pk)
+            for row, surface in zip(surfaces, value.surfaces, strict=True)
+            for place, pad in dict(surface.cells).items()
+        ])  # fmt: skip
+        maps = self._change.create_all([Map(kit=self._kit, **row_of(fields.MAP, other)) for other in value.maps])
+        self._change.create_all([
+            MapNote(map_id=row.pk, note=note, pad_id=rows[pad].pk)
+            for row, other in zip(maps, value.maps, strict=True)
+            for note, pad in dict.fromkeys(other.notes)
         ])  # fmt: skip
 
     def _takes(self, pads: Sequence[core.Pad], rows: Mapping[int, Pad]) -> None:

@@ -181,15 +181,10 @@ def paste_settings(source: Pad, pads: Sequence[Pad], version: int) -> Revision |
 
 
 def set_notes(pad: Pad, version: int, notes: Sequence[int]) -> Revision | None:
-    """The notes that strike ``pad``; none is allowed. Another pad may have the same note. The root of a pad on a key
-    range follows when all its notes move."""
+    """The notes that strike ``pad``; none is allowed. Another pad may have the same note."""
     shown = ", ".join(note_label(note) for note in notes[:4]) + (" …" if len(notes) > 4 else "") or "none"
     with edit(pad.kit, version, f"Note of {pad.full_name}: {shown}") as change:
-        own = write_notes(change, {pad.pk: notes})[pad.pk]
-        if pad.root is not None and own and notes and len(own) == len(notes):
-            moved = min(notes) - own[0]
-            if sorted(notes) == [note + moved for note in own]:
-                change.update(pad, root=min(127, max(0, pad.root + moved)))
+        write_notes(change, {pad.pk: notes})
         change.touch(pad.pk)
     return change.revision
 

@@ -3,7 +3,6 @@
 import json
 
 from django import template
-from django.conf import settings
 from django.urls import reverse
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
@@ -20,13 +19,14 @@ from dactyl.kits import fields
 from dactyl.kits.models import DRAWN, Pad, Take
 from dactyl.kits.queries import CardLayer, PadRow, curve_of
 from dactyl.kits.staircase import Staircase, down_to, staircase, top_above
+from dactyl.note_naming import middle_c_octave
 
 register = template.Library()
 
 
 @register.filter
 def note(number: int) -> str:
-    return notes.note_label(number, middle_c_octave=settings.MIDDLE_C_OCTAVE)
+    return notes.note_label(number, middle_c_octave=middle_c_octave())
 
 
 @register.filter

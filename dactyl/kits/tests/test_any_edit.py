@@ -5,12 +5,13 @@ import random
 
 from django.db import transaction
 
+from dactyl.core.maps.surfaces import SHAPES
 from dactyl.core.play.compile import compile_kit
 from dactyl.history import edits as history
 from dactyl.history.queries import standing as history_stands
 from dactyl.kits import queries
 from dactyl.kits.fields import MIC_FIELDS, PAD_FIELDS, TAKE_FIELDS
-from dactyl.kits.models import Layer, Mic, Output, Pad, Take
+from dactyl.kits.models import Layer, Mic, Output, Pad, Surface, Take, Translation
 from dactyl.kits.tests.test_edits import KitCase, dump, version
 from dactyl.shelf.tests.sounds import shelf_of
 
@@ -36,14 +37,18 @@ class Hands:
 
     def act(self) -> tuple[str, dict, int]:
         """Do one thing; the path, what was sent, and the status of the answer."""
-        path, data = self.dice.choice([self.pad, self.pad, self.layer, self.take, self.take, self.desk, self.whole])()
+        path, data = self.dice.choice(
+            [self.pad, self.pad, self.layer, self.take, self.take, self.desk, self.whole, self.ways]
+        )()
         pads, takes = (list(model.objects.values_list("pk", flat=True)) for model in (Pad, Take))
         headers = {"X-Kit-Version": str(version(self.kit)), "HX-Request": "true"}
         if pads and self.dice.random() < 0.7:
             headers["X-Selected-Pads"] = self.some(pads)
         if takes and self.dice.random() < 0.5:
             headers["X-Selected-Takes"] = self.some(takes)
-        headers["X-View"] = self.dice.choice(["kit", "part", "outputs"])
+        headers["X-View"] = self.dice.choice(["kit", "part", "outputs", "map", "surfaces", "devices", "translations"])
+        headers["X-Shown"] = self.dice.choice(["", "1", "standard", "nothing"])
+        headers["X-Played-Surface"] = self.dice.choice(["", str(self.one(Surface, kit=self.kit))])
         headers["X-Card-Tab"] = self.dice.choice(["layers", "sound", "mics", "cuts", "notes"])
         answer = self.case.client.post(f"/kits/{self.kit.pk}/{path}", data, headers=headers)
         return path, data, answer.status_code
@@ -110,6 +115,23 @@ class Hands:
             ("mics/add/", {"name": value}),
             (f"mics/{mic}/set/{self.dice.choice([*MIC_FIELDS, 'output'])}/", {"value": value}),
             (f"mics/{mic}/delete/", {}),
+        ])  # fmt: skip
+
+    def ways(self) -> tuple[str, dict]:
+        surface, pad = self.one(Surface, kit=self.kit), self.one(Pad, kit=self.kit)
+        places, to = self.some(list(range(18))), str(self.dice.randrange(20))
+        cells = ["place", "spread", "mirror", "across", "copy", "move", "bank", "swap", "clear", "new"]
+        translation = self.one(Translation, kit=self.kit)
+        return self.dice.choice([
+            ("map/surfaces/add/", {"shape": self.dice.choice(list(SHAPES)), "filled": self.dice.choice("01")}),
+            (f"map/surfaces/{surface}/{self.dice.choice(cells)}/", {"places": places, "to": to, "pad": str(pad), "bank": "1"}),
+            (f"map/surfaces/{surface}/{self.dice.choice(cells)}/", {"places": places, "to": to, "pad": str(pad), "bank": "1"}),
+            (f"map/surfaces/{surface}/size/", {"rows": "3", "columns": self.dice.choice(["2", "9", "x"]), "banks": "2"}),
+            (f"map/surfaces/{surface}/delete/", {}),
+            (f"map/{self.dice.choice(['add', 'rename', 'delete', 'default'])}/of-map/", {"value": self.dice.choice(TYPED)}),
+            ("map/arrange/", {"how": self.dice.choice(["standard", "clear", "row"]), "first": "30"}),
+            ("map/translations/propose/", {"source": "standard"}),
+            (f"map/translations/{translation}/{self.dice.choice(['pad', 'free', 'sure', 'delete'])}/", {"notes": "36,38", "value": str(pad)}),
         ])  # fmt: skip
 
     def whole(self) -> tuple[str, dict]:

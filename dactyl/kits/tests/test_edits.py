@@ -216,11 +216,13 @@ class Arranging(KitCase):
         )
         self.assertEqual(set(found), {(-4.0, "low", "C")})
 
-    def test_the_root_follows_a_moved_key_range(self):
+    def test_the_root_stays_when_a_key_range_moves_unless_it_is_asked_to_follow(self):
         edits.pads.set_notes(self.pad, version(self.kit), [60, 61, 62])
-        edits.pads.set_fields([self.pad], version(self.kit), {"root": 61.0})
+        edits.pads.set_fields([self.pad], version(self.kit), {"cents_per_key": 100.0})
         edits.pads.set_notes(self.fresh(), version(self.kit), [72, 73, 74])
-        self.assertEqual(self.fresh().root, 73)
+        self.assertEqual(self.fresh().root, 60, "its lowest note, as it was")
+        edits.maps.set_all_notes(self.kit, version(self.kit), "moved", {self.pad.pk: [60]}, roots_by=-12)
+        self.assertEqual(self.fresh().root, 48)
 
 
 class Undoing(KitCase):

@@ -1,12 +1,23 @@
-"""The Map view: notes of many pads at once, learned, listed, and undone in one step."""
+"""The Map view: notes of many pads at once, surfaces, devices, translations; each undone in one step."""
 
+import json
+
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from dactyl.core.formats.midi_names import read_names
+from dactyl.core import kit as core
+from dactyl.core.formats.midi_names import read_names, write_names
+from dactyl.core.formats.package import portable
+from dactyl.core.formats.values import from_json, to_json
+from dactyl.core.maps.devices import in_order
+from dactyl.core.maps.surfaces import Grid
 from dactyl.kits import edits, queries
-from dactyl.kits.models import Kit
+from dactyl.kits.edits.from_value import open_kit
+from dactyl.kits.models import Kit, NoteNames
 from dactyl.kits.tests.test_edits import KitCase, version
+from dactyl.kits.ways import default_notes, translated_notes, ways_in
+from dactyl.shelf.models import Sample
 
 
 class Maps(KitCase):
@@ -73,3 +84,119 @@ class Maps(KitCase):
         with CaptureQueriesContext(connection) as captured:
             self.client.get(page, headers={"HX-Request": "true"})
         self.assertLessEqual(len(captured), 15)
+
+    def test_another_map_has_its_own_notes_and_can_become_the_default(self):
+        first = self.notes()
+        self.post("add/of-map", value="Left hand")
+        other = self.kit.maps.get(is_default=False)
+        headers = {"X-Kit-Version": str(version(self.kit)), "X-View": "map", "X-Shown": str(other.pk)}
+        self.client.post(f"/kits/{self.kit.pk}/pads/{self.pad.pk}/notes/", {"value": "100"}, headers=headers)
+        self.assertEqual(self.notes(), first, "the default map stays")
+        self.assertEqual(queries.pad_notes(self.kit, other)[0].notes, (100,))
+        headers |= {"X-Kit-Version": str(version(self.kit))}
+        self.client.post(f"/kits/{self.kit.pk}/map/default/of-map/", headers=headers)
+        self.assertEqual(self.notes()[0], (100,))
+        self.assertEqual(default_notes(self.kit)[100], [self.pad.pk])
+        self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
+        self.assertEqual(self.notes(), first)
+
+    def test_octaves_are_named_as_the_browser_wishes(self):
+        edits.pads.set_notes(self.pad, version(self.kit), [60])
+        self.assertContains(self.client.get(f"/kits/{self.kit.pk}/map/"), "C3 · 60")
+        self.client.post("/kits/octaves/", {"value": "5"})
+        self.assertContains(self.client.get(f"/kits/{self.kit.pk}/map/"), "C5 · 60")
+        self.client.post(f"/kits/{self.kit.pk}/pads/{self.pad.pk}/notes/", {"value": "D5"}, headers={"X-Kit-Version": str(version(self.kit))})  # fmt: skip
+        self.assertEqual(self.notes()[0], (62,))
+
+
+class SurfacesAndDevices(KitCase):
+    def setUp(self):
+        self.give()
+        self.other = self.kit.pads.all()[1]
+        edits.surfaces.add_surface(self.kit, version(self.kit), "Hands", Grid(4, 4), is_filled=True)
+        self.surface = self.kit.surfaces.get()
+
+    def cells(self) -> dict[int, int]:
+        return dict(self.surface.cells.values_list("place", "pad"))
+
+    def post(self, what: str, seen: int | None = None, **values: str):
+        seen = version(self.kit) if seen is None else seen
+        headers = {"X-Kit-Version": str(seen), "X-View": "surfaces", "X-Shown": str(self.surface.pk), "X-Played-Surface": str(self.surface.pk)}  # fmt: skip
+        return self.client.post(f"/kits/{self.kit.pk}/map/surfaces/{self.surface.pk}/{what}/", values, headers=headers)
+
+    def test_cells_are_arranged_with_one_undo_each_and_only_notes_are_sent_again(self):
+        self.assertEqual(self.cells(), {0: self.pad.pk})
+        told = json.loads(self.post("across", places="0").headers["HX-Trigger"])["kit-changed"]
+        self.assertEqual((told["pads"], told["ways"]), ([], True))
+        self.post("place", to="5", pad=str(self.other.pk))
+        self.assertEqual(self.cells(), {0: self.pad.pk, 3: self.pad.pk, 5: self.other.pk})
+        self.assertContains(self.post("swap", places="0"), "Two cells are swapped. Select two.", status_code=422)
+        self.assertContains(self.post("clear", seen=1, places="0"), "changed in another tab", status_code=409)
+        self.post("size", rows="2", columns="3", banks="1")
+        self.assertEqual(self.cells(), {0: self.pad.pk, 4: self.other.pk}, "what stood outside is off it")
+        for _ in range(3):
+            self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
+        self.assertEqual(self.cells(), {0: self.pad.pk})
+
+    def test_a_device_plays_cell_by_cell_whatever_its_notes_and_packages_carry_surfaces(self):
+        device = edits.devices.add_device("Foreign box", 4, 4, in_order("falling", 4, 4))
+        (way,) = ways_in(self.kit)["devices"]
+        self.assertEqual((way["surface"], way["pads"][51], way["pads"][50]), (self.surface.pk, [self.pad.pk], []))
+        headers = {"X-Device-Version": str(device.version), "HX-Request": "true"}
+        taught = self.client.post(
+            f"/kits/devices/{device.pk}/taught/for/{self.kit.pk}/",
+            {"value": "0:99,5:12", "port": "box 1", "channel": "3"}, headers=headers,
+        )  # fmt: skip
+        self.assertContains(taught, "Notes of Foreign box taught")
+        self.assertEqual(ways_in(self.kit)["devices"][0]["pads"][99], [self.pad.pk])
+        self.client.post(
+            f"/kits/devices/{device.pk}/undo/for/{self.kit.pk}/", headers=headers | {"X-Device-Version": "2"}
+        )
+        device.refresh_from_db()
+        self.assertEqual((device.notes[0], device.port, device.channel), (51, "", None), "one undo of a learned row")
+        self.client.post(f"/kits/{self.kit.pk}/map/devices/{device.pk}/plays/", {"value": "map"}, headers={"X-Kit-Version": str(version(self.kit))})  # fmt: skip
+        self.assertIsNone(ways_in(self.kit)["devices"][0]["pads"], "the default map says")
+        value = from_json(core.Kit, to_json(portable(queries.whole_kit_value(self.kit.pk))))
+        opened = open_kit(value, {sample.sha256: sample for sample in Sample.objects.all()}, "a test")
+        self.assertEqual([(s.name, s.cells.count()) for s in opened.surfaces.all()], [("Hands", 1)])
+        self.assertEqual(edits.kits.duplicate_kit(self.kit).surfaces.get().cells.get().pad.full_name, "Snare")
+
+    def test_a_device_meets_wrong_values_with_a_sentence(self):
+        device = edits.devices.add_device("Box", 2, 2, in_order("rising", 2, 2))
+        for what, value, words in (("order", "sideways", "Choose an order"), ("cell", "H9", "is not a note"), ("dance", "", "Choose what to do")):  # fmt: skip
+            answer = self.client.post(f"/kits/devices/{device.pk}/{what}/for/{self.kit.pk}/", {"value": value, "place": "1"}, headers={"X-Device-Version": "1"})  # fmt: skip
+            self.assertContains(answer, words, status_code=422)
+        answer = self.client.post(f"/kits/devices/{device.pk}/channel/for/{self.kit.pk}/", {"value": "2"}, headers={"X-Device-Version": "7"})  # fmt: skip
+        self.assertEqual(answer.status_code, 409)
+
+
+class Translations(KitCase):
+    def setUp(self):
+        self.give()
+        edits.pads.set_notes(self.pad, version(self.kit), [70])
+
+    def post(self, path: str, **values: str):
+        headers = {"X-Kit-Version": str(version(self.kit)), "X-View": "translations", "X-Shown": "standard"}
+        return self.client.post(f"/kits/{self.kit.pk}/map/translations/{path}/", values, headers=headers)
+
+    def test_a_part_for_other_notes_is_proposed_corrected_and_kept(self):
+        self.assertContains(self.post("propose", source="standard"), "in doubt")
+        self.assertEqual(translated_notes(self.kit, "standard")[38], 70)
+        kept = self.kit.translations.get()
+        tom = self.kit.pads.all()[3]
+        self.assertContains(self.post(f"{kept.pk}/pad", notes="60", value=str(tom.pk)), "chosen by hand")
+        free = tom.notes.get().note
+        self.assertEqual(translated_notes(self.kit, "standard")[60], free, "a pad without a note got one")
+        self.post(f"{kept.pk}/pad", notes="38", value="")
+        self.assertNotIn(38, translated_notes(self.kit, "standard"))
+        self.assertIsNone(translated_notes(self.kit, "kit:99"))
+        self.assertContains(self.post("propose", source="kit:99"), "is gone", status_code=422)
+
+    def test_a_name_document_is_a_source_and_reads_back_equal(self):
+        file = SimpleUploadedFile("hall.midnam", write_names("Hall", {5: "Snare", 9: "Whistle"}))
+        answer = self.client.post(f"/kits/{self.kit.pk}/map/translations/names/", {"file": file}, headers={"HX-Request": "true"})  # fmt: skip
+        row = NoteNames.objects.get()
+        self.assertContains(answer, f'data-shown="names:{row.pk}"')
+        self.assertEqual((row.name, row.names), ("hall", {"5": "Snare", "9": "Whistle"}))
+        self.post("propose", source=f"names:{row.pk}")
+        self.assertEqual(translated_notes(self.kit, f"names:{row.pk}"), {5: 70})

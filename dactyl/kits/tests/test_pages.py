@@ -75,8 +75,18 @@ class Answers(KitCase):
         self.give()
         changed = json.loads(self.post(f"pads/{self.pad.pk}/set/gain_db/", "-9").headers["HX-Trigger"])["kit-changed"]
         self.assertEqual(
-            changed, {"version": version(self.kit), "pads": [self.pad.pk], "touched": [self.pad.pk], "refused": False}
+            changed,
+            {
+                "version": version(self.kit),
+                "pads": [self.pad.pk],
+                "touched": [self.pad.pk],
+                "refused": False,
+                "ways": False,
+            },
         )
+        moved = json.loads(self.post(f"pads/{self.pad.pk}/notes/", "60").headers["HX-Trigger"])["kit-changed"]
+        self.assertEqual((moved["pads"], moved["ways"]), ([], True), "no pad sounds another way")
+        self.post("undo/")
         undone = json.loads(self.post("undo/").headers["HX-Trigger"])["kit-changed"]
         self.assertEqual(undone["pads"], [self.pad.pk])
 

@@ -17,9 +17,10 @@ from dactyl.history.queries import listed, reading, standing
 from dactyl.kits import queries, tasks
 from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.views import card
-from dactyl.kits.views.keyboard import map_context
+from dactyl.kits.views.map_views import PICTURES, picture_context, shown_in
 from dactyl.request_values import ids_in, seen_version
 
+WAYS = {"note", "map", "surface", "cell", "device_use", "translation", "translation_note"}  # how pads are found
 PLAYED = {"take", "take_sample"}  # tables of which hangs what takes play
 MOST_ROWS = 40  # drawn one by one; more pads at once redraw the sheet
 Answer = Revision | None | tuple[Revision | None, str]
@@ -66,6 +67,7 @@ def kit_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
             None if is_whole else revision.touched,
             touched=revision.touched,
             message=said or revision.sentence,
+            tables={table for table, *_ in revision.rows},
         )
 
     return answer
@@ -79,6 +81,7 @@ def changed(
     *,
     message: str,
     touched: Sequence[int] = (),
+    tables: Collection[str] = (),
     is_warning: bool = False,
     status: int = 200,
 ) -> HttpResponse:
@@ -100,18 +103,27 @@ def changed(
         **history_context(kit),
         **card.card_context(request, kit, rows),
     }
-    if pads is None:
-        context |= card.surface_context(rows)
+    played = card.played_surface(request, kit)
+    if pads is None or played or "surface" in tables:
+        context |= card.surface_context(kit, rows if pads is None else None, played)
     if view == "outputs":
         context |= card.outputs_context(kit, outputs)
-    if view == "map":
-        context |= map_context(kit)
+    if view in PICTURES:
+        context |= picture_context(kit, view, shown_in(request))
     if view == "history":
         context["revisions"] = listed(kit)
     response = render(request, "kits/_changed.html", context, status=status)
     reload = None if pads is None else list(touched)
-    told = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning}
+    if tables and WAYS.issuperset(tables) and not _needs_roots(touched):
+        reload = []  # no pad sounds another way: only how it is found is told again
+    ways = pads is None or not WAYS.isdisjoint(tables)
+    told = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning, "ways": ways}
     return trigger_client_event(response, "kit-changed", told)
+
+
+def _needs_roots(pads: Sequence[int]) -> bool:
+    """Whether one of these pads takes its root from its notes."""
+    return Pad.objects.filter(pk__in=pads, root=None).exclude(cents_per_key=0).exists()
 
 
 def history_context(kit: Kit) -> dict:

@@ -8,7 +8,8 @@ from django.views.decorators.http import require_GET
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
-from dactyl.kits.models import DRAWN, Kit, Output, Pad, PieceMic, Take
+from dactyl.kits.models import DRAWN, Kit, Output, Pad, PieceMic, Surface, Take
+from dactyl.kits.views.map_views import banks_of
 from dactyl.request_values import ids_in, number_in
 
 SURFACE_PADS = 16
@@ -99,8 +100,28 @@ def _selected_take(request: HttpRequest, layers: list[queries.CardLayer]) -> que
     return chosen
 
 
-def surface_context(rows: list[queries.PadRow]) -> dict:
-    return {"banks": [rows[start : start + SURFACE_PADS] for start in range(0, len(rows), SURFACE_PADS)]}
+def played_surface(request: HttpRequest, kit: Kit) -> Surface | None:
+    """The surface that the page shows to play on; None: the pads in the order of the sheet."""
+    asked = request.headers.get("X-Played-Surface") or request.GET.get("played", "")
+    return kit.surfaces.filter(pk=number_in(asked)).first() if asked else None
+
+
+def surface_context(kit: Kit, rows: list[queries.PadRow] | None = None, played: Surface | None = None) -> dict:
+    """rows : of all pads, where they are known"""
+    rows = queries.sheet_rows(kit, levels=False) if rows is None else rows
+    context = {"played": played, "played_surfaces": list(kit.surfaces.all())}
+    if played:
+        return {**context, "banks": banks_of(played, rows)}
+    cells = [(None, row, "") for row in rows]
+    return {**context, "banks": [cells[start : start + SURFACE_PADS] for start in range(0, len(cells), SURFACE_PADS)]}
+
+
+@require_GET
+def surface(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """The pads to play, on the surface that is asked for."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    context = {"kit": kit, **surface_context(kit, played=played_surface(request, kit))}
+    return render(request, "kits/_surface.html", context)
 
 
 def outputs_context(kit: Kit, outputs: list[Output]) -> dict:

@@ -3,7 +3,6 @@
 import json
 from collections.abc import Mapping
 
-from django.conf import settings
 from django.http import HttpRequest
 
 from dactyl.core.errors import DactylError, KitError
@@ -13,6 +12,7 @@ from dactyl.history import edits as history
 from dactyl.kits import edits, fields, queries, sounding
 from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Take
 from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of, pads_of, takes_of
+from dactyl.note_naming import middle_c_octave
 from dactyl.request_values import ids_in
 from dactyl.shelf import queries as shelf_queries
 
@@ -70,9 +70,7 @@ def set_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int, field: st
         return edits.pads.set_piece(pad, version, name, fields.read(fields.PIECE_FIELDS, name, text))
     settings_of_groups = {
         "muted": lambda: edits.pads.mute_pads(pads, version, fields.yes_no(text)),
-        "notes": lambda: edits.pads.set_notes(
-            pad, version, fields.notes(text, middle_c_octave=settings.MIDDLE_C_OCTAVE)
-        ),
+        "notes": lambda: edits.pads.set_notes(pad, version, fields.notes(text, middle_c_octave=middle_c_octave())),
         "choke": lambda: edits.pads.choke_pads(pads, version, fields.choke_letter(text)),
         "fade_ms": lambda: edits.pads.set_choke_fade(pad, version, fields.group_fade_ms(text)),
         "silences": lambda: edits.pads.set_mute_group(pads, version, "silences", fields.mute_number(text)),

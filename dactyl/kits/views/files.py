@@ -15,7 +15,7 @@ from dactyl.core.errors import KitFileError
 from dactyl.jobs.run import enqueue
 from dactyl.kits.files import described, pack_kit
 from dactyl.kits.models import Kit, KitFile
-from dactyl.kits.queries import kit_value
+from dactyl.kits.queries import whole_kit_value
 from dactyl.shelf import store
 
 WORK = "dactyl.kits.tasks.open_kit_file"
@@ -56,7 +56,7 @@ def opening(request: HttpRequest, kit_file_id: int) -> HttpResponse:
 def about_package(request: HttpRequest, kit_id: int) -> HttpResponse:
     """What a package of the kit holds, and what its SFZ can't."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    _, samples, text = described(kit_value(kit.pk))
+    _, samples, text = described(whole_kit_value(kit.pk))
     size = sum(store.whole_path(sample.sha256).stat().st_size for sample in samples)
     context = {"kit": kit, "samples": samples, "not_held": text.not_held, "size_bytes": size}
     return render(request, "kits/_package.html", context)
@@ -68,7 +68,7 @@ def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
     with NamedTemporaryFile(dir=settings.DATA / "incoming", suffix=".zip", delete=False) as file:
         path = Path(file.name)
     try:
-        pack_kit(kit_value(kit.pk), path)
+        pack_kit(whole_kit_value(kit.pk), path)
         opened = path.open("rb")
     finally:
         path.unlink(missing_ok=True)  # the open file stays readable until it is sent

@@ -2,22 +2,22 @@
 
 from collections.abc import Mapping, Sequence
 
-from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_POST
 
 from dactyl.core.errors import KitError
 from dactyl.core.formats.midi_names import write_names
 from dactyl.core.maps import notes as maps
 from dactyl.core.units import counted
 from dactyl.kits import edits, fields, queries
-from dactyl.kits.models import Kit
+from dactyl.kits.models import Kit, Map
 from dactyl.kits.templatetags.kit_filters import note as note_label
 from dactyl.kits.views import card
-from dactyl.kits.views.answer import Answer, kit_edit
-from dactyl.kits.views.keyboard import map_context
+from dactyl.kits.views.answer import Answer, kit_edit, pad_of
+from dactyl.kits.views.map_views import map_context, picture_context, shown_in
 from dactyl.kits.views.pages import kit_page
+from dactyl.note_naming import COOKIE, OCTAVES, middle_c_octave
 from dactyl.page_memory import kept
 from dactyl.request_values import ids_in, number_in
 
@@ -28,19 +28,34 @@ MOST_LEARNED = 1024  # notes in one request
 @kept
 def map_page(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    return kit_page(request, kit, "map", "kits/_map.html", map_context(kit))
+    return picture(request, kit, "map")
+
+
+def picture(request: HttpRequest, kit: Kit, view: str) -> HttpResponse:
+    """One picture of the Map view."""
+    context = picture_context(kit, view, shown_in(request))
+    return kit_page(request, kit, view, context.pop("view_template"), context)
+
+
+def chosen_map(request: HttpRequest, kit: Kit) -> Map:
+    """The map that the page shows, else the default one."""
+    own = {one.pk: one for one in Map.objects.filter(kit=kit)}
+    asked = number_in(shown_in(request))
+    return own.get(asked) or next(one for one in own.values() if one.is_default)
 
 
 @kit_edit
 def arrange(request: HttpRequest, kit: Kit, version: int) -> Answer:
     """Many notes at once, ``how``: those of all pads, or of the selected ones with ``which=selected``."""
-    every = queries.pad_notes(kit)
+    of = chosen_map(request, kit)
+    every = queries.pad_notes(kit, of)
     selected = set(card.selected_pads(request))
     pads = [pad for pad in every if pad.id in selected] if request.POST.get("which") == "selected" else every
     if not pads:
         raise KitError("No pad is selected. Select some, or arrange all.")
     wanted, sentence, said = _arranged(request, kit, every, pads)
-    revision = edits.maps.set_all_notes(kit, version, sentence, wanted)
+    by = _semitones(request) if request.POST.get("how") == "move" and request.POST.get("roots") else 0
+    revision = edits.maps.set_all_notes(kit, version, sentence, wanted, of=of, roots_by=by)
     return revision, (f"{sentence}. {said}" if revision and said else "")
 
 
@@ -54,12 +69,12 @@ def _arranged(
         taken = {note for pad in every if pad.id not in own for note in pad.notes}
         return maps.standard(pads, taken), f"Standard drum notes for {of}", ""
     if how == "row":
-        read = fields.notes(request.POST.get("first", ""), middle_c_octave=settings.MIDDLE_C_OCTAVE)
+        read = fields.notes(request.POST.get("first", ""), middle_c_octave=middle_c_octave())
         if not read:
             raise KitError("Say from which note the row begins, such as C1 or 36.")
         return maps.in_a_row(pads, read[0]), f"{of} in a row from {note_label(read[0])}", ""
     if how == "move":
-        by = fields.whole("Semitones", -127, 127)(request.POST.get("by", ""))
+        by = _semitones(request)
         return (
             maps.shifted(pads, by),
             f"Notes of {of} moved {'up' if by > 0 else 'down'} by {counted(abs(by), 'semitone')}",
@@ -79,6 +94,51 @@ def _arranged(
     raise KitError("Choose how to arrange the notes.")
 
 
+def _semitones(request: HttpRequest) -> int:
+    return fields.whole("Semitones", -127, 127)(request.POST.get("by", ""))
+
+
+@kit_edit
+def set_notes(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """The notes of a pad in the map that the page shows."""
+    pad, of = pad_of(kit, pad_id), chosen_map(request, kit)
+    notes = fields.notes(request.POST.get("value", ""), middle_c_octave=middle_c_octave())
+    if of.is_default:
+        return edits.pads.set_notes(pad, version, notes)
+    sentence = f"Notes of {pad.full_name} in {of.name}"
+    return edits.maps.set_all_notes(kit, version, sentence, {pad.pk: notes}, of=of)
+
+
+@kit_edit
+def change_map(request: HttpRequest, kit: Kit, version: int, what: str) -> Answer:
+    """what : add, rename, delete or default; of the map that the page shows"""
+    name = fields.words("A map's name", 60)
+    if what == "add":
+        asked = name(request.POST.get("value", "") or "Another map")
+        revision, request.shown = edits.maps.add_map(kit, version, asked)
+        return revision
+    one = chosen_map(request, kit)
+    one.kit = kit
+    if what == "rename":
+        return edits.maps.rename_map(one, version, name(request.POST.get("value", "")))
+    if what == "delete":
+        return edits.maps.delete_map(one, version)
+    if what == "default":
+        return edits.maps.make_default(one, version)
+    raise KitError("Choose what to do with the map. Reload the page.")
+
+
+@require_POST
+def name_octaves(request: HttpRequest) -> HttpResponse:
+    """What middle C is called in this browser; the page is drawn anew."""
+    asked = number_in(request.POST.get("value", ""))
+    if asked not in OCTAVES:
+        raise KitError("Middle C is C3, C4 or C5.")
+    response = HttpResponse(headers={"HX-Refresh": "true"})
+    response.set_cookie(COOKIE, str(asked), max_age=10 * 365 * 24 * 3600, samesite="Lax")
+    return response
+
+
 @kit_edit
 def learned(request: HttpRequest, kit: Kit, version: int) -> Answer:
     """Notes that were struck: ``notes=pad:note,pad:note``, all in one edit."""
@@ -90,7 +150,8 @@ def learned(request: HttpRequest, kit: Kit, version: int) -> Answer:
         wanted.setdefault(pair[0], []).append(pair[1])
     if not wanted:
         return None, "Nothing was learned."
-    return edits.maps.set_all_notes(kit, version, f"Notes of {counted(len(wanted), 'pad')} learned", wanted)
+    sentence = f"Notes of {counted(len(wanted), 'pad')} learned"
+    return edits.maps.set_all_notes(kit, version, sentence, wanted, of=chosen_map(request, kit))
 
 
 @require_GET
@@ -117,7 +178,7 @@ def note_names(request: HttpRequest, kit_id: int) -> HttpResponse:
 @require_GET
 def note_csv(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    text = maps.as_csv(queries.pad_notes(kit), middle_c_octave=settings.MIDDLE_C_OCTAVE)
+    text = maps.as_csv(queries.pad_notes(kit), middle_c_octave=middle_c_octave())
     return HttpResponse(
         text.encode("utf-8-sig"),  # the mark lets spreadsheets know
         content_type="text/csv; charset=utf-8",

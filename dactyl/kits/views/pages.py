@@ -51,7 +51,7 @@ def kit_page(request: HttpRequest, kit: Kit, view: str, template: str, context: 
         return render(request, "kits/_view.html", {**context, **history_context(kit), "is_part": True})
     outputs = context.setdefault("outputs", list(kit.outputs.all()))
     rows = context.get("rows") or queries.sheet_rows(kit, outputs=outputs, levels=False)
-    context |= history_context(kit) | card.surface_context(rows)
+    context |= history_context(kit) | card.surface_context(kit, rows)
     if view != "kit" and rows:  # the card wants the levels of its pad
         rows = queries.sheet_rows(kit, (card.selected_pads(request) or [rows[0].pad.pk])[:1], outputs=outputs)
     context |= card.card_context(request, kit, rows)

@@ -96,6 +96,13 @@ class Access(Workshop):
             page.click(f"#tab-{view}")
             page.wait_for_selector(f"[data-view={view}]")
             yield view
+            for picture in ("surfaces", "devices", "translations") if view == "map" else ():
+                page.click(f"#picture-{picture}")
+                page.wait_for_selector(f"[data-view={picture}]")
+                if page.locator("text=/^Add a (surface|device)$/").count():
+                    page.click("text=/^Add a (surface|device)$/")
+                    page.wait_for_selector(".cell-of")
+                yield picture
         page.click("#changes")
         page.wait_for_selector("[data-view=history]")
         yield "history"

@@ -1,17 +1,22 @@
 /**
  * The one way in for everything that is played: a MIDI device, the practice controller, keys, pointer and touch.
- * Every hit stands at the frame that its own time stamp says (design rule 15).
- * Fires "hit" with { note | pad, velocity, channel, from, frame } and "release" with { note | pad, channel, frame }.
+ * Every hit stands at the frame that its own time stamp says (design rule 15); each input finds pads by its own way (rule
+ * 13). Fires "hit" with { pads, note, velocity, channel, from, frame } and "release" with { pads, note, channel, frame }:
+ * `pads` are those struck, `note` is what came in, where a note did; "raw" with what a device sent, before all that.
  */
 const NOTE_ON = 0x90;
 const NOTE_OFF = 0x80;
 
 export class HitInput extends EventTarget {
   #engine;
+  #ways;
+  /** Whether what comes in is only listened to, as while a device is taught. */ isMuted = false;
 
-  constructor(engine) {
+  /** @param {import("./ways.js").Ways} ways */
+  constructor(engine, ways) {
     super();
     this.#engine = engine;
+    this.#ways = ways;
   }
 
   /**
@@ -23,8 +28,12 @@ export class HitInput extends EventTarget {
     if (kind !== NOTE_ON && kind !== NOTE_OFF) return;
     const frame = this.#engine.clock.frameOf(stampMs);
     const isOff = kind === NOTE_OFF || !velocity;
-    this.#engine.hitNote(note, isOff ? 0 : velocity, channel, frame);
-    this.#tell(isOff ? "release" : "hit", { note, velocity, channel, from, frame });
+    if (!isOff) this.#tell("raw", { note, velocity, channel, from });
+    if (this.isMuted) return;
+    const own = this.#ways.padsOf(from, channel, note);
+    if (own === null) this.#engine.hitNote(note, isOff ? 0 : velocity, channel, frame);
+    else for (const pad of own) isOff ? this.#engine.releasePad(pad, frame) : this.#engine.hitPad(pad, velocity, frame);
+    this.#tell(isOff ? "release" : "hit", { pads: own ?? this.#ways.padsOfNote(note), note, isOwn: own !== null, velocity, channel, from, frame });
   }
 
   /** A pad struck directly, whether a note leads to it or not. */
@@ -32,14 +41,14 @@ export class HitInput extends EventTarget {
     const clipped = Math.min(127, Math.max(1, Math.round(velocity)));
     const frame = this.#engine.clock.frameOf(stampMs);
     this.#engine.hitPad(pad, clipped, frame);
-    this.#tell("hit", { pad, velocity: clipped, from, frame });
+    this.#tell("hit", { pads: [pad], isOwn: true, velocity: clipped, from, frame });
   }
 
   /** The finger, the mouse or the key let go. */
   release(pad, stampMs = performance.now()) {
     const frame = this.#engine.clock.frameOf(stampMs);
     this.#engine.releasePad(pad, frame);
-    this.#tell("release", { pad, frame });
+    this.#tell("release", { pads: [pad], isOwn: true, frame });
   }
 
   #tell(name, detail) {

@@ -1,50 +1,88 @@
-/** The practice controller: sixteen pads that send the MIDI messages a real device would, and can drum the part. */
-const rising = (lowest) => Array.from({ length: 16 }, (_, place) => lowest + place);
-const fromTop = (notes) => [12, 8, 4, 0].flatMap((row) => notes.slice(row, row + 4));
-/** Notes of the pads as they are drawn, the top row first. */
-export const PAD_ORDERS = {
-  "Standard drum notes": [49, 57, 51, 53, 50, 47, 45, 41, 46, 44, 42, 37, 36, 38, 40, 39],
-  "Rising from C1 · 36": fromTop(rising(36)),
-  "Rising from C2 · 48": fromTop(rising(48)),
-  "Falling from D#2 · 51": fromTop(rising(36).reverse()),
-};
-const NOTE_ON = 0x99; // channel 10
-const NOTE_OFF = 0x89;
+/**
+ * The practice controller stands in for any device: it sends the MIDI messages that the device would, in the notes of one
+ * of the orders, of a device that is known, or scrambled; on any channel, as any port; and it can drum the part.
+ */
+const LOWEST = 36;
+const ORDERS = ["standard drum notes", "rising", "falling", "scrambled"];
+/** The standard drum notes of a 4 × 4 controller, the lower left first. */
+const STANDARD = [36, 38, 40, 39, 42, 44, 46, 37, 50, 47, 45, 41, 49, 57, 51, 53];
+const SHAPES = { "4 × 4": [4, 4], "2 × 8": [2, 8], "8 × 8": [8, 8] };
+const NOTE_ON = 0x90;
+const NOTE_OFF = 0x80;
+const PORT = "practice controller";
 
-export function startPractice(input, part) {
-  const order = document.getElementById("practice-order");
-  const pads = document.getElementById("practice-pads");
-  const drum = document.getElementById("practice-part");
+/** Notes by place, the lower left first. @param {number} seed of the scramble */
+export function notesIn(order, count, seed = 1) {
+  const rising = Array.from({ length: count }, (_, n) => (LOWEST + n) % 128);
+  if (order === "standard drum notes") return [...STANDARD, ...rising.filter((note) => !STANDARD.includes(note))].slice(0, count);
+  if (order === "falling") return rising.reverse();
+  if (order !== "scrambled") return rising;
+  let state = seed * 2654435761;
+  for (let n = count - 1; n > 0; n--) {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0; // Numerical Recipes' linear congruential generator
+    const other = state % (n + 1);
+    [rising[n], rising[other]] = [rising[other], rising[n]];
+  }
+  return rising;
+}
+
+export function startPractice(input, part, ways) {
+  const $ = (id) => document.getElementById(id);
+  const order = $("practice-order");
+  const pads = $("practice-pads");
+  const drum = $("practice-part");
   let timers = [];
+  let notes = [];
 
-  order.append(...Object.keys(PAD_ORDERS).map((name) => new Option(name, name)));
-  const draw = () =>
+  const shape = () => ways.devices.find(({ id }) => order.value === `device:${id}`) ?? SHAPES[$("practice-shape").value];
+  function draw() {
+    const device = ways.devices.find(({ id }) => order.value === `device:${id}`);
+    const [rows, columns] = device ? [device.rows, device.columns] : shape();
+    notes = device ? device.notes : notesIn(order.value, rows * columns, Number($("practice-scramble").value) || 1);
+    $("practice-shape").disabled = Boolean(device);
+    $("practice-scramble").parentElement.hidden = order.value !== "scrambled";
+    pads.className = `practice-pads columns-${columns}`;
+    const places = Array.from({ length: rows }, (_, row) => rows - 1 - row).flatMap((row) => Array.from({ length: columns }, (_, column) => row * columns + column));
     pads.replaceChildren(
-      ...PAD_ORDERS[order.value].map((note) => {
+      ...places.map((place) => {
         const pad = document.createElement("button");
-        Object.assign(pad, { type: "button", textContent: String(note) });
-        pad.dataset.note = String(note);
-        pad.setAttribute("aria-label", `Send note ${note}`);
+        Object.assign(pad, { type: "button", textContent: String(notes[place] ?? "–") });
+        pad.dataset.note = String(notes[place] ?? "");
+        pad.setAttribute("aria-label", `Send note ${notes[place] ?? "none"}`);
         return pad;
       }),
     );
-  const send = (note, velocity) => {
-    input.midi(new Uint8Array([NOTE_ON, note, velocity]), "practice controller");
-    setTimeout(() => input.midi(new Uint8Array([NOTE_OFF, note, 64]), "practice controller"), 60);
+  }
+  function offer() {
+    const before = order.value || ORDERS[0];
+    const known = ways.devices.map(({ id, name }) => new Option(`as ${name}`, `device:${id}`));
+    order.replaceChildren(...ORDERS.map((name) => new Option(name, name)), ...known);
+    order.value = before;
+    if (!order.value) order.value = ORDERS[0];
+    draw();
+  }
+
+  /** On the channel (0 to 15) that is chosen, unless another is said. */
+  const send = (note, velocity, { channel = Number($("practice-channel").value) - 1, port = PORT } = {}) => {
+    const device = ways.devices.find(({ id }) => order.value === `device:${id}`);
+    const from = device?.port || port;
+    input.midi(new Uint8Array([NOTE_ON | channel, note, velocity]), from);
+    setTimeout(() => input.midi(new Uint8Array([NOTE_OFF | channel, note, 64]), from), 60);
   };
   pads.addEventListener("pointerdown", (event) => {
     const pad = event.target.closest("[data-note]");
-    if (!pad) return;
+    if (!pad?.dataset.note) return;
     const box = pad.getBoundingClientRect();
     const height = 1 - (event.clientY - box.top) / box.height;
     send(Number(pad.dataset.note), Math.round(1 + 126 * Math.min(1, Math.max(0, height))));
   });
   pads.addEventListener("click", ({ target, detail }) => {
     const pad = target.closest("[data-note]");
-    if (pad && detail === 0) send(Number(pad.dataset.note), 100);
+    if (pad?.dataset.note && detail === 0) send(Number(pad.dataset.note), 100);
   });
-  order.addEventListener("change", draw);
-  draw();
+  for (const field of [order, $("practice-shape"), $("practice-scramble")]) field.addEventListener("change", draw);
+  ways.addEventListener("changed", offer);
+  offer();
 
   const stop = () => {
     timers.forEach(clearTimeout);
@@ -53,13 +91,14 @@ export function startPractice(input, part) {
   };
   drum.addEventListener("click", () => {
     if (timers.length) return stop();
-    const { hits = [], about } = part.model ?? {};
+    const { about } = part.model ?? {};
+    const hits = part.model?.heard() ?? [];
     const ms = ({ frame }) => (frame / about.rate) * 1000;
-    timers = hits.filter(({ velocity }) => velocity).map((hit) => setTimeout(() => send(hit.note, hit.velocity), ms(hit)));
+    timers = hits.filter(({ velocity }) => velocity).map((hit) => setTimeout(() => input.midi(new Uint8Array([NOTE_ON | 9, hit.note, hit.velocity]), "part on the practice controller"), ms(hit)));
     if (timers.length) {
       timers.push(setTimeout(stop, ms(hits.at(-1)) + 100));
       drum.textContent = "Stop drumming";
     }
   });
-  return { send, orders: PAD_ORDERS };
+  return { send, notes: () => notes };
 }

@@ -58,6 +58,11 @@ export class Session extends EventTarget {
 
   get headers() {
     const headers = { "X-View": document.querySelector("#view > [data-view]")?.dataset.view ?? "", "X-Card-Tab": this.cardTab };
+    const shown = /** @type {HTMLElement} */ (document.querySelector("#view > [data-view]"))?.dataset;
+    if (shown?.shown) headers["X-Shown"] = shown.shown;
+    if (shown?.deviceVersion) headers["X-Device-Version"] = shown.deviceVersion;
+    const played = document.getElementById("surface")?.dataset.played;
+    if (played) headers["X-Played-Surface"] = played;
     const version = document.getElementById("history")?.dataset.version;
     if (version) headers["X-Kit-Version"] = version;
     if (this.pads.length) headers["X-Selected-Pads"] = this.pads.join(",");
@@ -79,7 +84,7 @@ export class Session extends EventTarget {
    * each place has a source of its own, where htmx keeps the requests of one source in line.
    * @returns {Promise<boolean>} whether it came
    */
-  get(url, target) {
+  get(url, target, swap = "innerHTML") {
     if (!this.#sources.has(target)) {
       const source = document.createElement("i");
       source.hidden = true;
@@ -87,7 +92,7 @@ export class Session extends EventTarget {
       this.#body.append(source);
       this.#sources.set(target, source);
     }
-    const answer = window.htmx.ajax("GET", url, { source: this.#sources.get(target), target, swap: "innerHTML" });
+    const answer = window.htmx.ajax("GET", url, { source: this.#sources.get(target), target, swap });
     return answer.then(
       () => true,
       () => false,
@@ -206,9 +211,10 @@ export class Session extends EventTarget {
     this.#fadeTimer = setTimeout(() => status.classList.remove("shown"), status.classList.contains("warning") ? 12000 : 4000);
   }
 
-  #changed({ pads, touched, refused }) {
+  #changed({ pads, touched, refused, ways }) {
     if (!refused) this.#touched = touched;
-    if (!refused || pads === null) this.#engine.loadPlaybook(pads);
+    if (!refused || pads === null) this.#engine.loadPlaybook(pads, ways);
+    if (ways) this.dispatchEvent(new Event("ways"));
     if (!refused) document.querySelector("#ask[open]")?.close();
   }
 

@@ -10,7 +10,7 @@ import { Takes } from "./takes.js";
 const AGAIN_MS = 2000;
 const CLOSE_PX = 18; // hits further apart than this have room for the number of their take
 
-export function startEditor(session, engine, input, part) {
+export function startEditor(session, engine, input, part, ways) {
   const takes = new Takes();
   let editor = null;
   engine.addEventListener("playbook", ({ detail }) => takes.setPlaybook(detail.book));
@@ -23,7 +23,7 @@ export function startEditor(session, engine, input, part) {
     document.getElementById("part-history").hidden = !root;
     if (!root) return;
     await part.ready;
-    if (root.isConnected && !editor) editor = new Editor({ root, session, engine, input, part, takes });
+    if (root.isConnected && !editor) editor = new Editor({ root, session, engine, input, part, takes, ways });
   };
   session.addEventListener("marked", attach);
   attach();
@@ -40,6 +40,7 @@ export class Editor {
   /** @type {import("../page/session.js").Session} */ session;
   /** @type {import("../sound/engine.js").Engine} */ engine;
   /** @type {import("../input/hits.js").HitInput} */ input;
+  /** @type {import("../input/ways.js").Ways} */ ways;
   /** What playing.js offers. */ part;
   /** @type {import("./model.js").PartModel} */ model;
   view = new PartView();
@@ -70,8 +71,8 @@ export class Editor {
   /** Called when the lanes changed. */ onLanes = () => {};
   /** @type {(event: KeyboardEvent) => boolean} */ key;
 
-  constructor({ root, session, engine, input, part, takes }) {
-    Object.assign(this, { root, session, engine, input, part, model: part.model });
+  constructor({ root, session, engine, input, part, takes, ways }) {
+    Object.assign(this, { root, session, engine, input, part, ways, model: part.model });
     this.#takes = takes;
     this.#canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("part-canvas"));
     const { signal } = this.#life;
@@ -98,6 +99,7 @@ export class Editor {
     model.addEventListener("selected", () => this.repaint(), { signal });
     this.engine.addEventListener("playbook", () => this.repaint(), { signal });
     document.body.addEventListener("kit-changed", () => this.#loadLanes().then(() => this.#changed()), { signal });
+    this.ways.addEventListener("changed", () => this.ways.isTranslated && this.#loadLanes().then(() => this.#changed()), { signal });
     new MutationObserver(() => {
       this.#ink = inks();
       this.repaint();
@@ -117,7 +119,7 @@ export class Editor {
   // What is seen ------------------------------------------------------------------------------------------------------
 
   async #loadLanes() {
-    const answer = await fetch(this.root.dataset.lanes).catch(() => null);
+    const answer = await fetch(`${this.root.dataset.lanes}?part=${this.root.dataset.part}`).catch(() => null);
     if (!answer?.ok) {
       if (this.#all || this.#life.signal.aborted) return;
       this.session.say("The server does not answer; the lanes are asked for again.", true);
@@ -180,7 +182,7 @@ export class Editor {
     this.strip = Number(row.dataset.lane);
     const { pad, notes } = this.lanes[this.strip];
     if (pad) this.input.pad(pad, 100, "lane");
-    else this.engine.hitNote(notes[0], 100);
+    else this.engine.hitNote(this.ways.played(notes[0]) ?? notes[0], 100);
     this.#drawLanes();
     this.repaint();
   }
@@ -251,7 +253,7 @@ export class Editor {
     paint(this.#canvas.getContext("2d"), {
       view, model, lanes: this.lanes, laneHits: this.laneHits, laneOf: this.laneOf, grid: this.grid, swing: this.swing, cursor: this.isKeyed ? this.cursor : null,
       range: this.part.range, playhead, start: this.part.start, drawn: this.drawn, moving: this.moving, frame: this.frame, ramp: this.ramp, strip: this.strip, ink: this.#ink,
-      preview: this.preview, muted: model.muted, takes: isClose ? this.#takes.upTo(model.hits, view.tick(view.width)) : new Map(),
+      preview: this.preview, muted: model.muted, takes: isClose ? this.#takes.upTo(model.heard(), view.tick(view.width)) : new Map(),
     }); // prettier-ignore
   }
 
@@ -261,7 +263,7 @@ export class Editor {
   }
 
   takeOf(hit) {
-    return this.#takes.upTo(this.model.hits, hit.tick).get(hit.id) ?? "";
+    return this.#takes.upTo(this.model.heard(), hit.tick).get(hit.id) ?? "";
   }
 
   // Grid and notes ----------------------------------------------------------------------------------------------------
@@ -313,13 +315,13 @@ export class Editor {
   hear(note, velocity, event) {
     const lane = this.lanes[this.laneOf.get(note)];
     if (lane?.pad) this.input.pad(lane.pad, velocity, "part", event?.timeStamp);
-    else this.engine.hitNote(note, velocity);
+    else this.engine.hitNote(this.ways.played(note) ?? note, velocity);
   }
 
   needsNote(lane) {
     const { name, pad } = this.lanes[lane];
     this.session.say(`${name} has no note yet, and a part holds notes: it gets a free one. Draw the hit again.`);
-    this.session.post(`/kits/${this.session.kit}/pads/${pad}/free-note/`);
+    this.ways.giveNote(this.session, pad);
   }
 
   moveCursor(tick, lane) {

@@ -1,5 +1,5 @@
 import { TimeMap } from "./time.js";
-import { hitOf, merged, tableOf } from "./table.js";
+import { hitOf, merged, tableOf, translated } from "./table.js";
 
 /**
  * The part that is open: its hits in order, what is selected, and its edits on their way to the server, one after
@@ -14,11 +14,19 @@ export class PartModel extends EventTarget {
   #grids;
   #say;
   #engine;
+  #ways;
+  #heard = { of: [], as: [] };
   #wanted = 0;
   #sending = Promise.resolve();
 
-  constructor({ rate, grids, engine, say }) {
+  /** @param {{ rate: number, grids: object, engine: object, ways: import("../input/ways.js").Ways, say: Function }} known */
+  constructor({ rate, grids, engine, ways, say }) {
     super();
+    this.#ways = ways;
+    ways.addEventListener("changed", () => {
+      this.#heard = { of: [], as: [] };
+      this.play();
+    });
     this.#rate = rate;
     this.#grids = grids;
     this.#engine = engine;
@@ -63,6 +71,7 @@ export class PartModel extends EventTarget {
   #take(body, isWhole) {
     const { events, removed = [], said, isWhole: _, isStale, ...about } = body;
     const changed = events.map(hitOf);
+    if (about.writtenFor !== this.about?.writtenFor || about.id !== this.about?.id) this.#ways.load(about.writtenFor);
     this.about = about;
     this.time = new TimeMap(about, this.#grids);
     this.hits = isWhole ? changed : merged(this.hits, changed, removed);
@@ -77,8 +86,16 @@ export class PartModel extends EventTarget {
   play(more = this.pending ?? []) {
     this.pending = more;
     if (!this.time) return;
-    const table = tableOf(more.length ? merged(this.hits, more, []) : this.hits, this.muted);
+    const hits = this.heard(more.length ? merged(this.hits, more, []) : this.hits);
+    const table = tableOf(hits, this.muted);
     this.#engine.setPart({ ...table, loopFrames: this.about.loopFrames, ...this.time.clicks() });
+  }
+
+  /** Hits under the notes that they are played as. */
+  heard(hits = this.hits) {
+    if (!this.#ways.isTranslated) return hits;
+    if (this.#heard.of !== hits) this.#heard = { of: hits, as: translated(hits, (note) => this.#ways.played(note)) };
+    return this.#heard.as;
   }
 
   /**
@@ -89,7 +106,7 @@ export class PartModel extends EventTarget {
     const { id } = this;
     const send = async () => {
       if (this.id !== id) return null;
-      const path = /^(undo|redo|history|record|passes)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
+      const path = /^(undo|redo|history|record|passes|written-for|translate)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
       const answer = await post(path, values, { "X-Part-Version": String(this.about.version), "X-Rate": String(this.#rate) });
       return this.#answered(answer, { selects, quiet });
     };

@@ -1,7 +1,7 @@
 /** The transport: which part is open, whether it plays and loops, from where; and where it is. */
 import { PartModel } from "./model.js";
 
-export function startPart(session, engine) {
+export function startPart(session, engine, ways) {
   const button = document.getElementById("play");
   const loop = document.getElementById("loop");
   const choice = document.getElementById("part-choice");
@@ -20,7 +20,7 @@ export function startPart(session, engine) {
     setRange,
     choose,
     ready: engine.ready.then(() => {
-      model = part.model = new PartModel({ rate: engine.rate, grids, engine, say: (text, isWarning) => session.say(text, isWarning) });
+      model = part.model = new PartModel({ rate: engine.rate, grids, engine, ways, say: (text, isWarning) => session.say(text, isWarning) });
       model.addEventListener("loaded", show);
       model.addEventListener("changed", show);
       return choose(shown() ?? kept() ?? choice.value);

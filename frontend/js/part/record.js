@@ -6,7 +6,7 @@ const KEPT = "unwritten-passes";
 const AGAIN_MS = 2500;
 const TAPS = 8;
 
-export function startRecorder({ session, engine, input, part }) {
+export function startRecorder({ session, engine, input, part, ways }) {
   const kept = {
     get all() {
       return JSON.parse(localStorage.getItem(KEPT) ?? "[]");
@@ -64,39 +64,40 @@ export function startRecorder({ session, engine, input, part }) {
     return round ? at - round.origin : null;
   }
 
-  /** The note that is recorded: a device's own, or the first of a pad in the kit's default map. */
-  const noteOf = ({ note, pad }) => note ?? Number(document.querySelector(`#surface .pad[data-pad="${pad}"]`)?.dataset.notes?.split(",")[0] || NaN);
+  /** The note that is recorded: of the pad where the input found it by a way of its own, else what came in. */
+  const noteOf = ({ isOwn, pads, note }) => (isOwn ? ways.noteOf(pads[0]) : ways.writes(note));
+  const keyOf = ({ isOwn, pads, note }) => (isOwn ? pads[0] : `n${note}`);
   const asked = new Map(); // pads without a note -> the free one on its way
 
   input.addEventListener("hit", async ({ detail }) => {
     if (taps) return tapped(detail.frame);
     if (!isOn() || !rounds.length || detail.from === "part" || detail.from === "lane" || detail.from === "sweep") return;
+    const [pad] = detail.pads;
+    if (detail.isOwn && !pad) return; // an empty cell
     let note = noteOf(detail);
-    if (Number.isNaN(note)) {
-      if (!asked.has(detail.pad)) asked.set(detail.pad, session.post(`/kits/${session.kit}/pads/${detail.pad}/free-note/`));
-      await asked.get(detail.pad);
-      asked.delete(detail.pad);
-      note = noteOf(detail);
-      if (Number.isNaN(note) || !taken) return;
+    if (note === null && pad) {
+      if (!asked.has(pad)) asked.set(pad, ways.giveNote(session, pad));
+      note = await asked.get(pad);
+      asked.delete(pad);
     }
-    if (box("only-selected")?.checked && !session.pads.includes(detail.pad ?? padOf(note))) return;
+    if (note === null || !taken) return;
+    if (box("only-selected")?.checked && !session.pads.includes(pad)) return;
     const frame = inPart(detail.frame);
     if (frame === null || frame < -engine.rate * 0.12) return; // while it is counted in
     const hit = [Math.max(0, frame), note, detail.velocity, detail.channel ?? 9, 0];
     taken.hits.push(hit);
-    open.set(detail.pad ?? `n${note}`, hit);
+    open.set(keyOf(detail), hit);
     keep();
     hearAgain();
   });
   input.addEventListener("release", ({ detail }) => {
-    const key = detail.pad ?? `n${detail.note}`;
+    const key = keyOf(detail);
     const hit = open.get(key);
     if (!hit) return;
     open.delete(key);
     const frame = inPart(detail.frame);
     if (frame !== null && frame > hit[0]) hit[4] = frame - hit[0];
   });
-  const padOf = (note) => Number([...document.querySelectorAll("#surface .pad[data-notes]")].find(({ dataset }) => dataset.notes.split(",").includes(String(note)))?.dataset.pad ?? 0);
 
   engine.addEventListener("turn", ({ detail }) => {
     rounds = [...rounds, { origin: detail.origin, from: detail.from }].slice(-4);

@@ -41,6 +41,10 @@ export function tableOf(hits, muted) {
   return { frames, packed };
 }
 
+/** The hits as they are played through a translation: those that have no counterpart are silent. @param {Hit[]} hits
+ * @param {(note: number) => number | null} played */
+export const translated = (hits, played) => hits.map((hit) => ({ ...hit, note: played(hit.note) })).filter(({ note }) => note !== null);
+
 /** Put changed and new hits among the others, and take out those that went. @param {Hit[]} hits in order */
 export function merged(hits, changed, removed) {
   const gone = new Set([...removed, ...changed.map(({ id }) => id)]);

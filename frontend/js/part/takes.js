@@ -13,10 +13,8 @@ export class Takes {
 
   /** @param {object} book tables of the kit, whole or of some pads */
   setPlaybook(book) {
-    if (book.whole) {
-      this.#books.clear();
-      this.#notes = book.notes;
-    }
+    if (book.whole) this.#books.clear();
+    if (book.whole || book.allNotes) this.#notes = book.notes;
     for (const pad of book.pads) this.#books.set(pad.id, pad);
     this.#outputs = book.outputs;
     this.forget();

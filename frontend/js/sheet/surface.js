@@ -18,22 +18,31 @@ export function startSurface(session, engine, input) {
   };
 
   const light = (element, ms) => {
-    if (!element) return;
     element.classList.add("sounding");
-    clearTimeout(dim.get(element.id));
-    dim.set(element.id, setTimeout(() => document.getElementById(element.id)?.classList.remove("sounding"), ms));
+    clearTimeout(dim.get(element));
+    dim.set(element, setTimeout(() => element.classList.remove("sounding"), ms));
+  };
+  let shown = null; // pad -> where it is drawn to be played or read, found when the page was drawn anew
+  const placesOf = (pad) => {
+    if (!shown) {
+      shown = new Map();
+      for (const element of document.querySelectorAll("#surface .pad[data-pad], .cell-of[data-pad], .row[data-pad]"))
+        shown.set(element.dataset.pad, [...(shown.get(element.dataset.pad) ?? []), element]);
+    }
+    return shown.get(String(pad)) ?? [];
   };
 
   const strike = (pad, event) => {
     const box = pad.getBoundingClientRect();
     const height = 1 - (event.clientY - box.top) / box.height;
-    input.pad(Number(pad.dataset.pad), 1 + 126 * Math.min(1, Math.max(0, height * 1.08)), "pointer", event.timeStamp);
+    const velocity = localStorage.getItem("fixed-velocity") ? keyVelocity() : 1 + 126 * Math.min(1, Math.max(0, height * 1.08));
+    input.pad(Number(pad.dataset.pad), velocity, "pointer", event.timeStamp);
   };
 
   document.addEventListener("pointerdown", (event) => {
-    const pad = event.target.closest?.("#surface .pad");
+    const pad = event.target.closest?.("#surface .pad, .cells.played .cell-of[data-pad]");
     if (!pad || event.button) return;
-    if ("empty" in pad.dataset) return; // a click fills it
+    if ("empty" in pad.dataset || "cell" in pad.dataset) return; // a click fills it
     pad.releasePointerCapture?.(event.pointerId);
     strike(pad, event);
     down.set(event.pointerId, Number(pad.dataset.pad));
@@ -44,8 +53,9 @@ export function startSurface(session, engine, input) {
       down.delete(pointerId);
     });
   document.addEventListener("click", (event) => {
-    const pad = event.target.closest?.("#surface .pad");
-    if (pad) {
+    const pad = event.target.closest?.("#surface .pad, .cells.played .cell-of[data-pad]");
+    if (pad && "cell" in pad.dataset) session.dispatchEvent(new CustomEvent("fill-cell", { detail: { surface: surface().dataset.played, place: pad.dataset.place } }));
+    else if (pad) {
       session.select(Number(pad.dataset.pad));
       if ("empty" in pad.dataset) session.dispatchEvent(new CustomEvent("fill", { detail: Number(pad.dataset.pad) }));
       else if (event.detail === 0) input.pad(Number(pad.dataset.pad), keyVelocity(), "key"); // Enter on a focused pad
@@ -58,32 +68,21 @@ export function startSurface(session, engine, input) {
   });
 
   engine.addEventListener("report", ({ detail }) => {
-    for (const [pad, velocity] of detail.played) {
-      const element = document.getElementById(`pad-${pad}`);
-      light(element, LIT_MS);
-      light(document.getElementById(`row-${pad}`), ROW_LIT_MS);
-      const did = element?.querySelector(".did");
-      if (did) did.textContent = String(velocity);
-    }
+    for (const [pad, velocity] of detail.played)
+      for (const element of placesOf(pad)) {
+        light(element, element.classList.contains("row") ? ROW_LIT_MS : LIT_MS);
+        const did = element.querySelector(".did");
+        if (did) did.textContent = String(velocity);
+      }
   });
   input.addEventListener("hit", ({ detail }) => {
     if (!document.getElementById("follow").checked) return;
-    const pad = detail.pad ?? padOfNote(detail.note);
-    if (pad) session.select(pad, { delay: 250 });
+    if (detail.pads.length) session.select(detail.pads[0], { delay: 250 });
   });
-  let ofNote = null; // note -> the first pad that answers it, read from the page when it was drawn anew
   session.addEventListener("marked", () => {
     showBank(bank);
-    ofNote = null;
+    shown = null;
   });
-  const padOfNote = (note) => {
-    if (!ofNote) {
-      ofNote = new Map();
-      for (const { dataset } of surface().querySelectorAll(".pad[data-notes]"))
-        for (const each of dataset.notes.split(",")) if (!ofNote.has(each)) ofNote.set(each, Number(dataset.pad));
-    }
-    return ofNote.get(String(note)) ?? null;
-  };
 
   let sweeping = 0;
   const sweep = () => {
@@ -97,6 +96,18 @@ export function startSurface(session, engine, input) {
     next();
   };
 
+  // Which surface is played on is the browser's own choice, for each kit.
+  const CHOICE = `surface-${session.kit}`;
+  const choose = (id) => session.get(`/kits/${session.kit}/surface/?played=${id}`, "#surface", "outerHTML");
+  document.addEventListener("change", ({ target }) => {
+    if (target.id === "fixed-velocity") target.checked ? localStorage.setItem("fixed-velocity", "1") : localStorage.removeItem("fixed-velocity");
+    if (target.id !== "surface-choice") return;
+    target.value ? localStorage.setItem(CHOICE, target.value) : localStorage.removeItem(CHOICE);
+    bank = 0;
+    choose(target.value);
+  });
+  const kept = localStorage.getItem(CHOICE);
+  if (kept && [...(document.getElementById("surface-choice")?.options ?? [])].some(({ value }) => value === kept)) choose(kept);
   surface().dataset.started = "";
   showBank(0);
   Object.assign(session, { showBank: (by) => showBank(bank + by), sweep });
@@ -112,8 +123,10 @@ async function labelKeys() {
   layout ??= (await navigator.keyboard?.getLayoutMap?.().catch(() => null)) ?? new Map();
   for (const bank of document.querySelectorAll("#surface .bank"))
     [...bank.children].forEach((pad, place) => {
-      pad.dataset.code = CODES[place] ?? "";
-      pad.querySelector("kbd").textContent = (layout.get(CODES[place]) ?? KEYS[place] ?? "").toUpperCase();
+      const key = Number(pad.dataset.place ?? place) % bank.children.length;
+      pad.dataset.code = CODES[key] ?? "";
+      const shown = pad.querySelector("kbd");
+      if (shown) shown.textContent = (layout.get(CODES[key]) ?? KEYS[key] ?? "").toUpperCase();
     });
 }
 

@@ -3,8 +3,8 @@ import { filesOf } from "./upload.js";
 
 const DRAG_TYPE = "application/x-dactyl-samples";
 
-/** @param {object} way `take(id)`: the samples that go with one; `give(pad, samples)`; `bringIn(files)` */
-export function startDrops({ shelf, take, give, bringIn }) {
+/** @param {object} way `take(id)`: the samples that go with one; `give(pad, samples)`; `giveCell(place, samples)`: to a new pad in an empty cell; `bringIn(files)` */
+export function startDrops({ shelf, take, give, giveCell, bringIn }) {
   document.addEventListener("dragstart", (event) => {
     const option = event.target.closest?.(".sample");
     if (!option) return;
@@ -27,7 +27,7 @@ export function startDrops({ shelf, take, give, bringIn }) {
     isDue = true;
   });
 
-  const padUnder = (event) => event.target.closest?.(".row[data-pad], .pad[data-pad], .card-body[data-pad]");
+  const padUnder = (event) => event.target.closest?.(".row[data-pad], .pad[data-pad], .pad[data-cell], .card-body[data-pad]");
   let over = null;
   document.addEventListener("dragover", (event) => {
     const isSamples = event.dataTransfer.types.includes(DRAG_TYPE);
@@ -52,7 +52,8 @@ export function startDrops({ shelf, take, give, bringIn }) {
     if (ids) {
       event.preventDefault();
       const pad = padUnder(event);
-      if (pad) give(Number(pad.dataset.pad), ids.split(",").map(Number));
+      if (pad?.dataset.pad) give(Number(pad.dataset.pad), ids.split(",").map(Number));
+      else if (pad) giveCell(pad.dataset.place, ids.split(",").map(Number));
     } else if (event.dataTransfer.types.includes("Files")) {
       event.preventDefault();
       bringIn(await filesOf(event.dataTransfer));

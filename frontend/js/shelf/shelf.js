@@ -207,6 +207,12 @@ export function startShelf(session, engine) {
   startDrops({
     shelf,
     give,
+    giveCell: async (place, samples) => {
+      const surface = document.getElementById("surface").dataset.played;
+      await session.post(`/kits/${session.kit}/map/surfaces/${surface}/new/`, { to: place });
+      session.selectTouched();
+      give(session.selected, samples);
+    },
     take: (id) => {
       if (!picked.has(id)) pick(id, { hear: false });
       return inListOrder();

@@ -69,10 +69,11 @@ export class Engine extends EventTarget {
     if (this.#context.state === "suspended") this.#context.resume();
   }
 
-  /** Fetch the tables of some pads, or of all; resolves when hits are played by them. @param {number[] | null} pads */
-  loadPlaybook(pads = null) {
+  /** Fetch the tables of some pads, or of all; resolves when hits are played by them.
+   * @param {number[] | null} pads @param {boolean} notes whether notes may strike other pads now */
+  loadPlaybook(pads = null, notes = false) {
     const number = ++this.#asked;
-    this.#tables.postMessage({ kit: this.kit, rate: this.rate, pads, tried: this.tried, number });
+    this.#tables.postMessage({ kit: this.kit, rate: this.rate, pads, notes, tried: this.tried, number });
     return new Promise((resolve) => this.#loads.set(number, resolve));
   }
 

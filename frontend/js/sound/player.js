@@ -9,7 +9,7 @@
  *   listens?: [string, number][], cutsItself: boolean, companions?: [number, number][], channels?: [number, number], maxVoices: number,
  *   limitFade: number, held?: boolean, envelope?: object, filter?: object, variation?: object,
  *   centsPerKey?: number, root?: number }} Pad
- * @typedef {{ outputs: {name: string, gain: number}[], notes: Record<string, number[]>, pads: Pad[], whole: boolean }} Playbook
+ * @typedef {{ outputs: {name: string, gain: number}[], notes: Record<string, number[]>, pads: Pad[], whole: boolean, allNotes?: boolean }} Playbook
  */
 import { beginVoice, cut, lastFrame, mixVoice, release } from "./voice.js";
 
@@ -40,7 +40,7 @@ export class Player {
     if (book.whole) this.pads.clear();
     for (const pad of book.pads) this.pads.set(pad.id, pad);
     this.outputs = book.outputs;
-    if (book.whole) this.#notes = book.notes;
+    if (book.whole || book.allNotes) this.#notes = book.notes;
     else this.#renote(book);
     this.#listeners.clear();
     for (const pad of this.pads.values())

@@ -3,7 +3,8 @@
  * for the page to be drawn. One answer at a time, and what is asked meanwhile is asked together, so that older tables
  * never replace newer ones. The page hears of tables when the audio thread plays by them.
  *
- * In: { audio: MessagePort }, then { kit, rate, pads: number[] | null, tried, number }.
+ * In: { audio: MessagePort }, then { kit, rate, pads: number[] | null, notes: boolean, tried, number }; `notes` asks which
+ * note strikes what in the whole kit, besides the tables of the pads.
  * Out: { book, number, at } or { number }, where the kit is gone: the greatest number answered; `at` in ms since 1970;
  * { isLost }, where they do not come, and are asked for again and again.
  */
@@ -47,6 +48,7 @@ async function tables(round) {
   const { kit, rate, tried } = round.at(-1);
   const query = new URLSearchParams();
   if (round.every(({ pads }) => pads)) query.set("pads", [...new Set(round.flatMap(({ pads }) => pads))].join(","));
+  if (round.some(({ notes }) => notes)) query.set("notes", "1");
   if (tried) query.set("try", tried);
   const answer = await fetch(`/kits/${kit}/playbook/${rate}/?${query}`);
   if (answer.status === 404) return null;

@@ -1,16 +1,17 @@
+import { startLearning } from "./learning.js";
+
 /**
  * The map: a mark for each note in the row of its pad. Press on an empty key and the pad has it, drag a mark to move it,
- * press it twice to take it away; arrow keys move all notes of a pad. Learning waits for what is struck.
+ * press it twice to take it away; with Shift a drag gives it all keys between. Arrow keys move all notes of a pad.
  */
 const NOTES = 128;
-const TOGETHER_MS = 900; // what comes within it is one strike, out of which a person chooses
 const TYPING = "input, select, textarea";
 
-export function startMap(session, engine, input) {
+export function startMap(session, input, part) {
   const rowOf = (target) => target?.closest?.("[data-map-pad]");
   const padOf = (row) => Number(row.dataset.mapPad);
   const notesOf = (row) => [...row.querySelectorAll(".mark")].map(({ dataset }) => Number(dataset.note));
-  const keep = (row, notes) => session.post(`/kits/${session.kit}/pads/${padOf(row)}/set/notes/`, { value: [...new Set(notes)].sort((a, b) => a - b).join(", ") });
+  const keep = (row, notes) => session.post(`/kits/${session.kit}/pads/${padOf(row)}/notes/`, { value: [...new Set(notes)].sort((a, b) => a - b).join(", ") });
   const noteAt = (line, clientX) => {
     const { left, width } = line.getBoundingClientRect();
     return Math.min(NOTES - 1, Math.max(0, Math.floor((NOTES * (clientX - left)) / width)));
@@ -28,7 +29,7 @@ export function startMap(session, engine, input) {
     session.select(padOf(row), { scroll: false });
     hear(padOf(row));
     const note = mark ? Number(mark.dataset.note) : noteAt(line, event.clientX);
-    held = { row, line, mark: mark ?? newMark(line, note), note, isMoved: false, isNew: !mark };
+    held = { row, line, mark: mark ?? newMark(line, note), note, from: note, isRange: event.shiftKey, isMoved: false, isNew: !mark };
     line.setPointerCapture(event.pointerId);
     say(note);
   });
@@ -38,14 +39,16 @@ export function startMap(session, engine, input) {
     if (note === held.note) return;
     held.note = note;
     held.isMoved = true;
-    held.mark.setAttribute("x", String(note));
+    held.mark.setAttribute("x", String(held.isRange ? Math.min(note, held.from) : note));
+    if (held.isRange) held.mark.setAttribute("width", String(Math.abs(note - held.from) + 1));
     say(note);
   });
   const drop = () => {
     if (!held) return;
-    const { row, mark, note, isMoved, isNew } = held;
+    const { row, mark, note, from, isRange, isMoved, isNew } = held;
     held = null;
     if (!isMoved && !isNew) return;
+    if (isRange) return keep(row, [...notesOf(row), ...Array.from({ length: Math.abs(note - from) + 1 }, (_, n) => Math.min(note, from) + n)]);
     const others = notesOf(row).filter((other) => other !== Number(mark.dataset.note));
     keep(row, [...others, note]);
   };
@@ -72,7 +75,10 @@ export function startMap(session, engine, input) {
 
   document.addEventListener("keydown", (event) => {
     const { key, shiftKey, target } = event;
-    if (waiting && !(/** @type {Element} */ (target).closest(TYPING)) && learnKey(event)) return;
+    if (!(/** @type {Element} */ (target).closest(TYPING)) && learning.key(event)) {
+      event.preventDefault();
+      return event.stopPropagation();
+    }
     const line = /** @type {Element} */ (target).closest?.(".map-line");
     if (!line || event.ctrlKey || event.metaKey || event.altKey) return;
     const row = rowOf(line);
@@ -82,7 +88,7 @@ export function startMap(session, engine, input) {
       const notes = notesOf(row).map((note) => note + by * (shiftKey ? 12 : 1));
       if (notes.length && notes.every((note) => note >= 0 && note < NOTES)) moveTo(row, notes);
     } else if (key === "ArrowUp" || key === "ArrowDown") /** @type {SVGElement} */ (rows[rows.indexOf(line) + (key === "ArrowUp" ? -1 : 1)] ?? line).focus();
-    else if (key === "Enter") learn([padOf(row)]);
+    else if (key === "Enter") learning.begin([padOf(row)]);
     else if (key === "Delete" || key === "Backspace") keep(row, []);
     else return;
     event.preventDefault();
@@ -96,78 +102,24 @@ export function startMap(session, engine, input) {
     keep(row, notes).then(() => /** @type {SVGElement} */ (document.querySelector(`[data-map-pad="${pad}"] .map-line`))?.focus());
   }
 
-  // Learning --------------------------------------------------------------------------------------------------------------
+  // Learning ------------------------------------------------------------------------------------------------------------
 
-  let waiting = null; // { pads, at, found: [[pad, note]], struck: [note], timer }
-
-  function learn(pads) {
-    if (waiting) clearTimeout(waiting.timer);
-    waiting = { pads, at: 0, found: new Map(), struck: [], timer: 0 };
-    show();
-  }
-  const box = () => document.getElementById("learning");
-  const nameOf = (pad) => document.querySelector(`[data-map-pad="${pad}"] .map-name span`)?.textContent ?? "";
-
-  function show() {
-    const place = box();
-    if (!place) return;
-    place.hidden = !waiting;
-    for (const row of document.querySelectorAll("[data-map-pad]")) row.classList.toggle("learns", Boolean(waiting) && padOf(row) === waiting.pads[waiting.at]);
-    if (!waiting) return place.replaceChildren();
-    const { pads, at, struck } = waiting;
-    const words = document.createElement("span");
-    words.append("Strike what plays ", Object.assign(document.createElement("b"), { textContent: nameOf(pads[at]) }), pads.length > 1 ? ` (${at + 1} of ${pads.length})` : "");
-    const choices = struck.length > 1 ? struck.map((note) => button(labelOf(note), () => take(note))) : [];
-    if (struck.length > 1) words.append("; several came. Which one is it?");
-    const acts = pads.length > 1 ? [button("Skip", () => go(1)), button("Back", () => go(-1)), button("Finish", finish)] : [];
-    place.replaceChildren(words, ...choices, ...acts, button("Cancel", stop));
-    document.querySelector(".map-row.learns")?.scrollIntoView({ block: "nearest" });
-  }
-  function button(text, act) {
-    const made = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: text });
-    made.addEventListener("click", act);
-    return made;
-  }
-  input.addEventListener("hit", ({ detail }) => {
-    if (!waiting || detail.note === undefined || detail.from === "part") return;
-    if (!waiting.struck.includes(detail.note)) waiting.struck.push(detail.note);
-    clearTimeout(waiting.timer);
-    waiting.timer = setTimeout(() => (waiting?.struck.length === 1 ? take(waiting.struck[0]) : show()), TOGETHER_MS);
-    session.say(`Heard ${labelOf(detail.note)}`);
+  const learning = startLearning({
+    session,
+    input,
+    part,
+    labelOf,
+    nameOf: (pad) => document.querySelector(`[data-map-pad="${pad}"] .map-name span`)?.textContent ?? "",
+    show(pad) {
+      for (const row of document.querySelectorAll("[data-map-pad]")) row.classList.toggle("learns", padOf(row) === pad);
+      document.querySelector(".map-row.learns")?.scrollIntoView({ block: "nearest" });
+    },
+    keep: (found) => session.post(`/kits/${session.kit}/map/learned/`, { notes: [...found].map(([pad, note]) => `${pad}:${note}`).join(",") }),
   });
-  function take(note) {
-    waiting.found.set(waiting.pads[waiting.at], note);
-    waiting.struck = [];
-    if (waiting.at + 1 >= waiting.pads.length) return finish();
-    go(1);
-  }
-  function go(by) {
-    waiting.struck = [];
-    waiting.at = Math.min(waiting.pads.length - 1, Math.max(0, waiting.at + by));
-    show();
-  }
-  function finish() {
-    const notes = [...waiting.found].map(([pad, note]) => `${pad}:${note}`).join(",");
-    stop();
-    if (notes) session.post(`/kits/${session.kit}/map/learned/`, { notes });
-  }
-  function stop() {
-    clearTimeout(waiting?.timer);
-    waiting = null;
-    show();
-  }
-  function learnKey(event) {
-    const act = { Escape: stop, Enter: () => waiting.struck.length === 1 && take(waiting.struck[0]) }[event.key];
-    if (!act) return false;
-    act();
-    event.preventDefault();
-    event.stopPropagation();
-    return true;
-  }
   document.addEventListener("click", ({ target }) => {
     const one = /** @type {HTMLElement} */ (target).closest?.("[data-learn]");
-    if (one) learn([Number(one.dataset.learn)]);
-    if (/** @type {Element} */ (target).closest?.("#learn-row")) learn([...document.querySelectorAll(".map-row")].map(padOf));
+    if (one) learning.begin([Number(one.dataset.learn)]);
+    if (/** @type {Element} */ (target).closest?.("#learn-row")) learning.begin([...document.querySelectorAll(".map-row")].map(padOf));
   });
   document.addEventListener("change", ({ target }) => showAmounts(target));
   function showAmounts(target) {
@@ -176,7 +128,6 @@ export function startMap(session, engine, input) {
   }
   session.addEventListener("marked", () => {
     for (const row of document.querySelectorAll("[data-map-pad]")) row.classList.toggle("selected", session.pads.includes(padOf(row)));
-    if (!document.getElementById("map")) waiting = null;
-    else if (waiting && box()?.hidden) show();
+    learning.redraw(Boolean(document.getElementById("map")));
   });
 }

@@ -1,0 +1,151 @@
+"""Any hand reaches any pad: a surface arranged, a controller taught, what it plays recorded, a foreign part translated."""
+
+from playwright.sync_api import Page, expect
+
+from dactyl.core.formats.midi import write_midi
+from dactyl.core.formats.midi_names import write_names
+from dactyl.core.parts.part import Event, Part
+from dactyl.site.tests.served import LISTEN, Workshop, browser, server
+
+# A made-up controller: the note of each cell, the lower left first, in no order at all.
+SCRAMBLED = [61, 20, 88, 47, 99, 33, 75, 52, 110, 41, 66, 28, 93, 57, 84, 70]
+SEND = """([notes, channel, port]) => {
+  for (const note of notes) {
+    window.dactyl.input.midi([0x90 | channel, note, 100], port);
+    window.dactyl.input.midi([0x80 | channel, note, 0], port);
+  }
+}"""
+HITS = "() => { window.struck = []; window.dactyl.input.addEventListener('hit', ({ detail }) => window.struck.push(detail.pads)); }"
+
+
+class Maps(Workshop):
+    @classmethod
+    def setUpClass(cls):
+        super(Workshop, cls).setUpClass()
+        cls.server = cls.enterClassContext(server(with_demo=True))
+        cls.chromium = cls.enterClassContext(browser())
+
+    def open_map(self, kit: str, picture: str) -> Page:
+        page = self.page("/")
+        page.click(f"text={kit}")
+        page.click("#tab-map")
+        page.click(f"#picture-{picture}")
+        page.wait_for_selector(f"[data-view={picture}]")
+        page.wait_for_function("() => window.dactyl.part.model?.time")
+        return page
+
+    def add_surface(self, page: Page, shape: str = "4 × 4") -> None:
+        before = page.get_attribute("#surfaces", "data-shown")
+        page.select_option("select[name=shape]", shape)
+        page.click("text=Add a surface")
+        expect(page.locator("#surfaces")).not_to_have_attribute("data-shown", before)
+        page.wait_for_selector(".cells .cell-of[data-pad]")
+
+    def pad_at(self, page: Page, place: int) -> int:
+        return int(page.get_attribute(f".cell-of[data-place='{place}']", "data-pad") or 0)
+
+    def test_a_surface_is_arranged_by_hand_and_by_keyboard_and_played_by_touch(self):
+        page = self.open_map("Ferry House", "surfaces")
+        self.add_surface(page)
+        kick, snare = self.pad_at(page, 0), self.pad_at(page, 1)
+        page.check("#arrange-cells")
+        page.click(".cell-of[data-place='0']")
+        page.click(".cell-of[data-place='1']", modifiers=["Shift"])
+        page.click("[data-cells=across]")
+        expect(page.locator(f".cell-of[data-place='3'][data-pad='{kick}']")).to_be_visible()
+        self.assertEqual(self.pad_at(page, 2), snare)
+        page.locator(".cell-of[data-place='0']").focus()  # by keyboard alone: select two, mirror, take away
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("Shift+ArrowLeft")
+        page.keyboard.press("m")
+        expect(page.locator(f".cell-of[data-place='1'][data-pad='{kick}']")).to_be_visible()
+        page.keyboard.press("Control+z")
+        expect(page.locator(f".cell-of[data-place='0'][data-pad='{kick}']")).to_be_visible()
+        page.wait_for_load_state("networkidle")
+        row = page.locator("#cell-pads [data-lay]").nth(4)
+        row.drag_to(page.locator(".cell-of[data-place='15']"))
+        expect(page.locator(".cell-of[data-place='15']")).to_have_attribute("data-pad", row.get_attribute("data-lay"))
+        page.uncheck("#arrange-cells")
+        box = page.locator(".cell-of[data-place='3']").bounding_box()
+        page.evaluate(HITS)
+        page.mouse.move(box["x"] + 30, box["y"] + 12)
+        page.mouse.down()
+        self.assertGreater(page.evaluate(LISTEN, 0.4), 0.01)
+        page.mouse.up()
+        self.assertEqual(page.evaluate("() => window.struck"), [[kick]])
+        name = page.locator("#surface-name").input_value()
+        page.reload()
+        page.select_option("#surface-choice", label=name)
+        expect(page.locator("#surface .pad[data-place='3']")).to_have_attribute("data-pad", str(kick))
+
+    def test_a_controller_in_no_order_is_taught_and_what_it_plays_is_recorded_as_the_kits_notes(self):
+        page = self.open_map("Ferry House", "surfaces")
+        self.add_surface(page)
+        first, third = self.pad_at(page, 0), self.pad_at(page, 2)
+        page.click("#picture-devices")
+        page.wait_for_selector("[data-view=devices]")
+        page.fill("[aria-label='Name of the new device']", "Foreign box")
+        page.click("text=Add a device")
+        page.click("#teach")
+        page.wait_for_selector(".cell-of.next[data-place='0']")
+        for note in SCRAMBLED:
+            page.evaluate(SEND, [[note], 4, "box"])
+        expect(page.locator(".device-said")).to_contain_text("taught")
+        page.wait_for_function("() => window.dactyl.ways.padsOf('box', 4, 61)?.length === 1")
+        page.evaluate(HITS)
+        page.evaluate(SEND, [[SCRAMBLED[0], SCRAMBLED[2]], 4, "box"])
+        page.evaluate(SEND, [[SCRAMBLED[0]], 9, "another"])  # any keyboard: the default map
+        struck = page.evaluate("() => window.struck")
+        self.assertEqual(struck[:2], [[first], [third]])
+        self.assertNotEqual(struck[2], [first])
+        page.click("#tab-part")
+        page.wait_for_selector("#part-canvas")
+        page.click("#parts-menu")
+        page.fill(".menu .new-part-name", "From the box")
+        page.click(".menu .new-part button")
+        expect(page.locator("#part-name")).to_have_value("From the box")
+        page.evaluate("() => { document.getElementById('count-in').value = '0'; }")
+        page.click("#record")
+        page.wait_for_timeout(400)
+        page.evaluate(SEND, [[SCRAMBLED[0]], 4, "box"])
+        page.wait_for_timeout(100)
+        page.keyboard.press("Escape")
+        page.wait_for_function(
+            "() => window.dactyl.editor.current.model.hits.filter(({ velocity }) => velocity).length === 1"
+        )
+        (note,) = page.evaluate("() => window.dactyl.part.model.hits.map(({ note }) => note)")
+        self.assertEqual(page.evaluate("(pad) => window.dactyl.ways.noteOf(pad)", first), note)
+        self.assertNotEqual(note, SCRAMBLED[0])
+
+    def test_a_part_for_a_foreign_map_plays_right_after_two_corrections(self):
+        page = self.open_map("Ferry House", "translations")
+        names = {3: "Kick", 4: "Snare", 90: "Blorp", 91: "Zinger"}
+        events = tuple(Event(tick=480 * n, note=note, velocity=100, length_ticks=60) for n, note in enumerate(names))
+        part = Part(name="Foreign", ticks_per_beat=480, tempos=((0, 500_000),), events=events, end_tick=1920)
+        page.set_input_files("#translations input[type=file]", {"name": "hall.midnam", "mimeType": "text/xml", "buffer": write_names("Hall", names)})  # fmt: skip
+        page.evaluate("() => document.querySelector('#translations form').requestSubmit()")
+        expect(page.locator("#written-for")).to_contain_text("hall")
+        page.click("#tab-part")
+        page.click("#parts-menu")
+        page.set_input_files(".menu input[type=file]", {"name": "foreign.mid", "mimeType": "audio/midi", "buffer": write_midi(part)})  # fmt: skip
+        page.wait_for_function("() => window.dactyl.part.model.about?.name.toLowerCase().includes('foreign')")
+        page.click("#tab-map")
+        page.click("#picture-translations")
+        page.select_option("#written-for", label="hall")
+        page.click("text=Propose a translation")
+        expect(page.locator("#unmet")).to_contain_text("Silent here")
+        for note, pad in ((90, "Crash"), (91, "Ride")):
+            choice = page.locator(f"[data-line='{note}'] select")
+            label = next(text for text in choice.locator("option").all_inner_texts() if text.startswith(pad))
+            choice.select_option(label=label)
+            expect(page.locator(f"[data-line='{note}'] .why")).to_contain_text("chosen by hand")
+        expect(page.locator("#unmet")).to_be_hidden()
+        page.wait_for_function("() => window.dactyl.part.model.heard().length === 4")
+        played = page.evaluate(
+            "() => window.dactyl.part.model.heard().map(({ note }) => window.dactyl.ways.padsOfNote(note).length)"
+        )
+        self.assertTrue(all(played), played)
+        self.assertEqual(page.evaluate("() => window.dactyl.part.model.hits.map(({ note }) => note)"), [3, 4, 90, 91])
+        page.click("#write-translation")
+        page.wait_for_function("() => !window.dactyl.part.model.about.writtenFor")
+        self.assertEqual(page.evaluate("() => window.dactyl.part.model.hits.map(({ note }) => note)")[:2], [36, 38])

@@ -1,0 +1,93 @@
+/**
+ * Teaching a device: its cells are struck one after another, from the lower left, whatever notes they send; the next cell
+ * is lit. Nothing sounds meanwhile, and nothing is kept before the end.
+ */
+const AGAIN_MS = 120; // the same note within it is one strike
+
+export function startTeaching(session, input) {
+  let teaching = null; // { cells: [place], at, notes: Map, port, channel, last: [note, ms] }
+  const box = () => document.getElementById("teaching");
+  const field = (place) => /** @type {HTMLElement} */ (document.querySelector(`.device-cells [data-place="${place}"]`));
+
+  function begin() {
+    const cells = [...document.querySelectorAll(".device-cells [data-place]")].map(({ dataset }) => Number(dataset.place)).sort((a, b) => a - b);
+    teaching = { cells, at: 0, notes: new Map(), port: "", channel: null, last: [-1, 0] };
+    input.isMuted = true;
+    show();
+    box().scrollIntoView({ block: "nearest" });
+  }
+
+  function show() {
+    const place = box();
+    if (!place) return stop();
+    place.hidden = !teaching;
+    for (const each of document.querySelectorAll(".device-cells [data-place]")) each.classList.toggle("next", Boolean(teaching) && Number(each.dataset.place) === teaching.cells[teaching.at]);
+    if (!teaching) return place.replaceChildren();
+    const { cells, at, notes } = teaching;
+    const words = document.createElement("span");
+    words.append("Strike the lit cell: ", Object.assign(document.createElement("b"), { textContent: `${at + 1} of ${cells.length}` }), at ? ` · the last sent ${notes.get(cells[at - 1]) ?? "nothing"}` : ", the lower left one");
+    place.replaceChildren(words, button("Skip", () => go(1)), button("Back", () => go(-1)), button("Finish", finish), button("Cancel", stop));
+  }
+  function button(text, act) {
+    const made = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: text });
+    made.addEventListener("click", act);
+    return made;
+  }
+
+  input.addEventListener("raw", ({ detail }) => {
+    if (!teaching) return;
+    const [note, ms] = teaching.last;
+    const now = performance.now();
+    teaching.last = [detail.note, now];
+    if (note === detail.note && now - ms < AGAIN_MS) return; // a pad that bounced
+    const place = teaching.cells[teaching.at];
+    teaching.notes.set(place, detail.note);
+    teaching.port = detail.from;
+    teaching.channel = detail.channel;
+    const shown = field(place)?.querySelector("input");
+    if (shown) shown.value = String(detail.note);
+    go(1);
+  });
+
+  function go(by) {
+    if (teaching.at + by >= teaching.cells.length) return finish();
+    teaching.at = Math.max(0, teaching.at + by);
+    show();
+  }
+  function finish() {
+    const { notes, port, channel } = teaching;
+    stop();
+    if (!notes.size) return;
+    const value = [...notes].map(([place, note]) => `${place}:${note}`).join(",");
+    const url = /** @type {HTMLElement} */ (document.querySelector(".device-cells")).dataset.post.replace("WHAT", "taught");
+    window.htmx.ajax("POST", url, { target: "#view", values: { value, port, channel: String(channel) } });
+  }
+  function stop() {
+    teaching = null;
+    input.isMuted = false;
+    if (box()) show();
+  }
+
+  document.addEventListener("click", ({ target }) => target.closest?.("#teach") && begin());
+  document.addEventListener("keydown", (event) => {
+    if (!teaching || !["Escape", "Backspace", "Enter"].includes(event.key)) return;
+    if (event.key === "Escape") stop();
+    else if (event.key === "Enter") finish();
+    else go(-1);
+    event.preventDefault();
+    event.stopPropagation();
+  }, true);
+  // A device that plays lights the cells it sends; which it is shows when nothing is taught, too.
+  input.addEventListener("raw", ({ detail }) => {
+    for (const each of document.querySelectorAll(".device-cells .cell-of")) {
+      const number = each.querySelector("input").value.split(" · ").at(-1);
+      if (number !== String(detail.note)) continue;
+      each.classList.add("sounding");
+      setTimeout(() => each.classList.remove("sounding"), 160);
+    }
+  });
+  session.addEventListener("marked", () => {
+    if (teaching && !box()) stop();
+    else if (teaching && box().hidden) show();
+  });
+}
