@@ -1,12 +1,12 @@
 """``dactyl listen FILE...``: what each file sounds like, or why it can't be used."""
 
 import argparse
+import os
 from dataclasses import asdict
-from pathlib import Path
 
 from dactyl.cli.say import as_json_line
 from dactyl.core.fields import printable
-from dactyl.core.stack.kind import guess_kind
+from dactyl.core.stack.kind import heard_together
 from dactyl.core.stack.listen import Said, files_in, listen, said_by_names
 from dactyl.core.stack.propose import File
 from dactyl.core.units import frames_to_ms
@@ -23,19 +23,25 @@ def run(asked: argparse.Namespace) -> int:
 
 def _line(file: File, said: Said | None) -> dict:
     if file.measure is None or said is None:
-        return {"file": file.path, "error": file.problem}
-    path = Path(file.path)
+        return {"file": _name(file), "error": file.problem}
+    heard = heard_together([file.measure])
     return {
-        "file": file.path,
+        "file": _name(file),
         "rate": file.rate_hz,
         "channels": file.channels,
         "seconds": round(file.frames / file.rate_hz, 6),
         "onset_ms": round(frames_to_ms(file.measure.onset_frame, file.rate_hz), 3),
         "peak_db": round(file.measure.peak_db, 2),
         "level_db": round(file.measure.level_db, 2),
-        "kind": guess_kind(path.name, str(path.parent), file.measure),
-        "name": asdict(said),
+        "kind": said.kind or heard.kind,
+        "heard": {"kind": heard.kind, "share": round(heard.share, 2)},
+        "name": {name: value for name, value in asdict(said).items() if name != "kind"},
     }
+
+
+def _name(file: File) -> str:
+    """The path as text; bytes that are none become U+FFFD, which JSON can hold."""
+    return os.fsencode(file.path).decode("utf-8", "replace")
 
 
 def _plain(line: dict) -> str:

@@ -40,7 +40,7 @@ KINDS = (  # a more special kind stands before the kind whose word it shares
                                        "ltom", "ft", "tom 3", "tom3", "floor")),
     Kind("high_tom", "high tom", (50, 48), ("high tom", "hightom", "hi tom", "tom hi", "tom high", "rack tom", "htom",
                                          "tom 1", "tom1", "rack")),
-    Kind("mid_tom", "mid tom", (47, 45), ("mid tom", "midtom", "tom mid", "mtom", "tom 2", "tom2", "tom", "toms")),
+    Kind("mid_tom", "mid tom", (47, 45), ("mid tom", "midtom", "tom mid", "mtom", "tom 2", "tom2", "tom", "toms", "tm")),
     Kind("crash", "crash", (49, 57), ("crash", "crsh", "cr", "china", "splash")),
     Kind("ride", "ride", (51, 59), ("ride", "rd", "ridecym")),
     Kind("tambourine", "tambourine", (54,), ("tambourine", "tamb", "tambo")),

@@ -6,6 +6,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import IO
 
+import numpy as np
 from django.db import transaction
 
 from dactyl.core.kinds import BY_SLUG
@@ -142,7 +143,7 @@ def _sample(file: ImportFile, heard: Heard) -> Sample:
         overview=heard.overview,
         name=file.name,
         folder=file.folder,
-        **asdict(heard.measured),
+        **asdict(heard.measured) | {"timbre": np.array(heard.measured.timbre, "<f2").tobytes()},
     )
 
 

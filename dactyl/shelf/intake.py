@@ -4,7 +4,7 @@ import hashlib
 import zipfile
 import zlib
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path, PurePosixPath
 
@@ -112,6 +112,7 @@ def _hash(path: Path) -> str:
 
 def _sound_hash(sound: Sound, measured: Measure, drawn: bytes) -> str:
     """Equal for equal decoded sound: a checksum of all its values, with what was measured and drawn of it."""
+    measured = replace(measured, polarity=0)  # as it stood in the hashes of the first samples
     known = f"{sound.rate_hz} {sound.audio.shape} {zlib.crc32(sound.audio)} {measured}".encode()
     return hashlib.blake2b(known + drawn, digest_size=16).hexdigest()
 

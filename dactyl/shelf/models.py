@@ -26,6 +26,8 @@ class Sample(models.Model):
     bursts = models.PositiveSmallIntegerField(default=1)
     attack_ms = models.FloatField(default=0.0)
     polarity = models.SmallIntegerField(default=0)
+    strikes = models.PositiveSmallIntegerField(default=1)
+    timbre = models.BinaryField(default=b"")  # core.audio.timbre, float16; nothing where it was never heard so
     root = models.PositiveSmallIntegerField(null=True)  # what its own chunks say: note, and velocities
     low_velocity = models.PositiveSmallIntegerField(null=True)
     high_velocity = models.PositiveSmallIntegerField(null=True)

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import fields
 
+import numpy as np
 from django.db.models import Count, Q, QuerySet
 
 from dactyl.core.audio.measure import Measure
@@ -91,7 +92,8 @@ def as_files(samples: Sequence[Sample]) -> list[File]:
         path = f"{sample.folder}/{sample.name}" if sample.folder else sample.name
         path = f"{sample.pk}/{path}" if path in seen else path
         seen.add(path)
-        measure = Measure(**{field.name: getattr(sample, field.name) for field in fields(Measure)})
+        values = {field.name: getattr(sample, field.name) for field in fields(Measure)}
+        measure = Measure(**values | {"timbre": tuple(np.frombuffer(sample.timbre, "<f2").tolist())})
         tags = Tags(root=sample.root, low_velocity=sample.low_velocity, high_velocity=sample.high_velocity)
         files.append(File(path, measure, "", sample.channels, sample.rate_hz, sample.frames, tags))
     return files

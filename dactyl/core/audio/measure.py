@@ -4,11 +4,12 @@ onset   the first frame of the rise that leads within 30 dB of the peak of a 1 m
 level   RMS over the 50 ms from the onset, loudest channel, dBFS
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
 
+from dactyl.core.audio.timbre import timbre
 from dactyl.core.units import gain_to_db
 
 LEVEL_SECONDS = 0.05
@@ -30,6 +31,8 @@ class Measure:
     bursts: int = 1  # separate strikes in the first 60 ms
     attack_ms: float = 0.0  # from the onset to the peak of the envelope
     polarity: int = 0  # sign of the first half-wave within 12 dB of the peak of the first 10 ms; 0 for silence
+    strikes: int = field(default=1, repr=False)  # of like strength in the whole sound: a loop has several
+    timbre: tuple[float, ...] = field(default=(), repr=False)  # of timbre.timbre; nothing for silence
 
 
 def measure(audio: np.ndarray, rate_hz: int) -> Measure:
@@ -56,6 +59,9 @@ def measure(audio: np.ndarray, rate_hz: int) -> Measure:
         decay,
         tonality,
         *_strikes(audio, onset, rate_hz),
+        _polarity(audio, onset, rate_hz),
+        strikes=_strikes_in_all(envelope),
+        timbre=tuple(timbre(audio, onset, rate_hz).tolist()),
     )
 
 
@@ -149,6 +155,17 @@ def _body_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, 
         held += float(power[near].sum())
         power[near] = 0
     return float(hz[strongest]), min(1.0, held / total)
+
+
+def _strikes_in_all(envelope: np.ndarray) -> int:
+    """How often the envelope (1 ms) rises by 12 dB out of a valley to within 15 dB of its peak, 120 ms apart at least."""
+    steps = envelope[: len(envelope) // 10 * 10].reshape(-1, 10).max(axis=1) if len(envelope) >= 10 else envelope
+    top, count, valley, last = float(steps.max()), 0, 0.0, -12
+    for at, level in enumerate(steps):
+        if level > 0.18 * top and level >= 4 * valley and at - last >= 12:
+            count, valley, last = count + 1, level, at
+        valley = min(valley, level)
+    return max(1, count)
 
 
 def _strikes(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[int, float]:

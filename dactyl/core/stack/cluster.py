@@ -6,6 +6,7 @@ import numpy as np
 from scipy.cluster.hierarchy import fcluster, linkage
 
 from dactyl.core.audio.measure import Measure
+from dactyl.core.stack.hearing import alike
 
 MIN_STEP_DB = 1.5  # recordings nearer than this are takes of one layer
 MAX_RANGE_DB = 9.0  # of one layer; a wider one was played without steps and is cut
@@ -13,18 +14,23 @@ MOST_LAYERS = 16
 CUT_RANGE_DB = 6.0
 
 
-SAME_DRUM = 0.65  # distance between neighbours in the space of _traits; chosen on the demo's sounds
+SAME_DRUM = 20.0  # mean distance between hits of one drum in the space of hearing.alike; benchmarks/hearing.py
+SAME_TRAITS = 0.65  # distance between neighbours in the space of _traits, for sounds whose timbre is not known
 
 
 def drums_by_sound(measures: Sequence[Measure]) -> list[int]:
-    """Which recordings are of one drum, by pitch, brightness, decay and tonality: a number for each, from 0.
+    """Which recordings are of one drum, by timbre: a number for each, from 0. Average linkage (Sokal and Michener 1958).
 
-    Single linkage (Sneath 1957): a drum's soft and hard hits differ, but each has a neighbour.
+    Where timbres are not known, by pitch, brightness, decay and tonality, with single linkage.
     """
     if len(measures) < 2:
         return [0] * len(measures)
-    traits = np.array([_traits(measure) for measure in measures])
-    labels = fcluster(linkage(traits, "single"), SAME_DRUM, "distance")
+    if all(measure.timbre for measure in measures):
+        places = alike(np.array([measure.timbre for measure in measures]))
+        labels = fcluster(linkage(places, "average"), SAME_DRUM, "distance")
+    else:
+        traits = np.array([_traits(measure) for measure in measures])
+        labels = fcluster(linkage(traits, "single"), SAME_TRAITS, "distance")
     first = {label: number for number, label in enumerate(dict.fromkeys(labels))}
     return [first[label] for label in labels]
 

@@ -5,8 +5,11 @@ from collections import Counter
 from collections.abc import Sequence
 from functools import cache
 
+import numpy as np
+
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import KINDS
+from dactyl.core.stack.hearing import Heard, hear, hear_together
 
 _CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])|(?<=[A-Z])(?=[A-Z][a-z])")
 _NOT_WORD = re.compile(r"[\W_]+|(?<=\D)(?=\d)|(?<=\d)(?=\D)")
@@ -42,7 +45,12 @@ def words(text: str) -> list[str]:
 
 
 def kind_from_sound(measured: Measure) -> str:
-    """Rules on pitch, tonality, brightness, low end and decay; wrong where a sound is unusual, so it can be changed."""
+    """As it was taught on recordings; a guess, so it can be changed."""
+    return hear(np.array([measured.timbre]))[0].kind if measured.timbre else kind_by_rule(measured)
+
+
+def kind_by_rule(measured: Measure) -> str:
+    """For sounds whose timbre is not known: rules on pitch, tonality, brightness, low end and decay."""
     bright, pitch, decay = measured.brightness_hz, measured.pitch_hz, measured.decay_seconds
     is_tonal = measured.tonality > 0.4
     if bright <= 0:
@@ -82,7 +90,10 @@ def _noise(measured: Measure) -> str:
     return "clap" if measured.decay_seconds < 0.35 else "crash"
 
 
-def kind_from_sounds(measures: Sequence[Measure]) -> str:
-    """The kind that most of a pad's sounds are heard as, the louder ones first where it is even."""
-    heard = Counter(kind_from_sound(m) for m in sorted(measures, key=lambda m: -m.level_db))
-    return heard.most_common(1)[0][0]
+def heard_together(measures: Sequence[Measure]) -> Heard:
+    """What the sounds of one drum are taken for together, and how surely."""
+    known = [m for m in measures if m.timbre]
+    if known:
+        return hear_together(np.array([m.timbre for m in known]))
+    found = Counter(kind_by_rule(m) for m in sorted(measures, key=lambda m: -m.level_db)).most_common(2)
+    return Heard(found[0][0], found[0][1] / len(measures), found[-1][0])

@@ -8,9 +8,8 @@ from pathlib import Path
 
 from dactyl.core.audio.measure import measure
 from dactyl.core.errors import DactylError
-from dactyl.core.stack.names import manner_of, read_name
-from dactyl.core.stack.propose import File, PlacedFile, pad_name
-from dactyl.core.stack.roles import assign
+from dactyl.core.stack.placed import PlacedFile
+from dactyl.core.stack.propose import File, kind_by_name, pad_name, read_together
 from dactyl.core.wave.read import MAX_MICS, SUFFIXES, read_sound
 from dactyl.core.wave.tags import read_tags
 
@@ -23,6 +22,7 @@ class Said:
     layer: int | str | None
     take: int | None
     mic: str | None
+    kind: str | None
 
 
 def files_in(paths: Iterable[Path]) -> list[Path]:
@@ -32,16 +32,19 @@ def files_in(paths: Iterable[Path]) -> list[Path]:
 
 
 def _sounds_in(folder: Path) -> list[Path]:
-    return sorted(path for path in folder.rglob("*") if path.suffix.lower() in SUFFIXES and path.is_file())
+    found = sorted(path for path in folder.rglob("*") if path.suffix.lower() in SUFFIXES and path.is_file())
+    return found or [folder]
 
 
 def listen(paths: Sequence[Path]) -> list[File]:
-    """Decode and measure every file, several at a time; a file that can't be used carries the reason."""
+    """Decode and measure every file, several at a time; what can't be used, a folder too, carries the reason."""
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         return list(pool.map(_listen, paths))
 
 
 def _listen(path: Path) -> File:
+    if path.is_dir():
+        return File(str(path), problem="There is no sound file in this folder.")
     try:
         sound = read_sound(path, max_channels=MAX_MICS)
     except FileNotFoundError:
@@ -57,10 +60,7 @@ def _listen(path: Path) -> File:
 
 def said_by_names(files: Sequence[File]) -> dict[str, Said]:
     """By path, for the files that could be measured."""
-    manner = manner_of([file.path for file in files])
-    hits = [PlacedFile(read_name(file.path, manner), file.measure) for file in files if file.measure]
-    assign(hits)
-    return {hit.named.file: _said(hit) for hit in hits}
+    return {hit.named.file: _said(hit) for hit in read_together(files)}
 
 
 def _said(hit: PlacedFile) -> Said:
@@ -74,4 +74,5 @@ def _said(hit: PlacedFile) -> Said:
         layer=layer,
         take=hit.take[0] if hit.take else None,
         mic=hit.mic if named.mics or hit.mic != "close" else None,
+        kind=kind_by_name([hit]),
     )

@@ -11,14 +11,19 @@ import numpy as np
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.stack.cluster import layers_by_level
-from dactyl.core.stack.kind import kind_from_name, kind_from_sounds
+from dactyl.core.stack.kind import heard_together, kind_from_name
 from dactyl.core.stack.layers import split_by_level, split_evenly
+from dactyl.core.stack.meaning import drums_by_number, forget_meaningless, is_noise, without_kit_name
 from dactyl.core.stack.names import Manner, Named, manner_of, read_name
 from dactyl.core.stack.placed import PlacedFile
 from dactyl.core.stack.roles import assign
 from dactyl.core.stack.words import MIC_ORDER
 from dactyl.core.wave.tags import Tags
 
+SMALLEST_TOM, LARGEST_TOM = 6, 20  # inches across
+LOOP_STRIKES = 4  # of like strength in one file
+LOOP_SHARE = 0.3  # of the files; where more hold several strikes, all are taken as they are
+UNSURE = 0.6  # share of the evidence below which a kind that was only heard is in doubt
 CONTRADICTION_DB = 1.0  # by which a layer may be softer than the one below before it is said
 
 
@@ -90,9 +95,9 @@ class Proposal:
 def propose(files: Sequence[File]) -> Proposal:
     """Read names and sounds together. Names win where they say something; the sound orders, checks, and fills gaps."""
     left_over = [LeftOver(file.path, file.problem) for file in files if file.measure is None]
-    manner = manner_of([file.path for file in files])
-    hits = [_hit(file, manner) for file in files if file.measure is not None]
-    assign(hits)
+    hits = read_together(files)
+    hits, more = _without_loops(hits)
+    left_over += more
     groups: dict[tuple[str, ...], list[PlacedFile]] = defaultdict(list)
     for hit in hits:
         groups[hit.pad].append(hit)
@@ -101,9 +106,34 @@ def propose(files: Sequence[File]) -> Proposal:
         pad, more = _pad(group)
         pads.append(pad)
         left_over += more
+    _toms_by_size(pads, list(groups.values()))
     _name_apart(pads, list(groups.values()))
     pads.sort(key=lambda pad: (IN_SCORE_ORDER.index(BY_SLUG[pad.kind]), _counting(pad.name)))
     return Proposal(pads, left_over)
+
+
+def read_together(files: Sequence[File]) -> list[PlacedFile]:
+    """The files that could be measured, each name read among its neighbours and against how it sounds."""
+    manner = manner_of([file.path for file in files])
+    spoken = without_kit_name([file.path for file in files])
+    hits = [_hit(file, spoken[file.path], manner) for file in files if file.measure is not None]
+    forget_meaningless(hits)
+    drums_by_number(hits)
+    assign(hits)
+    return hits
+
+
+def _without_loops(hits: list[PlacedFile]) -> tuple[list[PlacedFile], list[LeftOver]]:
+    """Files that hold several strikes of like strength, among others that hold one, are loops, or somebody speaking."""
+    several = [hit for hit in hits if hit.measure.strikes >= LOOP_STRIKES and not hit.named.articulations]
+    steady = [hit for hit in hits if hit not in several and is_noise(hit.measure)]
+    if len(several) + len(steady) > LOOP_SHARE * len(hits):
+        return hits, []
+    why = "It holds {} strikes, not one: a loop, or a voice? Cut it over pads, or put it where it belongs."
+    left = [LeftOver(hit.named.file, why.format(hit.measure.strikes)) for hit in several]
+    left += [LeftOver(hit.named.file, "It goes on as it begins, as no drum does: a noise?") for hit in steady]
+    gone = {id(hit) for hit in (*several, *steady)}
+    return [hit for hit in hits if id(hit) not in gone], left
 
 
 def _counting(name: str) -> list[tuple[int, str]]:
@@ -111,9 +141,10 @@ def _counting(name: str) -> list[tuple[int, str]]:
     return [(int(part), "") if part.isdecimal() else (-1, part) for part in re.split(r"(\d{1,9})", name)]
 
 
-def _hit(file: File, manner: Manner) -> PlacedFile:
+def _hit(file: File, spoken: str, manner: Manner) -> PlacedFile:
     """What the name says, and the velocity range that the file itself says, where the name has none."""
-    named = read_name(file.path, manner)
+    named = read_name(spoken, manner)
+    named.file = file.path
     if (
         named.layer is None
         and file.tags.high_velocity
@@ -127,7 +158,13 @@ def _hit(file: File, manner: Manner) -> PlacedFile:
 def _pad(group: Sequence[PlacedFile]) -> tuple[ProposedPad, list[LeftOver]]:
     takes, left_over = _takes(group)
     layers, doubts = _layers(takes)
-    kind = _kind(group)
+    kind = kind_by_name(group)
+    if kind is None:
+        heard = heard_together([hit.measure for hit in group])
+        kind = heard.kind
+        if heard.share < UNSURE:
+            other = BY_SLUG[heard.second].label
+            doubts.append(f"By sound alone it is a {BY_SLUG[kind].label}, {heard.share:.0%} sure; else a {other}.")
     return ProposedPad(pad_name(group[0].named, kind), kind, layers, doubts), left_over
 
 
@@ -238,7 +275,8 @@ def _contradictions(rows: Sequence[Sequence[_Take]]) -> list[str]:
 # Names and kinds -------------------------------------------------------------------------------------------------------
 
 
-def _kind(group: Sequence[PlacedFile]) -> str:
+def kind_by_name(group: Sequence[PlacedFile]) -> str | None:
+    """What the names say, or the folders; None: only the sound can tell."""
     named = group[0].named
     spoken = " ".join([*named.pieces, *named.articulations, *_piece_number(group[0])])
     if (named.pieces or named.articulations) and (slug := kind_from_name(spoken) or next(iter(named.kinds), None)):
@@ -246,7 +284,7 @@ def _kind(group: Sequence[PlacedFile]) -> str:
     for word in named.folder_words:
         if slug := kind_from_name(word):
             return slug
-    return kind_from_sounds([hit.measure for hit in group])
+    return None
 
 
 def _piece_number(hit: PlacedFile) -> list[str]:
@@ -266,6 +304,20 @@ def pad_name(named: Named, kind: str) -> str:
     words = [piece, *more] if named.pieces else [*named.others, *more] or [piece]
     text = " ".join(dict.fromkeys(filter(None, words))).strip()
     return text[:1].upper() + text[1:] if text else PurePosixPath(named.file).stem[:40]
+
+
+def _toms_by_size(pads: Sequence[ProposedPad], groups: Sequence[Sequence[PlacedFile]]) -> None:
+    """Toms that only their size tells apart, in inches: the smallest is the high one, the largest the low one."""
+    sized = []
+    for pad, group in zip(pads, groups, strict=True):
+        sizes = [int(word) for word in group[0].pad if word.isdecimal() and SMALLEST_TOM <= int(word) <= LARGEST_TOM]
+        if group[0].named.pieces in (["tom"], ["tm"], ["toms"]) and sizes:
+            sized.append((sizes[0], pad))
+    if len({size for size, _ in sized}) < 2:
+        return
+    smallest, largest = min(size for size, _ in sized), max(size for size, _ in sized)
+    for size, pad in sized:
+        pad.kind = "high_tom" if size == smallest else "low_tom" if size == largest else "mid_tom"
 
 
 def _name_apart(pads: Sequence[ProposedPad], groups: Sequence[Sequence[PlacedFile]]) -> None:

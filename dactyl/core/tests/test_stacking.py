@@ -90,7 +90,7 @@ class Habits(SimpleTestCase):
                     self.assertEqual(mistakes(propose([file for _, file in files.values()]), files), [])
 
     def test_habits_met_later_are_read_as_well_as_they_ever_were(self):
-        misread = {"codes run together", "short codes", "one word each"}
+        misread = {"codes run together", "short codes"}
         for number, (name, (pads, layers, takes, mics, file_name)) in enumerate(habits.HABITS.items()):
             files = record(list(pads), layers, takes, list(mics), file_name, seed=number)
             with self.subTest(name):

@@ -1,0 +1,148 @@
+"""Teach the listener kinds by sound: makes dactyl/core/stack/kinds_by_sound.json anew, from a seed.
+
+    python -m benchmarks.train_hearing            train on all fonts and write the numbers
+    python -m benchmarks.train_hearing --check    train on all but one font, and say how each unseen one is heard
+
+A network of one hidden layer (tanh, softmax), trained with Adam (Kingma and Ba 2015) and dropout on varied one-shots.
+"""
+
+import argparse
+import json
+from collections import Counter
+from collections.abc import Sequence
+
+import numpy as np
+
+from benchmarks.soundfonts import OneShot, Player, fonts_here, hit, one_shots
+from dactyl.core.audio.measure import measure
+from dactyl.core.audio.timbre import BANDS, EDGES_MS, FLOOR_DB
+from dactyl.core.kinds import KINDS
+from dactyl.core.stack.hearing import FAMILY_OF, NUMBERS, Network, packed
+
+KINDS_HEARD = [kind.slug for kind in KINDS]
+HIDDEN, STEPS, BATCH, RATE, DECAY = 48, 5000, 256, 2e-3, 2e-3
+NOISE, DROP, COLOUR, FALL = 0.1, 0.2, 0.5, 0.3  # what is changed from row to row while it is taught
+EACH = 20  # variations of a one-shot for each of WIDTHS
+LIKENESS = 10  # directions
+WIDTHS = (1.0, 1.8)  # how far they are varied
+
+
+def varied(
+    shots: Sequence[OneShot], seed: int, each: int = EACH, widths: Sequence[float] = WIDTHS
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Timbres, kinds and weights; rare kinds weigh as much as others."""
+    rng = np.random.default_rng(seed)
+    rows, kinds = [], []
+    for shot in shots:
+        for width in (width for width in widths for _ in range(each)):
+            audio = hit(shot, Player.drawn(rng, width), float(rng.uniform(0.1, 1.0)), rng)
+            rows.append(measure(audio, 44_100).timbre)
+            kinds.append(KINDS_HEARD.index(shot.kind))
+    counts = Counter(kinds)
+    weights = np.array([counts[kind] ** -0.7 for kind in kinds])
+    return np.array(rows), np.array(kinds), weights / weights.sum()
+
+
+def coloured(rows: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Other microphones, rooms and skins: each row's bands raised and lowered, the same in all windows, and its fall bent."""
+    rows, count = rows.copy(), len(rows)
+    windows = len(EDGES_MS) - 1
+    shown = rows[:, : windows * BANDS].reshape(count, windows, BANDS)
+    bends = rng.normal(0, COLOUR, (count, 1, 5)) @ _BLENDS
+    falls = rng.normal(0, FALL, (count, 1, 1)) * np.arange(windows)[None, :, None]
+    shown += np.where(shown > FLOOR_DB / 20 + 0.05, bends + falls, 0.0)
+    loudest = 10 * np.log10((10 ** (2 * shown)).sum(axis=2)).max(axis=1) / 20
+    np.maximum(shown - loudest[:, None, None], FLOOR_DB / 20, out=shown)
+    return rows
+
+
+_BLENDS = np.maximum(0, 1 - np.abs(np.linspace(0, 4, BANDS)[None, :] - np.arange(5)[:, None]))
+
+
+def train(x: np.ndarray, y: np.ndarray, weights: np.ndarray, seed: int = 1) -> Network:
+    rng = np.random.default_rng(seed)
+    mean, spread = x.mean(axis=0), x.std(axis=0) + 0.05
+    raw = x
+    shapes = ((x.shape[1], HIDDEN), (HIDDEN,), (HIDDEN, len(KINDS_HEARD)), (len(KINDS_HEARD),))
+    values = [rng.normal(0, 1 / np.sqrt(shape[0]), shape) if len(shape) == 2 else np.zeros(shape) for shape in shapes]
+    first, second = ([np.zeros(shape) for shape in shapes] for _ in range(2))
+    for step in range(1, STEPS + 1):
+        chosen = rng.choice(len(x), BATCH, p=weights)
+        rows = (coloured(raw[chosen], rng) - mean) / spread + rng.normal(0, NOISE, (BATCH, x.shape[1]))
+        active = np.tanh(rows @ values[0] + values[1])
+        kept = (rng.random(active.shape) > DROP) / (1 - DROP)
+        scores = (active * kept) @ values[2] + values[3]
+        shares = np.exp(scores - scores.max(axis=1, keepdims=True))
+        shares /= shares.sum(axis=1, keepdims=True)
+        wrong = shares.copy()
+        wrong[np.arange(BATCH), y[chosen]] -= 1
+        wrong = (wrong + 0.05 * (shares - 1 / len(KINDS_HEARD))) / BATCH  # not too sure of anything
+        back = (wrong @ values[2].T) * kept * (1 - active**2)
+        slopes = [rows.T @ back, back.sum(axis=0), (active * kept).T @ wrong, wrong.sum(axis=0)]
+        rate = RATE * min(1.0, step / 200) * 0.5 * (1 + np.cos(np.pi * step / STEPS))
+        for n, slope in enumerate(slopes):
+            first[n] = 0.9 * first[n] + 0.1 * slope
+            second[n] = 0.999 * second[n] + 0.001 * slope**2
+            moved = first[n] / (1 - 0.9**step) / (np.sqrt(second[n] / (1 - 0.999**step)) + 1e-8)
+            values[n] -= rate * (moved + DECAY * values[n])
+    return Network(mean, spread, *values)
+
+
+def learn_likeness(shots: Sequence[OneShot], seed: int, drums_each: int = 2, hits_each: int = 7) -> np.ndarray:
+    """The directions in which drums differ and hits of one drum do not: linear discriminant analysis (Fisher 1936).
+
+    returns : (SIZE, LIKENESS); seen along them, hits of one drum lie about one apart in each
+    """
+    rng = np.random.default_rng(seed)
+    drums = []
+    for shot in shots:
+        for _ in range(drums_each):
+            player = Player.drawn(rng)
+            hits = [hit(shot, player, float(strength), rng) for strength in rng.uniform(0.05, 1, hits_each)]
+            drums.append(np.array([measure(audio, 44_100).timbre for audio in hits]))
+    within = sum((own - own.mean(axis=0)).T @ (own - own.mean(axis=0)) for own in drums) / (
+        len(drums) * (hits_each - 1)
+    )
+    within += (0.02 * np.trace(within) / len(within) + 1e-4) * np.eye(len(within))
+    between = np.cov(np.array([own.mean(axis=0) for own in drums]).T)
+    whitening = np.linalg.cholesky(np.linalg.inv(within))
+    _, directions = np.linalg.eigh(whitening.T @ between @ whitening)
+    return whitening @ directions[:, : -LIKENESS - 1 : -1]
+
+
+def heard(network: Network, shots: Sequence[OneShot], seed: int = 99, each: int = 8) -> tuple[float, float, Counter]:
+    """The share of one-shots' variations whose kind is heard, whose family is, and the errors; each kind weighs the same."""
+    x, y, _ = varied(shots, seed, each, (1.0,))
+    found = network.shares(x).argmax(axis=1)
+    right, family = [], []
+    errors: Counter = Counter()
+    for kind in sorted(set(y)):
+        own = found[y == kind]
+        right.append(float((own == kind).mean()))
+        of = FAMILY_OF.get(KINDS_HEARD[kind], KINDS_HEARD[kind])
+        family.append(float(np.mean([FAMILY_OF.get(KINDS_HEARD[one], KINDS_HEARD[one]) == of for one in own])))
+        errors.update(f"{KINDS_HEARD[kind]} > {KINDS_HEARD[one]}" for one in own if one != kind)
+    return float(np.mean(right)), float(np.mean(family)), errors
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--check", action="store_true")
+    asked = parser.parse_args()
+    fonts = fonts_here()
+    if asked.check:
+        for unseen in fonts:
+            seen = [shot for font in fonts if font != unseen for shot in one_shots(font)]
+            network = train(*varied(seen, 1))
+            kind, family, errors = heard(network, one_shots(unseen))
+            print(f"{unseen:10} unseen: kind {kind:.2f}, family {family:.2f}; {errors.most_common(8)}")
+        return
+    shots = [shot for font in fonts for shot in one_shots(font)]
+    network, likeness = train(*varied(shots, 1)), packed(learn_likeness(shots, 5))
+    taught = {"kinds": KINDS_HEARD, "likeness": likeness, **network.as_json()}
+    NUMBERS.write_text(json.dumps(taught, separators=(",", ":")) + "\n")
+    print(f"{NUMBERS} written, {NUMBERS.stat().st_size:,} bytes")
+
+
+if __name__ == "__main__":
+    main()

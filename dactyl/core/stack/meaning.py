@@ -1,0 +1,114 @@
+"""Names that carry no meaning, and numbers that are drums: told before any rule about names is used.
+
+A name says something where a word of the tables stands in it, or where it shares a word with its neighbours. One that does
+neither is no name: sound decides. In a set where next to nothing is shared, a short word of the tables is chance.
+"""
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from os.path import commonprefix
+from pathlib import PurePosixPath
+
+import numpy as np
+
+from dactyl.core.audio.measure import Measure
+from dactyl.core.audio.timbre import BANDS, EDGES_MS
+from dactyl.core.kinds import BY_SLUG, KINDS
+from dactyl.core.stack.hearing import FAMILY_OF
+from dactyl.core.stack.kind import kind_from_sound
+from dactyl.core.stack.names import LEAD, Named, read_name
+from dactyl.core.stack.placed import PlacedFile
+from dactyl.core.stack.words import NOISE, tokens
+
+FEWEST = 4  # files, before a set is said to have no pattern
+SHORT = 3  # letters of a word that may be chance
+SHARED = 0.3  # of the files that must share words, for names to have a pattern
+AGREES = 0.5  # share of the numbers whose drum sounds like what the number says
+NAMED = 0.6  # of the files whose rest must name a drum, for the words before it to be the kit's
+STEADY = 0.25  # of the greatest power, still there after 600 ms
+_WORD_END = re.compile(r"[\s_.\-–]+")
+DRUM_OF = {note: kind.slug for kind in reversed(KINDS) for note in kind.notes}  # standard drum notes
+
+
+def without_kit_name(files: Sequence[str]) -> dict[str, str]:
+    """The files under names without the words that all of them begin with: those are the kit's, where the rest names drums."""
+    stems = [PurePosixPath(file.replace("\\", "/")).stem for file in files]
+    shared = commonprefix([stem.lower() for stem in stems])
+    shared = shared[: max((at.end() for at in _WORD_END.finditer(shared)), default=0)]
+    rest = [set(kinds) for stem in stems if (kinds := read_name(stem[len(shared) :]).kinds)]
+    if not shared or len(files) < FEWEST or len(rest) < NAMED * len(files) or len(set(map(frozenset, rest))) < 2:
+        return {file: file for file in files}
+    return {file: file[: -len(PurePosixPath(file).name)] + PurePosixPath(file).name[len(shared) :] for file in files}
+
+
+def is_noise(measure: Measure) -> bool:
+    """Whether a sound is as loud after half a second as when it begins: no drum is."""
+    if not measure.timbre:
+        return False
+    windows = np.array(measure.timbre[: (len(EDGES_MS) - 1) * BANDS]).reshape(-1, BANDS)
+    power = (10 ** (2 * windows)).sum(axis=1)
+    return bool(power[-1] > STEADY * power.max())
+
+
+def forget_meaningless(hits: Sequence[PlacedFile]) -> None:
+    """Take the words and numbers out of names that say nothing."""
+    written = [_words(hit.named.file) for hit in hits]
+    counts = Counter(word for words in written for word in words)
+    most = max(2, SHARED * len(hits))
+    shared = [any(counts[word] > 1 if len(word) > 1 else counts[word] >= most for word in words) for words in written]
+    known = [_is_known(hit.named) for hit in hits]
+    has_pattern = len(hits) < FEWEST or sum(shared) >= SHARED * len(hits) or sum(known) >= SHARED * len(hits)
+    nameless = []
+    for hit, words, is_shared, is_known in zip(hits, written, shared, known, strict=True):
+        by_chance = not has_pattern and max(map(len, _spoken(hit.named)), default=0) <= SHORT
+        if words and (not is_known or by_chance) and (not is_shared or not has_pattern):
+            nameless.append(hit)
+    if len(nameless) > 1:
+        for hit in nameless:
+            folders = hit.named.folder_words
+            hit.named = Named(hit.named.file, folder_words=folders)
+
+
+def _words(file: str) -> set[str]:
+    """The words of the name itself, without those that stand in any name."""
+    stem = PurePosixPath(file.replace("\\", "/")).stem
+    return {token.text for token in tokens(stem) if not token.is_number and token.text not in NOISE}
+
+
+def _spoken(named: Named) -> list[str]:
+    return [*named.pieces, *named.articulations]
+
+
+def _is_known(named: Named) -> bool:
+    return bool(named.kinds or named.articulations or named.is_dynamic or named.mics)
+
+
+def drums_by_number(hits: Sequence[PlacedFile]) -> None:
+    """A lone number that is a standard drum note gives the kind, where the sounds of the set agree with their numbers."""
+    alone = [(hit, number) for hit in hits if (number := _lone_number(hit.named)) in DRUM_OF]
+    if len({number for _, number in alone}) < 3:
+        return
+    agreeing = sum(_family(DRUM_OF[number]) == _family(kind_from_sound(hit.measure)) for hit, number in alone)
+    if agreeing < AGREES * len(alone):
+        return
+    for hit, number in alone:
+        slug = DRUM_OF[number]
+        hit.named.kinds, hit.named.pieces = [slug], [BY_SLUG[slug].label]
+        hit.named.others.append(f"note {number}")
+        for slot in [slot for slot, value in hit.named.numbers.items() if value == number][:1]:
+            del hit.named.numbers[slot], hit.named.number_texts[slot]
+
+
+def _lone_number(named: Named) -> int | None:
+    """The number in front of a name that has no word of the tables, or the only one it has."""
+    if named.kinds or named.articulations or named.others:
+        return None
+    if (LEAD, 0) in named.numbers:
+        return named.numbers[LEAD, 0]
+    is_alone = len(named.numbers) == 1 and named.layer is None and named.take is None
+    return next(iter(named.numbers.values())) if is_alone else None
+
+
+def _family(slug: str) -> str:
+    return FAMILY_OF.get(slug, slug)
