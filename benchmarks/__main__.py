@@ -4,7 +4,7 @@ import subprocess
 import sys
 from importlib import import_module
 
-BENCHMARKS = ("bouncing", "parts", "sheets", "importing", "stacking", "hearing", "cutting", "playing")
+BENCHMARKS = ("bouncing", "parts", "sheets", "importing", "stacking", "hearing", "hits", "cutting", "playing")
 
 
 def main(names: list[str]) -> int:

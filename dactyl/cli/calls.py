@@ -84,11 +84,34 @@ def _translate(verb: argparse.ArgumentParser) -> None:
     verb.add_argument("--write-table", type=Path, metavar="JSON", help="keep the table, to be mended and used again")
 
 
+def _hits(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument(
+        "files", nargs="+", type=Path, metavar="FILE", help="the tracks of one recording, 1 to 16, all from one zero"
+    )
+    verb.add_argument("--json", action="store_true", help="every hit, as JSON")
+    verb.add_argument(
+        "--role",
+        action="append",
+        default=[],
+        metavar="FILE=ROLE",
+        help="kick, snare, tom 1, hat, ride, overhead, room or other, where the name does not say",
+    )
+    verb.add_argument(
+        "--threshold",
+        action="append",
+        default=[],
+        metavar="FILE=DB",
+        help="what is softer than this in a track is no hit",
+    )
+    verb.add_argument("--midi", type=Path, metavar="OUT", help="write the hits as a part: a MIDI file")
+
+
 VERBS = (
     ("listen", "measure one-shots: onset, level, peak, kind", _listen),
     ("stack", "propose pads, layers, takes and mics for recordings", _stack),
     ("convert", "turn an SFZ kit into a package, or a package into SFZ", _convert),
     ("bounce", "bounce a MIDI part through a kit to stems", _bounce),
+    ("hits", "find the hits of a recording of several microphones", _hits),
     ("notes", "list which notes strike which pads of a kit", _notes),
     ("translate", "write a part that was made for other notes for a kit's", _translate),
     ("part", "shape a MIDI part: tighten, loosen, velocities, figures", _part),

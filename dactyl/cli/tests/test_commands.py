@@ -273,3 +273,53 @@ class Converting(Recorded):
                 self.assertEqual(problems.count("\n"), 1, problems)
         self.assertEqual((self.path / "kept.sfz").read_text(), "kept")
         self.assertEqual([path.name for path in self.path.iterdir() if path.name.startswith(".")], [])
+
+
+class Hits(Folder):
+    """``dactyl hits``: a recording of two microphones; what can't be read is a sentence."""
+
+    def setUp(self):
+        super().setUp()
+        kick, snare = (np.zeros(4 * RATE) for _ in range(2))
+        for beat in range(6):
+            track, hz = (kick, 60) if beat % 2 == 0 else (snare, 230)
+            at = RATE // 2 + beat * RATE // 2
+            track[at : at + 12_000] += drum(0.5, beat, lead_frames=0, hz=hz)[:, 0]
+        for name, own, other in (("Kick.wav", kick, snare), ("Snare top.flac", snare, kick)):
+            noise = np.random.default_rng(1).normal(0, 2e-4, len(own))
+            soundfile.write(self.path / name, own + 0.06 * np.roll(other, 150) + noise, RATE)
+
+    def run_hits(self, *asked: str) -> tuple[int, str]:
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out), contextlib.chdir(self.path):
+            code = main(["hits", *asked])
+        return code, out.getvalue()
+
+    def test_strokes_of_two_tracks_are_found_and_written_as_a_part(self):
+        code, text = self.run_hits("Kick.wav", "Snare top.flac", "--json", "--midi", "out.mid")
+        tracks = json.loads(text)["tracks"]
+        self.assertEqual((code, [(one["role"], len(one["hits"])) for one in tracks]), (0, [("kick", 3), ("snare", 3)]))
+        self.assertAlmostEqual(tracks[0]["hits"][0]["time"], 0.5, delta=0.002)
+        part = read_midi((self.path / "out.mid").read_bytes(), "out.mid")
+        self.assertEqual([event.note for event in part.note_ons], [36, 38] * 3)
+        _, text = self.run_hits(
+            "Kick.wav", "Snare top.flac", "--json", "--threshold", "Kick.wav=0", "--role", "Kick.wav=tom 1"
+        )
+        self.assertEqual(
+            [(one["role"], len(one["hits"])) for one in json.loads(text)["tracks"]], [("tom 1", 0), ("snare", 3)]
+        )
+
+    def test_what_can_not_be_is_a_sentence(self):
+        (self.path / "broken.wav").write_bytes(b"RIFF")
+        for asked, words in (
+            (["missing.wav"], "It can't be read as sound"),
+            (["broken.wav"], "It can't be read as sound"),
+            (["Kick.wav", "--role", "Kick.wav=trumpet"], "is no role"),
+            (["Kick.wav", "--threshold", "Snare.wav=-3"], "none of the tracks is called"),
+            (["Kick.wav", "--threshold", "Kick.wav=soft"], "is not a number of dB"),
+            (["Kick.wav"] * 17, "too many"),
+        ):
+            with self.subTest(asked):
+                code, text = self.run_hits(*asked)
+                self.assertIn(words, text)
+                self.assertNotEqual(code, 0)

@@ -1,0 +1,111 @@
+"""Finding hits: scenes of a font that was not used in teaching, against general-purpose onset detectors; and the speed.
+
+The others are librosa's (benchmark requirements only; McFee et al., SciPy 2015), each track by itself: its plain onset
+strength, and the maximum-filtered one (Böck and Widmer, "Maximum filter vibrato suppression", DAFx 2013).
+"""
+
+import contextlib
+import tempfile
+from collections import defaultdict
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from scipy.stats import spearmanr
+
+from benchmarks.measured import Row, against
+from benchmarks.scenes import CLOSE, RATE_HZ, Scene, scene
+from benchmarks.soundfonts import fonts_here
+from benchmarks.train_strokes import matched, tracks_of
+from dactyl.core.hits.envelopes import Track
+from dactyl.core.hits.find import find_hits
+from dactyl.core.wave.read import read_range
+
+SCENES = 6
+Times = Callable[[Scene, str], list[tuple[float, float]]]
+"""Of one role of a scene: times in seconds, and velocities."""
+
+
+def ours(made: Scene) -> dict[str, list[tuple[float, float]]]:
+    *_, found = find_hits(tracks_of(made))
+    return {one.track.role: [(hit.time, hit.velocity) for hit in one.hits] for one in found}
+
+
+def measured(heard: Callable[[Scene], dict[str, list[tuple[float, float]]]], scenes: list[Scene]) -> dict[str, float]:
+    right = wrong = missed = silent = 0
+    off, ranks, kinds = [], [], defaultdict(list)
+    for made in scenes:
+        by_role = heard(made)
+        for role in CLOSE:
+            strokes = [stroke for stroke in made.strokes if stroke.role == role]
+            found = by_role.get(role, [])
+            pairs = matched(np.array([s.time for s in strokes]), np.array([time for time, _ in found]))
+            right, wrong, missed = (
+                right + len(pairs),
+                wrong + len(found) - len(pairs),
+                missed + len(strokes) - len(pairs),
+            )
+            silent += len(found) if not strokes else 0
+            met = {i for i, _ in pairs}
+            for number, stroke in enumerate(strokes):
+                kinds[stroke.what].append(number in met)
+            off += [abs(found[j][0] - strokes[i].time) * 1000 for i, j in pairs]
+            if len(pairs) > 8:
+                ranks.append(spearmanr([strokes[i].strength for i, _ in pairs], [found[j][1] for _, j in pairs])[0])
+    return {
+        "F1": 2 * right / max(1, 2 * right + wrong + missed), "silent": silent, "median_ms": float(np.median(off or [0])),
+        "p95_ms": float(np.percentile(off or [0], 95)), "rank": float(np.nanmean(ranks or [0])),
+        **{what: float(np.mean(met)) for what, met in kinds.items()},
+    }  # fmt: skip
+
+
+def _librosa(**how) -> Callable[[Scene], dict[str, list[tuple[float, float]]]]:
+    import librosa
+
+    def heard(made: Scene) -> dict[str, list[tuple[float, float]]]:
+        result = {}
+        for role in CLOSE:
+            strength = librosa.onset.onset_strength(y=made.tracks[role], sr=RATE_HZ, hop_length=128, n_fft=1024, **how)
+            frames = librosa.onset.onset_detect(onset_envelope=strength, sr=RATE_HZ, hop_length=128, backtrack=True)
+            result[role] = [(frame * 128 / RATE_HZ, float(strength[frame])) for frame in frames]
+        return result
+
+    return heard
+
+
+def rows() -> list[Row]:
+    if "freepats" not in fonts_here():
+        return []
+    scenes = [scene("freepats", 500 + number, 20.0) for number in range(SCENES)]
+    own = measured(ours, scenes)
+    shown = ", ".join(f"{name} {value:.2f}" for name, value in own.items() if name != "silent")
+    made = [Row("Hits of unseen scenes", shown, None, "F1 0.90", own["F1"] >= 0.9 and own["silent"] < 3)]
+    with contextlib.suppress(ImportError):
+        for name, how in (("plain", {}), ("maximum-filtered", {"max_size": 3, "lag": 2})):
+            other = measured(_librosa(**how), scenes)
+            figure = f"F1 {other['F1']:.2f}, ghosts {other.get('ghost', 0):.2f}, {other['silent']:.0f} on silent tracks"
+            made.append(Row(f"The same by onset strength, {name}", figure, None, "reported", True))
+    return [*made, _speed(scenes[0])]
+
+
+def _speed(made: Scene) -> Row:
+    with tempfile.TemporaryDirectory() as folder:
+        paths = []
+        for role, sound in made.tracks.items():
+            paths.append(Path(folder, f"{role}.wav"))
+            soundfile.write(paths[-1], np.tile(sound, 6), RATE_HZ, subtype="PCM_24")
+
+        def find() -> None:
+            tracks = [
+                Track(path.stem, path.stem, lambda a, b, path=path: read_range(path, a, b), len(made.tracks[path.stem]) * 6, RATE_HZ)
+                for path in paths
+            ]  # fmt: skip
+            list(find_hits(tracks))
+
+        took, floor = against(find, lambda: [soundfile.read(path) for path in paths], rounds=2)
+    minutes = sum(map(len, made.tracks.values())) * 6 / RATE_HZ / 60
+    figure = f"{took:.1f} s for {minutes:.0f} minutes of tracks, {took / minutes * 50:.0f} s for five of ten minutes"
+    return Row(
+        "Speed of finding hits", figure, took / floor, "five tracks of ten minutes in 20 s", took / minutes * 50 <= 20
+    )

@@ -1,0 +1,131 @@
+"""``dactyl hits FILE...``: the hits of one recording, heard by all its microphones together."""
+
+import argparse
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import soundfile
+
+from dactyl.cli.say import ProgressLine, as_json_line
+from dactyl.core.errors import AudioError, DactylError
+from dactyl.core.fields import printable
+from dactyl.core.formats.midi import write_midi
+from dactyl.core.hits.envelopes import Read, Track
+from dactyl.core.hits.find import LONGEST_SECONDS, MOST_TRACKS, Found, find_hits, roles_of
+from dactyl.core.hits.part import part_of
+from dactyl.core.hits.strokes import WEIGHTS
+from dactyl.core.units import counted
+from dactyl.core.wave.read import read_range
+
+
+def run(asked: argparse.Namespace) -> int:
+    if len(asked.files) > MOST_TRACKS:
+        raise DactylError(f"{len(asked.files)} tracks are too many; {MOST_TRACKS} is the most.")
+    given = _by_file(asked.files, asked.role, "role", str)
+    thresholds = _by_file(asked.files, asked.threshold, "threshold", float)
+    tracks = [_track(path, given.get(str(path), role)) for path, role in zip(asked.files, roles_of([p.name for p in asked.files]), strict=True)]  # fmt: skip
+    with tempfile.TemporaryDirectory(prefix="dactyl-tracks-") as folder:
+        found = _found([_seekable(track, Path(folder, f"{n}.wav")) for n, track in enumerate(tracks)], thresholds)
+    if asked.midi:
+        asked.midi.write_bytes(write_midi(part_of(found, asked.midi.stem)))
+    print(as_json_line(as_json(found)) if asked.json else "\n".join(printable(row) for row in _plain(found)))
+    return 0
+
+
+def _found(tracks: Sequence[Track], thresholds: dict[str, float]) -> list[Found]:
+    line = ProgressLine("Listening")
+    for step in find_hits(tracks, thresholds):
+        if isinstance(step, list):
+            line.end()
+            return step
+        line.show(round(1000 * step), 1000)
+    return []
+
+
+def _seekable(track: Track, copy: Path) -> Track:
+    """A track whose format is decoded from its beginning for each place is copied to one that is not."""
+    if Path(track.name).suffix.lower() not in (".mp3", ".ogg"):
+        return track
+    with (
+        soundfile.SoundFile(track.name) as file,
+        soundfile.SoundFile(copy, "w", file.samplerate, file.channels, "FLOAT", format="RF64") as out,
+    ):
+        while len(block := file.read(1 << 20, dtype="float32", always_2d=True)):
+            out.write(block)
+    return replace(track, read=_reader(copy))
+
+
+def _track(path: Path, role: str) -> Track:
+    if kind(role) not in WEIGHTS:
+        raise DactylError(f"“{role[:30]}” is no role: {', '.join(WEIGHTS)} are, and toms may be numbered.")
+    try:
+        with soundfile.SoundFile(path) as file:
+            frames, rate, channels = file.frames, file.samplerate, file.channels
+    except (soundfile.LibsndfileError, OSError) as problem:
+        raise DactylError(
+            f"{path}: It can't be read as sound. Is it there, and a WAV, AIFF, FLAC, OGG or MP3?"
+        ) from problem
+    if frames > LONGEST_SECONDS * rate:
+        raise DactylError(f"{path}: It is longer than {LONGEST_SECONDS // 60} minutes. Cut it first.")
+    if channels > 2:
+        raise DactylError(f"{path}: It has {channels} channels; a track has one or two. Split it first.")
+    return Track(str(path), role, _reader(path), frames, rate)
+
+
+def kind(role: str) -> str:
+    return role.split()[0] if role.strip() else ""
+
+
+def _reader(path: Path) -> Read:
+    def read(first: int, stop: int):
+        try:
+            return read_range(path, first, stop)
+        except AudioError as problem:
+            raise DactylError(f"{path}: {problem}") from problem
+
+    return read
+
+
+def _by_file(files: Sequence[Path], said: Sequence[str], what: str, read: Callable) -> dict:
+    """``FILE=VALUE`` by the file it names, which may be named without its folder."""
+    values = {}
+    for text in said:
+        name, _, value = text.rpartition("=")
+        path = next((path for path in files if name in (str(path), path.name)), None)
+        if path is None:
+            raise DactylError(f"--{what} {text[:60]}: none of the tracks is called “{name[:40]}”.")
+        try:
+            values[str(path)] = read(value.strip())
+        except ValueError:
+            raise DactylError(f"--{what} {text[:60]}: “{value[:20]}” is not a number of dB.") from None
+    return values
+
+
+def as_json(found: Sequence[Found]) -> dict:
+    """As docs/formats.md describes it."""
+    return {
+        "tracks": [
+            {
+                "file": one.track.name,
+                "role": one.track.role,
+                "hits": [
+                    {
+                        "time": round(hit.time, 6), "velocity": hit.velocity, "level_db": round(hit.level_db, 2),
+                        "confidence": round(hit.confidence, 3), "why": hit.why,
+                    }
+                    for hit in one.hits
+                ],
+            }
+            for one in found
+        ]
+    }  # fmt: skip
+
+
+def _plain(found: Sequence[Found]) -> list[str]:
+    return [
+        f"{one.track.name}: {one.track.role}, {counted(len(one.hits), 'hit')}"
+        + (f", {sum(hit.confidence < 0.8 for hit in one.hits)} of them unsure" if one.hits else "")
+        for one in found
+    ]

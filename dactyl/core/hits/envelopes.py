@@ -1,0 +1,52 @@
+"""Levels of a track, millisecond by millisecond, in three bands: read in blocks, so that memory stays whatever the length."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.signal import butter, sosfilt
+
+Read = Callable[[int, int], np.ndarray]
+"""Frames ``first..stop`` as float32 of shape (channels, frames); fewer at the end."""
+
+HOP_SECONDS = 0.001
+BLOCK_SECONDS = 20
+LOW_HZ, HIGH_HZ = 160.0, 3500.0
+RUMBLE_HZ = 35.0  # below lie offsets and rumble
+BANDS = ("low", "mid", "high")
+FLOOR_DB = -100.0
+
+
+@dataclass(frozen=True)
+class Track:
+    """One microphone of a recording."""
+
+    name: str
+    role: str
+    read: Read
+    frames: int
+    rate_hz: int
+
+
+def levels(track: Track) -> np.ndarray:
+    """Level of each band in dBFS, float16 of shape (3, hops): quadratic mean over a millisecond."""
+    hop = track.rate_hz * HOP_SECONDS  # may be no whole number
+    filters = [
+        butter(2, RUMBLE_HZ, "high", fs=track.rate_hz, output="sos"),
+        butter(2, LOW_HZ, "low", fs=track.rate_hz, output="sos"),
+        butter(2, min(HIGH_HZ, 0.45 * track.rate_hz), "high", fs=track.rate_hz, output="sos"),
+    ]
+    states = [np.zeros((len(sos), 2)) for sos in filters]
+    hops = int(track.frames / hop)
+    result = np.full((len(BANDS), hops), FLOOR_DB, np.float16)
+    for first in range(0, hops, BLOCK_SECONDS * 1000):
+        last = min(hops, first + BLOCK_SECONDS * 1000)
+        edges = np.round(np.arange(first, last + 1) * hop).astype(int)
+        sound = track.read(int(edges[0]), int(edges[-1])).mean(axis=0, dtype=np.float64)
+        clean, states[0] = sosfilt(filters[0], sound, zi=states[0])
+        low, states[1] = sosfilt(filters[1], clean, zi=states[1])
+        high, states[2] = sosfilt(filters[2], clean, zi=states[2])
+        for number, band in enumerate((low, clean - low - high, high)):
+            power = np.add.reduceat(np.square(band), np.minimum(edges[:-1] - edges[0], len(band) - 1)) / hop
+            result[number, first : first + len(power)] = 10 * np.log10(np.maximum(power, 10 ** (FLOOR_DB / 10)))
+    return result

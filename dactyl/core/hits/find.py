@@ -1,0 +1,145 @@
+"""A recording of several microphones to hits: their times, levels, velocities, and how sure each is.
+
+Worked in stretches of some minutes, so that memory does not grow with the recording. What it finds of recorded drums that
+it was not taught on says docs/hearing.md.
+"""
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from dactyl.core.hits.envelopes import HOP_SECONDS, Track, levels
+from dactyl.core.hits.strokes import CLOSE, Candidate, candidates, kind_of, rises, weighted
+from dactyl.core.hits.timing import begins, of_itself
+
+MOST_TRACKS = 16
+LONGEST_SECONDS = 3600
+STRETCH_SECONDS, OVERLAP_SECONDS = 240, 2
+SURE = 0.5
+FEWEST_ALONE = 5  # strokes, to know how a drum begins by itself
+FIRM_VELOCITY = 112  # of a track's loud strokes
+CYMBAL_RISE_DB, CYMBAL_SURE = 14.0, 0.6  # what only the overheads tell
+ROLE_WORDS = (  # a more special role stands before the one whose word it shares
+    ("hat", r"hi ?-?_?hats?|hats?|hh"), ("ride", "ride|rd"), ("kick", "kick|kik|bd|bass ?_?drum|kd"),
+    ("snare", "snare|snr|sn|sd"), ("overhead", "overheads?|oh[lr]?"), ("room", "rooms?|amb|ambience|hall"),
+    ("tom", "toms?|rack|floor|ft|tm"),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    time: float  # seconds from the recording's beginning
+    frame: int  # of its own file
+    level_db: float  # of its height in the bands of its drum, dBFS
+    velocity: int
+    confidence: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    track: Track
+    hits: tuple[Hit, ...]
+    unsure: tuple[Hit, ...] = ()  # candidates that were not taken
+
+
+def role_of(name: str) -> str:
+    """What a track hears, by its name: ``"07 Tom Floor.wav" -> "tom"``; toms are numbered by ``roles_of``."""
+    spoken = re.sub(r"[^a-z]+", " ", name.rsplit(".", 1)[0].lower())
+    return next((role for role, words in ROLE_WORDS if re.search(rf"(?<![a-z])(?:{words})(?![a-z])", spoken)), "other")
+
+
+def roles_of(names: Sequence[str]) -> list[str]:
+    """The roles of all tracks, several toms numbered in their order."""
+    roles = [role_of(name.replace("\\", "/").rsplit("/", 1)[-1]) for name in names]
+    if roles.count("tom") < 2:
+        return roles
+    numbers = iter(range(1, len(roles) + 1))
+    return [f"tom {next(numbers)}" if role == "tom" else role for role in roles]
+
+
+def find_hits(
+    tracks: Sequence[Track], thresholds_db: Mapping[str, float] | None = None
+) -> Iterator[float | list[Found]]:
+    """Yields how much is done, 0 to 1, and at last what was found of each track.
+
+    thresholds_db : by the track's name: what is softer is no hit
+    """
+    seconds = max((track.frames / track.rate_hz for track in tracks), default=0.0)
+    told: list[list[tuple[Candidate, int]]] = [[] for _ in tracks]
+    stretches = max(1, int(np.ceil(seconds / STRETCH_SECONDS)))
+    for stretch in range(stretches):
+        begin = max(0.0, stretch * STRETCH_SECONDS - OVERLAP_SECONDS)
+        end = min(seconds, (stretch + 1) * STRETCH_SECONDS)
+        parts = [_part(track, begin, end) for track in tracks]
+        every = []
+        for part in parts:
+            every.append(levels(part))
+            yield (stretch + 0.9 * len(every) / len(tracks)) / stretches
+        first_hop = round((stretch * STRETCH_SECONDS - begin) / HOP_SECONDS)
+        shift = round(begin / HOP_SECONDS)
+        found = candidates(parts, every)
+        for number, candidate in _all(parts, every, found):
+            if candidate.hop >= first_hop:
+                told[number].append((candidate, candidate.hop + shift))
+    yield [
+        _found(track, own, (thresholds_db or {}).get(track.name)) for track, own in zip(tracks, told, strict=True)
+    ]  # fmt: skip
+
+
+def _part(track: Track, begin: float, end: float) -> Track:
+    """A stretch of a track, as a track of its own."""
+    first, last = (min(track.frames, round(seconds * track.rate_hz)) for seconds in (begin, end))
+    return replace(track, read=lambda a, b: track.read(first + a, min(last, first + b)), frames=last - first)
+
+
+def _all(
+    parts: Sequence[Track], every: Sequence[np.ndarray], found: Mapping[int, list[Candidate]]
+) -> Iterator[tuple[int, Candidate]]:
+    """What close microphones tell, and of the overheads what no close one explains: cymbals."""
+    struck = sorted(candidate.hop for own in found.values() for candidate in own if candidate.confidence >= SURE)
+    for number, own in found.items():
+        yield from ((number, candidate) for candidate in own)
+    for number, part in enumerate(parts):
+        if kind_of(part.role) != "overhead":
+            continue
+        places, heights, rise_db = rises(weighted(every[number], part.role))
+        near = np.searchsorted(struck, places)
+        for place, height, rise, at in zip(places, heights, rise_db, near, strict=True):
+            beside = [struck[n] for n in (at - 1, at) if 0 <= n < len(struck)]
+            if rise >= CYMBAL_RISE_DB and all(abs(place - hop) > 25 for hop in beside):
+                yield number, Candidate(int(place), float(height), float(rise), float(rise), CYMBAL_SURE, "")
+
+
+def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: float | None) -> Found:
+    if not told:
+        return Found(track, ())
+    is_close = kind_of(track.role) in CLOSE
+    heights = np.array([candidate.height_db if is_close else candidate.level_db for candidate, _ in told])
+    sure = np.array([candidate.confidence >= SURE for candidate, _ in told])
+    loud = float(np.percentile(heights[sure], 75)) if sure.any() else float(heights.max())
+    hits, unsure, last = [], [], -1
+    places = [begins(track, hop) for _, hop in told]
+    alone = [
+        high - begin for (c, _), (begin, high), taken in zip(told, places, sure, strict=True) if taken and not c.by
+    ]
+    attack = float(np.median(alone)) if len(alone) >= FEWEST_ALONE else np.inf
+    for (candidate, _), (begin, high), height, taken in zip(told, places, heights, sure, strict=True):
+        frame = of_itself(begin, high, attack, track.rate_hz) if candidate.by else begin
+        velocity = int(np.clip(round(FIRM_VELOCITY * 10 ** ((height - loud) / 40)), 1, 127))
+        hit = Hit(frame / track.rate_hz, frame, float(height), velocity, candidate.confidence, _why(candidate))
+        if threshold_db is not None:
+            taken = taken and height >= threshold_db
+        if taken and frame > last:
+            hits.append(hit)
+            last = frame
+        elif not taken:
+            unsure.append(hit)
+    return Found(track, tuple(hits), tuple(unsure))
+
+
+def _why(candidate: Candidate) -> str:
+    other = f"; {candidate.by} sounded too" if candidate.by else ""
+    return f"rises by {candidate.rise_db:.0f} dB, {candidate.over_db:.0f} dB over what the others explain{other}"

@@ -1,0 +1,54 @@
+"""Where a stroke begins, to the frame: where it first passes -34 dB of its own peak in its own microphone."""
+
+import numpy as np
+
+from dactyl.core.hits.envelopes import HOP_SECONDS, Track
+
+STARTS_DB = -34.0
+BEFORE_MS, PEAK_MS = 16.0, 12.0  # looked at before the place of the rise, and behind it for the peak
+FLOOR_MS = (14.0, 5.0)  # before the rise: what was there already
+OVER_FLOOR = 1.6  # a stroke is not seen below what was there
+HIGH_DB = -11.0  # near enough to the peak that spill does not reach it
+SPILL_MS = 1.2  # by which a rise must be longer than usual, for spill to have come first
+QUIET_MS = 0.9  # of stillness before a stroke: a crossing of zero does not end the walk back
+
+
+def begins(track: Track, hop: int) -> tuple[int, int]:
+    """The frame at which a stroke begins that rises at ``hop``, and the one at which it stands ``HIGH_DB`` below its peak."""
+    rate = track.rate_hz
+    rise = round(hop * HOP_SECONDS * rate)
+    start = max(0, rise - round(BEFORE_MS * rate / 1000))
+    sound = track.read(start, min(track.frames, rise + round(PEAK_MS * rate / 1000))).mean(axis=0, dtype=np.float64)
+    if len(sound) < 8:
+        return rise, rise
+    at = rise - start
+    before = sound[max(0, at - round(FLOOR_MS[0] * rate / 1000)) : max(1, at - round(FLOOR_MS[1] * rate / 1000))]
+    offset = float(np.median(before))
+    size = np.abs(sound - offset)
+    first = max(0, at - round(4.0 * rate / 1000))
+    top = first + int(np.argmax(size[first:]))
+    peak = float(size[top])
+    floor = float(np.percentile(np.abs(before - offset), 98))
+    least = max(peak * 10 ** (STARTS_DB / 20), min(OVER_FLOOR * floor, 0.5 * peak))
+    quiet = QUIET_MS * rate / 1000
+    started = _passed(size[: top + 1], least, quiet)
+    high = _passed(size[: top + 1], peak * 10 ** (HIGH_DB / 20), quiet)
+    return start + started, start + max(started, high)
+
+
+def of_itself(begin: int, high: int, attack: float, rate_hz: int) -> int:
+    """Where a stroke begins among others, whose spill may come first: it takes as long to rise as it does alone.
+
+    attack : frames from the beginning to ``HIGH_DB``, as the drum's strokes take that are alone
+    """
+    is_later = high - begin > attack + SPILL_MS * rate_hz / 1000
+    return round(high - attack) if is_later else begin
+
+
+def _passed(size: np.ndarray, level: float, quiet: float) -> int:
+    """Where ``size`` passes ``level`` for the last time out of stillness, on its way to its end."""
+    over = np.flatnonzero(size >= level)
+    if not len(over):
+        return len(size) - 1
+    gaps = np.flatnonzero(np.diff(over) > quiet)
+    return int(over[gaps[-1] + 1] if len(gaps) else over[0])
