@@ -17,7 +17,7 @@ from dactyl.core.hits.find import LONGEST_SECONDS, MOST_TRACKS, Found, find_hits
 from dactyl.core.hits.part import part_of
 from dactyl.core.hits.strokes import WEIGHTS
 from dactyl.core.units import counted
-from dactyl.core.wave.read import read_range
+from dactyl.core.wave.read import read_range, seekable_copy
 
 
 def run(asked: argparse.Namespace) -> int:
@@ -27,7 +27,13 @@ def run(asked: argparse.Namespace) -> int:
     thresholds = _by_file(asked.files, asked.threshold, "threshold", float)
     tracks = [_track(path, given.get(str(path), role)) for path, role in zip(asked.files, roles_of([p.name for p in asked.files]), strict=True)]  # fmt: skip
     with tempfile.TemporaryDirectory(prefix="dactyl-tracks-") as folder:
-        found = _found([_seekable(track, Path(folder, f"{n}.wav")) for n, track in enumerate(tracks)], thresholds)
+        found = _found(
+            [
+                replace(track, read=_reader(seekable_copy(Path(track.name), Path(folder, str(n))), track.name))
+                for n, track in enumerate(tracks)
+            ],
+            thresholds,
+        )
     if asked.midi:
         asked.midi.write_bytes(write_midi(part_of(found, asked.midi.stem)))
     print(as_json_line(as_json(found)) if asked.json else "\n".join(printable(row) for row in _plain(found)))
@@ -44,19 +50,6 @@ def _found(tracks: Sequence[Track], thresholds: dict[str, float]) -> list[Found]
     return []
 
 
-def _seekable(track: Track, copy: Path) -> Track:
-    """A track whose format is decoded from its beginning for each place is copied to one that is not."""
-    if Path(track.name).suffix.lower() not in (".mp3", ".ogg"):
-        return track
-    with (
-        soundfile.SoundFile(track.name) as file,
-        soundfile.SoundFile(copy, "w", file.samplerate, file.channels, "FLOAT", format="RF64") as out,
-    ):
-        while len(block := file.read(1 << 20, dtype="float32", always_2d=True)):
-            out.write(block)
-    return replace(track, read=_reader(copy))
-
-
 def _track(path: Path, role: str) -> Track:
     if kind(role) not in WEIGHTS:
         raise DactylError(f"“{role[:30]}” is no role: {', '.join(WEIGHTS)} are, and toms may be numbered.")
@@ -71,19 +64,19 @@ def _track(path: Path, role: str) -> Track:
         raise DactylError(f"{path}: It is longer than {LONGEST_SECONDS // 60} minutes. Cut it first.")
     if channels > 2:
         raise DactylError(f"{path}: It has {channels} channels; a track has one or two. Split it first.")
-    return Track(str(path), role, _reader(path), frames, rate)
+    return Track(str(path), role, _reader(path, str(path)), frames, rate)
 
 
 def kind(role: str) -> str:
     return role.split()[0] if role.strip() else ""
 
 
-def _reader(path: Path) -> Read:
+def _reader(path: Path, name: str) -> Read:
     def read(first: int, stop: int):
         try:
             return read_range(path, first, stop)
         except AudioError as problem:
-            raise DactylError(f"{path}: {problem}") from problem
+            raise DactylError(f"{name}: {problem}") from problem
 
     return read
 

@@ -72,6 +72,7 @@ INSTALLED_APPS = [
     "dactyl.shelf",
     "dactyl.kits",
     "dactyl.parts",
+    "dactyl.recordings",
     "dactyl.bounces",
     "dactyl.demo",
     "dactyl.keeping",

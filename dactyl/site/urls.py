@@ -7,6 +7,7 @@ urlpatterns = [
     path("shelf/", include("dactyl.shelf.urls")),
     path("kits/", include("dactyl.kits.urls")),
     path("parts/", include("dactyl.parts.urls")),
+    path("recordings/", include("dactyl.recordings.urls")),
     path("bounces/", include("dactyl.bounces.urls")),
 ]
 handler400 = "dactyl.site.views.bad_request"

@@ -12,17 +12,22 @@ KIND_OF = {"kick": "kick", "snare": "snare", "hat": "closed_hat", "ride": "ride"
 TOMS = ("high_tom", "mid_tom", "low_tom")
 
 
-def notes_of(roles: Sequence[str]) -> dict[str, int]:
-    """The note of each role; several toms from high to low. Rooms and others have none."""
+def kinds_of(roles: Sequence[str]) -> dict[str, str]:
+    """The kind of drum that each role hears; several toms from high to low. Rooms and others hear none."""
     toms = [role for role in roles if role.startswith("tom")]
-    notes = {}
+    kinds = {}
     for role in roles:
         kind = KIND_OF.get(role.split()[0])
         if role in toms and len(toms) > 1:
             kind = TOMS[min(2, round(2 * toms.index(role) / (len(toms) - 1)))]
         if kind:
-            notes[role] = BY_SLUG[kind].notes[0]
-    return notes
+            kinds[role] = kind
+    return kinds
+
+
+def notes_of(roles: Sequence[str]) -> dict[str, int]:
+    """The standard drum note of each role."""
+    return {role: BY_SLUG[kind].notes[0] for role, kind in kinds_of(roles).items()}
 
 
 def part_of(found: Sequence[Found], name: str, notes: Mapping[str, int] | None = None) -> Part:

@@ -75,6 +75,18 @@ def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
         raise AudioError(_why_unreadable(path, problem)) from problem
 
 
+def seekable_copy(path: Path, copy: Path) -> Path:
+    """A file whose frames can be read anywhere: ``path`` itself, or where its format is decoded from the beginning for each
+    place, ``copy``, which is written."""
+    with soundfile.SoundFile(path) as file:
+        if file.format not in _SEEKS_NEARLY:
+            return path
+        with soundfile.SoundFile(copy, "w", file.samplerate, file.channels, "FLOAT", format="RF64") as out:
+            while len(block := file.read(1 << 20, dtype="float32", always_2d=True)):
+                out.write(block)
+    return copy
+
+
 def _refuse_unfit(file: soundfile.SoundFile, max_channels: int) -> None:
     if file.format not in _FORMATS:
         raise AudioError(f"{file.format} files are not read; use WAV, AIFF, FLAC, OGG or MP3.")
