@@ -393,6 +393,25 @@ class TakeSample(models.Model):
         return f"{self.sample_id}"
 
 
+class Version(models.Model):
+    """A kit kept by name: a whole snapshot beside its history."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="versions")
+    number = models.PositiveIntegerField()
+    name = models.CharField(max_length=80, blank=True)
+    snapshot = models.BinaryField()  # core.kit.Kit as JSON, zlib
+    samples = models.JSONField()  # keys of those it plays: they can't be deleted
+    changes = models.PositiveIntegerField()  # edits done since the version before it, or since the beginning
+    made_at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["-number"]
+        constraints = [models.UniqueConstraint(fields=["kit", "number"], name="version_number_once")]
+
+    def __str__(self) -> str:
+        return self.name or f"Version {self.number}"
+
+
 class Proposal(Document):
     """Samples on their way to pads: how names and sound would stack them, as changed by hand. Not yet an edit."""
 

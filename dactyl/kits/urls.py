@@ -12,6 +12,7 @@ from dactyl.kits.views import (
     tables,
     translations,
     unused,
+    versions,
 )
 
 app_name = "kits"
@@ -53,6 +54,11 @@ urlpatterns = [
     path(KIT + "map/notes.csv", maps.note_csv, name="note_csv"),
     path(KIT + "outputs/", pages.outputs, name="outputs"),
     path(KIT + "history/", pages.history_page, name="history"),
+    path(KIT + "versions/keep/", versions.keep, name="keep_version"),
+    path(KIT + "versions/<int:version_id>/compared/", versions.compared, name="compare_version"),
+    path(KIT + "versions/<int:version_id>/back/", versions.go_back, name="go_back"),
+    path(KIT + "versions/<int:version_id>/open/", versions.open_as_kit, name="open_version"),
+    path(KIT + "versions/<int:version_id>/delete/", versions.delete, name="delete_version"),
     path(KIT + "put-away/", pages.put_away, name="put_away"),
     path(KIT + "duplicate/", pages.duplicate_kit, name="duplicate"),
     path(KIT + "card/", card.card, name="card"),

@@ -140,6 +140,7 @@ def _sample(file: ImportFile, heard: Heard) -> Sample:
         low_velocity=heard.tags.low_velocity,
         high_velocity=heard.tags.high_velocity,
         kind=heard.kind,
+        is_guessed=heard.is_guessed,
         overview=heard.overview,
         name=file.name,
         folder=file.folder,
@@ -149,7 +150,7 @@ def _sample(file: ImportFile, heard: Heard) -> Sample:
 
 def set_kind(sample_ids: Sequence[int], kind: str) -> int:
     """Say what kind these samples are; the guess was wrong or too vague."""
-    return Sample.objects.filter(pk__in=sample_ids).update(kind=BY_SLUG[kind].slug)
+    return Sample.objects.filter(pk__in=sample_ids).update(kind=BY_SLUG[kind].slug, is_guessed=False)
 
 
 GONE, CUT, OTHER = "gone from the data folder", "not as long as it was", "no longer what it was"

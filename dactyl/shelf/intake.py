@@ -37,6 +37,7 @@ class Heard:
     measured: Measure
     tags: Tags
     kind: str
+    is_guessed: bool  # only its sound says so
     overview: bytes
 
 
@@ -81,6 +82,7 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
     if sound.channels > 2:
         raise SeveralMics(f"It has {sound.channels} channels.")
     measured, drawn, tags = measure(sound.audio, sound.rate_hz), overview(sound.audio), read_tags(path)
+    kind, is_guessed = guess_kind(name, folder, measured)
     store.adopt(stored_as, sha256)
     return Heard(
         sha256=sha256,
@@ -92,7 +94,8 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
         format=sound.format,
         measured=measured,
         tags=tags,
-        kind=guess_kind(name, folder, measured),
+        kind=kind,
+        is_guessed=is_guessed,
         overview=drawn,
     )
 

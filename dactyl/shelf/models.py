@@ -33,6 +33,7 @@ class Sample(models.Model):
     high_velocity = models.PositiveSmallIntegerField(null=True)
     seconds = models.FloatField(db_index=True)
     kind = models.CharField(max_length=20, choices=[(kind.slug, kind.label) for kind in KINDS], db_index=True)
+    is_guessed = models.BooleanField(default=False)  # only its sound says the kind
     overview = models.BinaryField()
     name = models.CharField(max_length=255)  # the first it came under
     folder = models.CharField(max_length=500, blank=True)

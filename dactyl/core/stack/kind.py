@@ -15,13 +15,18 @@ _CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])|(?<=[A-Z])(?=[A-Z][a-z])")
 _NOT_WORD = re.compile(r"[\W_]+|(?<=\D)(?=\d)|(?<=\d)(?=\D)")
 
 
-def guess_kind(name: str, folder: str, measured: Measure) -> str:
-    """Return the slug of a kind: the file's name decides, then the folder nearest to it, then the sound."""
+def guess_kind(name: str, folder: str, measured: Measure) -> tuple[str, bool]:
+    """The slug of a kind, and whether only the sound says so: the name decides, then the folder nearest to it."""
+    said = kind_by_words(name, folder)
+    return (said, False) if said else (kind_from_sound(measured), True)
+
+
+def kind_by_words(name: str, folder: str) -> str | None:
     stem = name.rsplit(".", 1)[0]
     for text in (stem, *reversed(folder.replace("\\", "/").split("/"))):
         if slug := kind_from_name(text):
             return slug
-    return kind_from_sound(measured)
+    return None
 
 
 def kind_from_name(text: str) -> str | None:

@@ -159,8 +159,12 @@ class Kinds(SimpleTestCase):
             "cowbell.ogg": "cowbell", "handclap.mp3": "clap", "tamb_up.wav": "tambourine", "shaker_in.wav": "shaker",
         }  # fmt: skip
         unsure = measure(np.zeros((1, 10), np.float32), 48_000)
-        self.assertEqual({name: guess_kind(name, "", unsure) for name in table}, table)
-        self.assertEqual(guess_kind("v1_r1.wav", "Set/Snare", unsure), "snare")
+        self.assertEqual(
+            {name: guess_kind(name, "", unsure) for name in table},
+            {name: (kind, False) for name, kind in table.items()},
+        )
+        self.assertEqual(guess_kind("v1_r1.wav", "Set/Snare", unsure), ("snare", False))
+        self.assertTrue(guess_kind("v1_r1.wav", "", unsure)[1], "only the sound says")
 
 
 class Layers(SimpleTestCase):

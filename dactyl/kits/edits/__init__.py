@@ -4,7 +4,20 @@ An edit takes the version of the kit that the page saw, changes rows through a `
 wrote, or None where it changed nothing. Several pads or takes are one edit, with one undo.
 """
 
-from dactyl.kits.edits import devices, kits, layers, maps, outputs, pads, samples, shelf, surfaces, takes, translations
+from dactyl.kits.edits import (
+    devices,
+    kits,
+    layers,
+    maps,
+    outputs,
+    pads,
+    samples,
+    shelf,
+    surfaces,
+    takes,
+    translations,
+    versions,
+)
 
 __all__ = [
     "devices",
@@ -18,4 +31,5 @@ __all__ = [
     "surfaces",
     "takes",
     "translations",
+    "versions",
 ]

@@ -7,7 +7,7 @@ from django.db import transaction
 from dactyl.core.errors import KitError
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
-from dactyl.kits.models import Kit, Proposal, TakeSample
+from dactyl.kits.models import Kit, Proposal, TakeSample, Version
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf.models import Sample, SampleName
 from dactyl.shelf.store import with_reserve
@@ -44,12 +44,14 @@ def delete_unused(sample_ids: Sequence[int]) -> tuple[int, int]:
 
 
 def _used() -> set[int]:
-    """Keys of the samples of all kits, their histories and their open proposals."""
+    """Keys of the samples of all kits, their histories and versions, and their open proposals."""
     used = set(TakeSample.objects.values_list("sample", flat=True).distinct())
     for rows in Revision.objects.exclude(journal__kit=None).values_list("rows", flat=True).iterator(50):
         used.update(_in_revision(rows))
     for state in Proposal.objects.values_list("state", flat=True):
         used.update(_in_proposal(state))
+    for samples in Version.objects.values_list("samples", flat=True):
+        used.update(samples)
     return used
 
 

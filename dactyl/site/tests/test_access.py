@@ -122,6 +122,7 @@ class Access(Workshop):
     def test_of_two_quick_clicks_on_tabs_the_second_is_shown(self):
         page = self.page()
         page.click("text=Ferry House")
+        page.wait_for_selector("#surface[data-started]")
         for first, second in (("stack", "map"), ("outputs", "kit"), ("map", "outputs")):
             page.evaluate("(names) => names.forEach((name) => document.getElementById(`tab-${name}`).click())", [first, second])  # fmt: skip
             expect(page.locator("#tabs [aria-current=page]")).to_have_id(f"tab-{second}")

@@ -19,6 +19,18 @@ export function startTakes(session, engine) {
     if (!more && !range) session.loadCard(120, { fromCard: true });
   };
 
+  /** The pads of a proposal that are in doubt, one after another. */
+  function nextDoubt() {
+    const pads = [...document.querySelectorAll(".proposed:has(.doubt)")];
+    const at = pads.findIndex((pad) => pad.contains(document.activeElement) || pad.classList.contains("looked-at"));
+    const next = pads[(at + 1) % pads.length];
+    if (!next) return false;
+    for (const pad of pads) pad.classList.toggle("looked-at", pad === next);
+    next.scrollIntoView({ block: "start" });
+    /** @type {HTMLElement} */ (next.querySelector(".proposed-name")).focus({ preventScroll: true });
+    return true;
+  }
+
   const url = (id, action) => `/kits/${session.kit}/takes/${id}/${action}/`;
 
   document.addEventListener("click", (event) => {
@@ -27,6 +39,7 @@ export function startTakes(session, engine) {
       take.focus({ preventScroll: true });
       select(take, { more: event.ctrlKey || event.metaKey, range: event.shiftKey });
     }
+    if (event.target.closest?.("[data-next-doubt]")) nextDoubt();
     const layer = event.target.closest?.("[data-open-layer]");
     if (layer?.dataset.openLayer) {
       session.takes = [Number(layer.dataset.openLayer)];

@@ -71,6 +71,12 @@ export function startMap(session, input, part) {
   const say = (note) => session.say(labelOf(note));
   const labelOf = (note) => document.querySelector(`.key[data-key="${note}"] title`)?.textContent ?? String(note);
 
+  // A press on a drawn key is a strike, for learning too.
+  document.addEventListener("pointerdown", (event) => {
+    const key = /** @type {Element} */ (event.target).closest?.(".keyboard .key");
+    if (key) input.midi([0x99, Number(/** @type {SVGElement} */ (key).dataset.key), 96], "drawn keys");
+  });
+
   // The keyboard --------------------------------------------------------------------------------------------------------
 
   document.addEventListener("keydown", (event) => {

@@ -28,6 +28,7 @@ export class Session extends EventTarget {
     body.addEventListener("htmx:sendError", () => this.say("The server does not answer. Is it running? Nothing was changed.", true));
     body.addEventListener("htmx:responseError", ({ detail }) => this.say(detail.xhr.responseText.slice(0, 300), true));
     body.addEventListener("htmx:beforeSwap", (event) => this.#guardCard(event));
+    body.addEventListener("htmx:beforeSwap", ({ detail }) => this.#keepInPage(detail.requestConfig?.elt));
     body.addEventListener("htmx:beforeSend", ({ detail }) => this.#waitFor(detail.xhr));
     engine.addEventListener("broken", ({ detail }) => this.say(detail[0], true));
     engine.addEventListener("state", () => this.#showSound());
@@ -152,6 +153,19 @@ export class Session extends EventTarget {
     if (!isLate) return;
     detail.shouldSwap = false;
     document.getElementById("card").addEventListener("focusout", () => setTimeout(() => this.loadCard(0, { fromCard: false })), { once: true });
+  }
+
+  /**
+   * An answer is laid out by where its source stands: one whose source was drawn anew meanwhile would be lost but for its
+   * main part. Such a source is put aside, without name and content.
+   */
+  #keepInPage(source) {
+    if (!source || source.isConnected) return;
+    source.removeAttribute("id");
+    source.replaceChildren();
+    source.hidden = true;
+    this.#body.append(source);
+    setTimeout(() => source.remove(), 1000);
   }
 
   /** Move the selection along the sheet. */

@@ -1,0 +1,119 @@
+"""What differs between two states of a kit, in sentences by piece: "Snare: border 64 → 71, 2 takes left out".
+
+Pads are the same where their ids are, else where their names are.
+"""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+
+from dactyl.core import fields
+from dactyl.core.fields import Field, row_of
+from dactyl.core.formats.notes import note_name
+from dactyl.core.kit import Kit, Layer, Pad, Piece, Take
+from dactyl.core.units import counted
+
+
+def compare(before: Kit, after: Kit) -> list[str]:
+    """One sentence for each pad, output or mic that differs, in the order of ``after``; what went comes last."""
+    sentences = []
+    if before.name != after.name:
+        sentences.append(f"The kit is called {after.name}, not {before.name}")
+    for what, table in (("outputs", fields.OUTPUT), ("mics", fields.MIC)):
+        sentences += _named(what.removesuffix("s"), getattr(before, what), getattr(after, what), table)
+    old = {pad.id: (piece, pad) for piece, pad in before.pads()}
+    by_name = {pad.name: pad.id for pad in reversed([pad for _, pad in before.pads()])}
+    met = set()
+    for piece, pad in after.pads():
+        key = pad.id if pad.id in old else by_name.get(pad.name)
+        if key is None or key in met:
+            sentences.append(f"{pad.name} is new")
+            continue
+        met.add(key)
+        if told := list(_pad(*old[key], piece, pad, before, after)):
+            sentences.append(f"{pad.name}: {', '.join(told)}")
+    sentences += [f"{pad.name} is gone" for key, (_, pad) in old.items() if key not in met]
+    return sentences
+
+
+def _named(what: str, before: Sequence, after: Sequence, table: Mapping[str, Field]) -> Iterator[str]:
+    old = {row.name: row for row in before}
+    for row in after:
+        if row.name not in old:
+            yield f"{what.capitalize()} {row.name} is new"
+        elif told := list(_changes(table, old[row.name], row)):
+            yield f"{what.capitalize()} {row.name}: {', '.join(told)}"
+    kept = {row.name for row in after}
+    yield from (f"{what.capitalize()} {name} is gone" for name in old if name not in kept)
+
+
+def _pad(was: Piece, old: Pad, piece: Piece, pad: Pad, before: Kit, after: Kit) -> Iterator[str]:
+    if old.name != pad.name:
+        yield f"was called {old.name}"
+    yield from _changes(fields.PAD, old, pad)
+    yield from (f"piece {change}" for change in _changes(fields.PIECE, was, piece) if was.pads[0].id == old.id)
+    outputs = [
+        own.output or of.output or kit.outputs[0].name for own, of, kit in ((old, was, before), (pad, piece, after))
+    ]
+    if outputs[0] != outputs[1]:
+        yield f"output {outputs[0]} → {outputs[1]}"
+    if old.notes != pad.notes:
+        yield f"notes {_notes(old.notes)} → {_notes(pad.notes)}"
+    for words, get in (
+        ("choke group", lambda one: one.choke.letter if one.choke else "none"),
+        ("silences", lambda one: ", ".join(str(group.number) for group in one.silences) or "none"),
+        ("is silenced by", lambda one: ", ".join(str(group.number) for group in one.silenced_by) or "none"),
+        ("curve", lambda one: one.curve if isinstance(one.curve, str) else "drawn"),
+        ("companions", lambda one: len(one.companions)),
+    ):
+        if get(old) != get(pad):
+            yield f"{words} {get(old)} → {get(pad)}"
+    yield from _layers(old.layers, pad.layers)
+
+
+def _layers(before: Sequence[Layer], after: Sequence[Layer]) -> Iterator[str]:
+    if len(before) != len(after):
+        yield f"{counted(len(before), 'layer')} → {len(after)}"
+    else:
+        for old, new in zip(before[:-1], after[:-1], strict=True):
+            if old.high != new.high:
+                yield f"border {old.high} → {new.high}"
+        for number, (old, new) in enumerate(zip(before, after, strict=True), start=1):
+            yield from (f"layer {number} {change}" for change in _changes(fields.LAYER, old, new))
+    takes = [dict(_numbered(take for layer in layers for take in layer.takes)) for layers in (before, after)]
+    gone, new = set(takes[0]) - set(takes[1]), set(takes[1]) - set(takes[0])
+    both = [(takes[0][key], takes[1][key]) for key in takes[0] if key in takes[1]]
+    left, back = (sum(old.enabled is was and new.enabled is not was for old, new in both) for was in (True, False))
+    shaped = sum(any(_changes(fields.TAKE, old, new)) for old, new in both)
+    for count, words in ((len(new), "added"), (len(gone), "gone"), (left, "left out"), (back, "heard again")):
+        if count:
+            yield f"{counted(count, 'take')} {words}"
+    if shaped > left + back:
+        yield f"{counted(shaped - left - back, 'take')} changed"
+
+
+def _numbered(takes: Iterable[Take]) -> Iterator[tuple[tuple, Take]]:
+    """Takes by what they play of which samples; equal ones are counted."""
+    seen: Counter[tuple] = Counter()
+    for take in takes:
+        seen[take.samples] += 1
+        yield (take.samples, seen[take.samples]), take
+
+
+def _changes(table: Mapping[str, Field], before: object, after: object) -> Iterator[str]:
+    """ "level 0.0 dB → −3.0 dB" for each field that differs."""
+    old, new = row_of(table, before), row_of(table, after)
+    for name, field in table.items():
+        if old[name] != new[name] and name != "name":
+            yield f"{field.words.lower()} {_said(field, old[name])} → {_said(field, new[name])}"
+
+
+def _said(field: Field, value: object) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if field.choices is not None:
+        return field.choices.get(value, str(value))
+    return field.said(value) or ("none" if value is None else str(value))
+
+
+def _notes(notes: Sequence[int]) -> str:
+    return ", ".join(f"{note_name(note)} · {note}" for note in notes[:3]) + (" …" if len(notes) > 3 else "") or "none"

@@ -1,0 +1,66 @@
+"""Versions of a kit: kept by name, gone back to, opened as kits of their own."""
+
+import json
+import zlib
+
+from django.db import transaction
+
+from dactyl.core import kit as core
+from dactyl.core.errors import KitError
+from dactyl.core.formats.package import samples_of
+from dactyl.core.formats.values import from_json, to_json
+from dactyl.history.edits import edit
+from dactyl.history.models import Revision
+from dactyl.history.queries import reading, standing
+from dactyl.kits.edits.from_value import Writer, open_kit
+from dactyl.kits.models import Kit, Map, Output, Piece, Surface, Version
+from dactyl.kits.queries import whole_kit_value
+from dactyl.shelf.models import Sample
+
+MOST = 200  # of one kit
+
+
+def keep(kit: Kit, name: str) -> Version:
+    """A snapshot of the kit as it is; nothing of the kit changes."""
+    with reading():
+        value, done = whole_kit_value(kit.pk), standing(kit).done
+    with transaction.atomic():
+        last = kit.versions.first()
+        if kit.versions.count() >= MOST:
+            raise KitError(f"A kit keeps at most {MOST} versions. Delete one first.")
+        hashes = list(samples_of(value))
+        return Version.objects.create(
+            kit=kit,
+            number=last.number + 1 if last else 1,
+            name=name,
+            snapshot=zlib.compress(json.dumps(to_json(value)).encode(), 6),
+            samples=list(Sample.objects.filter(sha256__in=hashes).values_list("pk", flat=True)),
+            changes=done,
+        )
+
+
+def value_of(version: Version) -> core.Kit:
+    return from_json(core.Kit, json.loads(zlib.decompress(version.snapshot)), "version")
+
+
+def go_back(version: Version, seen: int) -> Revision | None:
+    """Make the kit what the version holds, as one edit that can be undone. Devices and translations stay as they are."""
+    value, kit = value_of(version), version.kit
+    with edit(kit, seen, f"Gone back to {version}") as change:
+        change.delete_all(list(Piece.objects.filter(kit=kit)))
+        change.delete_all(list(Surface.objects.filter(kit=kit)))
+        change.delete_all(list(Map.objects.filter(kit=kit, is_default=False)))
+        names = {output.name for output in value.outputs}
+        change.delete_all([output for output in Output.objects.filter(kit=kit) if output.name not in names])
+        change.update(kit, name=value.name, seed=value.seed)
+        Writer(change, _samples(version)).write(value)
+    return change.revision
+
+
+def open_as_kit(version: Version) -> Kit:
+    value = value_of(version)
+    return open_kit(value, _samples(version), f"{version} of {version.kit.name}")
+
+
+def _samples(version: Version) -> dict[str, Sample]:
+    return {row.sha256: row for row in Sample.objects.filter(pk__in=version.samples).defer("overview")}

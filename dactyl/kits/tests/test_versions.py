@@ -1,0 +1,64 @@
+"""Versions: a kit kept whole, compared in sentences, gone back to with one undo, opened as a kit of its own."""
+
+from dactyl.core.maps.surfaces import Grid
+from dactyl.kits import edits, queries
+from dactyl.kits.models import Kit, Version
+from dactyl.kits.tests.test_edits import KitCase, dump, version
+from dactyl.shelf.models import Sample
+
+
+class Versions(KitCase):
+    def setUp(self):
+        self.give()
+        edits.surfaces.add_surface(self.kit, version(self.kit), "Hands", Grid(4, 4), is_filled=True)
+
+    def post(self, path: str, **values: str):
+        headers = {"X-Kit-Version": str(version(self.kit)), "X-View": "history", "HX-Request": "true"}
+        return self.client.post(f"/kits/{self.kit.pk}/versions/{path}", values, headers=headers)
+
+    def test_a_version_is_kept_compared_gone_back_to_and_undone(self):
+        self.assertContains(self.post("keep/", name="First rehearsal"), "First rehearsal")
+        kept = Version.objects.get()
+        before = queries.whole_kit_value(self.kit.pk)
+        pads = [self.fresh()]
+        edits.pads.set_fields(pads, version(self.kit), {"gain_db": -3.0, "rotation": "random"})
+        edits.pads.route_pads([self.fresh()], version(self.kit), "Snare bus")
+        layers = list(self.pad.layers.all())
+        edits.layers.set_border(layers[0], version(self.kit), layers[0].high + 7)
+        edits.pads.set_notes(self.fresh(), version(self.kit), [99])
+        compared = self.client.get(f"/kits/{self.kit.pk}/versions/{kept.pk}/compared/").content.decode()
+        for words in ("Output Snare bus is new", "level 0.0 dB → −3.0 dB", "order of takes in turn → random",
+                      "output Main → Snare bus", f"border {layers[0].high - 7} → {layers[0].high}", "· 99"):  # fmt: skip
+            self.assertIn(words, compared)
+        changed = dump(self.kit)
+        self.assertContains(self.post(f"{kept.pk}/back/"), "Gone back to First rehearsal")
+        after = queries.whole_kit_value(self.kit.pk)
+        self.assertEqual([(p.name, p.notes, [x.high for x in p.layers]) for _, p in after.pads()],
+                         [(p.name, p.notes, [x.high for x in p.layers]) for _, p in before.pads()])  # fmt: skip
+        self.assertEqual([(s.name, len(s.cells)) for s in after.surfaces], [("Hands", 1)])
+        self.assertEqual([output.name for output in after.outputs], ["Main"])
+        self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
+        self.assertEqual(dump(self.kit), changed)
+
+    def test_a_version_opens_as_a_kit_and_keeps_its_samples(self):
+        self.post("keep/", name="")
+        self.post("keep/", name="")
+        first = Version.objects.get(number=1)
+        self.assertContains(
+            self.client.get(f"/kits/{self.kit.pk}/versions/{first.pk}/compared/?with={first.pk + 1}"), "Nothing differs"
+        )
+        answer = self.post(f"{first.pk}/open/")
+        made = Kit.objects.latest("pk")
+        self.assertIn(f"/kits/{made.pk}/", answer.headers["Location"])
+        self.assertEqual(made.pads.filter(layers__isnull=False).distinct().count(), 1)
+        samples = list(Sample.objects.filter(uses__isnull=False).distinct().values_list("pk", flat=True))
+        self.client.post(
+            f"/kits/{self.kit.pk}/pads/{self.pad.pk}/delete/", headers={"X-Kit-Version": str(version(self.kit))}
+        )
+        for kit in Kit.objects.exclude(pk=self.kit.pk):
+            kit.delete()
+        self.kit.journal.revisions.all().delete()
+        self.assertEqual(edits.shelf.delete_unused(samples), (0, len(samples)), "a version plays them")
+        self.post(f"{first.pk}/delete/")
+        self.post(f"{first.pk + 1}/delete/")
+        self.assertEqual(edits.shelf.delete_unused(samples)[1], 0)
