@@ -14,15 +14,20 @@ from dactyl.core.errors import KitError
 
 def to_json(value: Any) -> Any:
     """Dataclasses become objects without the fields that have their default, tuples become lists."""
-    if is_dataclass(value):
-        return {
-            field.name: to_json(getattr(value, field.name))
-            for field in fields(value)
-            if field.default is MISSING or getattr(value, field.name) != field.default
-        }
+    if isinstance(value, str | int | float | None):
+        return value
     if isinstance(value, tuple):
         return [to_json(item) for item in value]
+    if is_dataclass(value):
+        pairs = ((name, getattr(value, name), default) for name, default in _defaults(type(value)))
+        return {name: to_json(item) for name, item, default in pairs if default is MISSING or item != default}
     return value
+
+
+@cache
+def _defaults(kind: type) -> tuple[tuple[str, Any], ...]:
+    """Names of a dataclass with their defaults, or MISSING."""
+    return tuple((field.name, field.default) for field in fields(kind))
 
 
 def from_json(kind: Any, value: Any, place: str = "") -> Any:
@@ -30,8 +35,8 @@ def from_json(kind: Any, value: Any, place: str = "") -> Any:
 
     raises : KitError that names the place, as in "kit.pieces[2].pads[0].pan"
     """
-    origin, arguments = typing.get_origin(kind), typing.get_args(kind)
-    if is_dataclass(kind):
+    origin, arguments = _shape(kind)
+    if origin is Mapping:
         return _dataclass(kind, value, place)
     if origin is tuple:
         return _tuple(arguments, value, place)
@@ -48,16 +53,25 @@ def from_json(kind: Any, value: Any, place: str = "") -> Any:
     raise KitError(f"{place} holds {str(value)[:40]!r}; {_spoken(kind)} is expected.")
 
 
+@cache
+def _shape(kind: Any) -> tuple[Any, tuple]:
+    """What a type hint is made of; Mapping for a dataclass, which an object is read as."""
+    return (Mapping, ()) if is_dataclass(kind) else (typing.get_origin(kind), typing.get_args(kind))
+
+
+@cache
+def _required(kind: type) -> tuple[str, ...]:
+    return tuple(f.name for f in fields(kind) if f.default is MISSING and f.default_factory is MISSING)
+
+
 def _dataclass(kind: type, value: Any, place: str) -> Any:
     if not isinstance(value, Mapping):
         raise KitError(f"{place} holds {str(value)[:40]!r}; an object is expected.")
     hints = _hints(kind)
-    unknown = sorted(set(value) - set(hints))
-    if unknown:
+    if not value.keys() <= hints.keys():
+        unknown = sorted(set(value) - set(hints))
         raise KitError(f"{place} has a field {str(unknown[0])[:40]!r} that is not known here.")
-    missing = [
-        f.name for f in fields(kind) if f.default is MISSING and f.default_factory is MISSING and f.name not in value
-    ]
+    missing = [name for name in _required(kind) if name not in value]
     if missing:
         raise KitError(f"{place} has no {missing[0]!r}.")
     return kind(**{name: from_json(hints[name], item, f"{place}.{name}") for name, item in value.items()})
