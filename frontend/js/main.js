@@ -46,7 +46,7 @@ if (workshop) {
     startMeters(engine);
     const part = startPart(session, engine, ways);
     startMap(session, input, part);
-    startCells(session);
+    startCells(session, input, part);
     startTeaching(session, input);
     startTranslation(session, input, part, ways);
     ways.load();

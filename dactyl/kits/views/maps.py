@@ -38,9 +38,9 @@ def picture(request: HttpRequest, kit: Kit, view: str) -> HttpResponse:
 
 
 def chosen_map(request: HttpRequest, kit: Kit) -> Map:
-    """The map that the page shows, else the default one."""
+    """The map that the page shows among the keys, else the default one."""
     own = {one.pk: one for one in Map.objects.filter(kit=kit)}
-    asked = number_in(shown_in(request))
+    asked = number_in(shown_in(request)) if request.headers.get("X-View") == "map" else 0
     return own.get(asked) or next(one for one in own.values() if one.is_default)
 
 

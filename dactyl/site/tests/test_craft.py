@@ -364,8 +364,7 @@ class Craft(Workshop):
             with self.subTest(way):
                 self.settle(page)
                 page.locator("body").focus()
-                strike()
-                self.assertGreater(page.evaluate(LISTEN, 0.25), 0.05)
+                self.heard_at_last(page, strike)
         page.evaluate(f"window.device.onmidimessage({{ data: new Uint8Array([0x99, {note}, 0]) }})")
         self.assertLess(page.evaluate(LISTEN, 0.3), 0.05, "velocity 0 is a note-off")
 

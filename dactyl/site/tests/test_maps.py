@@ -66,6 +66,13 @@ class Maps(Workshop):
         row.drag_to(page.locator(".cell-of[data-place='15']"))
         expect(page.locator(".cell-of[data-place='15']")).to_have_attribute("data-pad", row.get_attribute("data-lay"))
         page.uncheck("#arrange-cells")
+        page.click("[data-learn-cells]")  # in a row: the first cell's pad, then stop there
+        page.evaluate(SEND, [[101], 0, "keys"])
+        expect(page.locator("#cells-learning")).to_contain_text("(2 of")
+        page.click("#cells-learning >> text=Finish")
+        page.wait_for_function("(pad) => window.dactyl.ways.padsOfNote(101).includes(pad)", arg=kick)
+        page.keyboard.press("Control+z")
+        page.wait_for_function("(pad) => !window.dactyl.ways.padsOfNote(101).includes(pad)", arg=kick)
         box = page.locator(".cell-of[data-place='3']").bounding_box()
         page.evaluate(HITS)
         page.mouse.move(box["x"] + 30, box["y"] + 12)

@@ -1,3 +1,5 @@
+import { startLearning } from "./learning.js";
+
 /**
  * A surface, large: played, or arranged. While it is arranged, cells are selected by press, Shift (to there) and Ctrl (one
  * more); dragged to move, with Ctrl to copy; pads come from the list by drag, or by press on a cell and then on a pad.
@@ -5,7 +7,7 @@
  */
 const DRAG_TYPE = "application/x-dactyl-pad";
 
-export function startCells(session) {
+export function startCells(session, input, part) {
   const view = () => document.getElementById("surfaces");
   const banks = () => /** @type {HTMLElement} */ (view()?.querySelector(".cell-banks"));
   const cells = () => [...(view()?.querySelectorAll(".cells:not([hidden]) .cell-of") ?? [])];
@@ -15,6 +17,26 @@ export function startCells(session) {
   let selected = new Set();
   let laid = new Set(); // pads selected in the list, in the order of selecting
   let isArranging = null; // as the box says; null: not known yet
+
+  // Learning: the selected cells, or all of the surface, in the order in which the hands find them.
+  const learning = startLearning({
+    place: "cells-learning",
+    session,
+    input,
+    part,
+    labelOf: (note) => `note ${note}`,
+    nameOf: (pad) => view()?.querySelector(`.cell-of[data-pad="${pad}"] .cell-name`)?.textContent ?? "",
+    show(pad) {
+      for (const cell of view()?.querySelectorAll(".cell-of") ?? []) cell.classList.toggle("next", cell.dataset.pad === String(pad));
+    },
+  });
+  function learn() {
+    const all = [...view().querySelectorAll(".cell-of[data-pad]")].sort((a, b) => Number(a.dataset.place) - Number(b.dataset.place));
+    const some = isArranging ? all.filter(({ dataset }) => selected.has(Number(dataset.place))) : [];
+    const pads = (some.length ? some : all).map(({ dataset }) => Number(dataset.pad));
+    if (pads.length) learning.begin([...new Set(pads)]);
+    else session.say("No pad stands here yet. Place some first.", true);
+  }
 
   const post = (what, values = {}) => session.post(banks().dataset.post.replace("WHAT", what), { places: [...selected].join(","), to: String(cursor), ...values });
 
@@ -74,6 +96,7 @@ export function startCells(session) {
     const cell = target.closest?.("#surfaces .cell-of");
     if (cell && isArranging) press(Number(cell.dataset.place), event);
     else if (cell && !cell.dataset.pad) askFor(view().dataset.shown, cell.dataset.place);
+    if (target.closest?.("[data-learn-cells]")) learn();
     const tool = target.closest?.("[data-cells]");
     if (tool) act(tool.dataset.cells);
     const one = target.closest?.("[data-cell-bank]");
@@ -162,6 +185,10 @@ export function startCells(session) {
   // The keyboard --------------------------------------------------------------------------------------------------------
 
   document.addEventListener("keydown", (event) => {
+    if (view() && !event.target.closest?.("input, select") && learning.key(event)) {
+      event.preventDefault();
+      return event.stopPropagation();
+    }
     const cell = event.target.closest?.("#surfaces .cell-of");
     const row = event.target.closest?.("#cell-pads [data-lay]");
     if ((!cell && !row) || event.altKey) return;
@@ -222,6 +249,7 @@ export function startCells(session) {
   let drawn = null; // the surface that was shown, as the page drew it
   session.addEventListener("marked", () => {
     const now = view();
+    learning.redraw(Boolean(now));
     if (!now) return (isArranging = drawn = null);
     const fixed = /** @type {HTMLInputElement} */ (document.getElementById("fixed-velocity"));
     if (fixed) fixed.checked = Boolean(localStorage.getItem("fixed-velocity"));

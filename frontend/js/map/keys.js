@@ -111,6 +111,7 @@ export function startMap(session, input, part) {
   // Learning ------------------------------------------------------------------------------------------------------------
 
   const learning = startLearning({
+    place: "learning",
     session,
     input,
     part,
@@ -120,7 +121,6 @@ export function startMap(session, input, part) {
       for (const row of document.querySelectorAll("[data-map-pad]")) row.classList.toggle("learns", padOf(row) === pad);
       document.querySelector(".map-row.learns")?.scrollIntoView({ block: "nearest" });
     },
-    keep: (found) => session.post(`/kits/${session.kit}/map/learned/`, { notes: [...found].map(([pad, note]) => `${pad}:${note}`).join(",") }),
   });
   document.addEventListener("click", ({ target }) => {
     const one = /** @type {HTMLElement} */ (target).closest?.("[data-learn]");

@@ -5,10 +5,10 @@
 const TOGETHER_MS = 900; // what comes within it is one strike
 const MOST_OFFERED = 12;
 
-/** @param {object} known `labelOf(note)`, `nameOf(pad)` in words; `show(pad | null)` marks the one that waits */
-export function startLearning({ session, input, part, labelOf, nameOf, show, keep }) {
+/** @param {object} known `place` the id of the line where it is said; `labelOf(note)`, `nameOf(pad)` in words; `show(pad | null)` marks the one that waits */
+export function startLearning({ place, session, input, part, labelOf, nameOf, show }) {
   let waiting = null; // { pads, at, found: Map, struck: [note], timer }
-  const box = () => document.getElementById("learning");
+  const box = () => document.getElementById(place);
 
   function begin(pads) {
     clearTimeout(waiting?.timer);
@@ -17,18 +17,18 @@ export function startLearning({ session, input, part, labelOf, nameOf, show, kee
   }
 
   function draw() {
-    const place = box();
-    if (!place) return;
-    place.hidden = !waiting;
+    const line = box();
+    if (!line) return;
+    line.hidden = !waiting;
     show(waiting ? waiting.pads[waiting.at] : null);
-    if (!waiting) return place.replaceChildren();
+    if (!waiting) return line.replaceChildren();
     const { pads, at, struck } = waiting;
     const words = document.createElement("span");
     words.append("Strike what plays ", Object.assign(document.createElement("b"), { textContent: nameOf(pads[at]) }), pads.length > 1 ? ` (${at + 1} of ${pads.length})` : "");
     if (struck.length > 1) words.append("; several came. Which one is it?");
     const choices = struck.length > 1 ? struck.map((note) => button(labelOf(note), () => take(note))) : [];
     const acts = pads.length > 1 ? [button("Skip", () => go(1)), button("Back", () => go(-1)), button("Finish", finish)] : [];
-    place.replaceChildren(words, ...choices, ...acts, button("Cancel", stop), ...ofPart());
+    line.replaceChildren(words, ...choices, ...acts, button("Cancel", stop), ...ofPart());
   }
 
   /** The notes of the part: press the one that is this pad; ▶ plays the pad as the note stands in the part. */
@@ -89,7 +89,7 @@ export function startLearning({ session, input, part, labelOf, nameOf, show, kee
   function finish() {
     const { found } = waiting;
     stop();
-    if (found.size) keep(found);
+    if (found.size) session.post(`/kits/${session.kit}/map/learned/`, { notes: [...found].map(([pad, note]) => `${pad}:${note}`).join(",") });
   }
   function stop() {
     clearTimeout(waiting?.timer);
