@@ -22,10 +22,10 @@ SIZE = (len(EDGES_MS) - 1) * BANDS + FLAT_WINDOWS + len(FALLS_DB) + 3
 
 def timbre(audio: np.ndarray, onset: int, rate_hz: int) -> np.ndarray:
     """audio : float32, shape (channels, frames), not silent; returns float32, shape (SIZE,)"""
+    audio = audio[:, onset : onset + EDGES_MS[-1] * rate_hz // 1000]
     sound = audio.mean(axis=0) if len(audio) > 1 else audio[0]
-    if not np.abs(sound).max() > 0:  # two sides that cancel
+    if not sound.any():  # two sides that cancel
         sound = audio[0]
-    sound = sound[onset : onset + EDGES_MS[-1] * rate_hz // 1000]
     powers = np.zeros((len(EDGES_MS) - 1, BANDS))
     flat = np.zeros(FLAT_WINDOWS)
     for number, (begin, end) in enumerate(zip(EDGES_MS, EDGES_MS[1:], strict=False)):
