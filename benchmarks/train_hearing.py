@@ -18,7 +18,7 @@ from benchmarks.soundfonts import OneShot, Player, fonts_here, hit, one_shots
 from dactyl.core.audio.measure import measure
 from dactyl.core.audio.timbre import BANDS, EDGES_MS, FLOOR_DB
 from dactyl.core.kinds import KINDS
-from dactyl.core.stack.hearing import FAMILY_OF, NUMBERS, Network, packed
+from dactyl.core.stack.hearing import NUMBERS, Network, family_of, packed
 from dactyl.demo.scenario import KITS
 from dactyl.demo.synth import RATE_HZ, strike
 
@@ -133,8 +133,8 @@ def heard(network: Network, shots: Sequence[OneShot], seed: int = 99, each: int 
     for kind in sorted(set(y)):
         own = found[y == kind]
         right.append(float((own == kind).mean()))
-        of = FAMILY_OF.get(KINDS_HEARD[kind], KINDS_HEARD[kind])
-        family.append(float(np.mean([FAMILY_OF.get(KINDS_HEARD[one], KINDS_HEARD[one]) == of for one in own])))
+        of = family_of(KINDS_HEARD[kind])
+        family.append(float(np.mean([family_of(KINDS_HEARD[one]) == of for one in own])))
         errors.update(f"{KINDS_HEARD[kind]} > {KINDS_HEARD[one]}" for one in own if one != kind)
     return float(np.mean(right)), float(np.mean(family)), errors
 

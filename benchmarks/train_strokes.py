@@ -6,7 +6,7 @@ import numpy as np
 
 from benchmarks.scenes import CLOSE, RATE_HZ, Scene, scene
 from dactyl.core.hits import strokes
-from dactyl.core.hits.envelopes import Track, levels
+from dactyl.core.hits.envelopes import HOP_SECONDS, Track, levels
 
 FONTS, SCENES = ("csound", "timgm"), 12  # freepats is kept unseen
 NEAR_SECONDS = 0.010
@@ -52,7 +52,7 @@ def examples(made: Scene) -> tuple[np.ndarray, np.ndarray]:
         places = strokes.rises(strokes.weighted(every[number], role))[0]
         times = np.array([stroke.time for stroke in made.strokes if stroke.role == role])
         hits = np.zeros(len(places))
-        hits[[j for _, j in matched(times, places * strokes.HOP_SECONDS)]] = 1
+        hits[[j for _, j in matched(times, places * HOP_SECONDS)]] = 1
         wanted.append(hits)
     return np.concatenate(rows), np.concatenate(wanted)
 

@@ -60,7 +60,7 @@ def as_played(kit: Kit, part: Part) -> tuple[PartValue, dict[int, int]]:
     """The part as this kit plays it, through the kit's translation where it was written for other notes; and how many
     hits each note has that the translation does not know, and that are silent."""
     value = part_value(part)
-    table = translated_notes(kit, part.written_for) if part.written_for else None
+    table = translated_notes(kit, part.written_for)
     return (value, {}) if table is None else (translate.played(value, table), translate.unmet(value, table))
 
 

@@ -9,15 +9,15 @@ from pathlib import Path
 import soundfile
 
 from dactyl.cli.say import ProgressLine, as_json_line
-from dactyl.core.errors import AudioError, DactylError
+from dactyl.core.errors import DactylError
 from dactyl.core.fields import printable
 from dactyl.core.formats.midi import write_midi
-from dactyl.core.hits.envelopes import Read, Track
+from dactyl.core.hits.envelopes import Track, reader
 from dactyl.core.hits.find import LONGEST_SECONDS, MOST_TRACKS, Found, find_hits, roles_of
 from dactyl.core.hits.part import part_of
 from dactyl.core.hits.strokes import WEIGHTS
 from dactyl.core.units import counted
-from dactyl.core.wave.read import read_range, seekable_copy
+from dactyl.core.wave.read import seekable_copy
 
 
 def run(asked: argparse.Namespace) -> int:
@@ -29,7 +29,7 @@ def run(asked: argparse.Namespace) -> int:
     with tempfile.TemporaryDirectory(prefix="dactyl-tracks-") as folder:
         found = _found(
             [
-                replace(track, read=_reader(seekable_copy(Path(track.name), Path(folder, str(n))), track.name))
+                replace(track, read=reader(seekable_copy(Path(track.name), Path(folder, str(n))), track.name))
                 for n, track in enumerate(tracks)
             ],
             thresholds,
@@ -64,21 +64,11 @@ def _track(path: Path, role: str) -> Track:
         raise DactylError(f"{path}: It is longer than {LONGEST_SECONDS // 60} minutes. Cut it first.")
     if channels > 2:
         raise DactylError(f"{path}: It has {channels} channels; a track has one or two. Split it first.")
-    return Track(str(path), role, _reader(path, str(path)), frames, rate)
+    return Track(str(path), role, reader(path, str(path)), frames, rate)
 
 
 def kind(role: str) -> str:
     return role.split()[0] if role.strip() else ""
-
-
-def _reader(path: Path, name: str) -> Read:
-    def read(first: int, stop: int):
-        try:
-            return read_range(path, first, stop)
-        except AudioError as problem:
-            raise DactylError(f"{name}: {problem}") from problem
-
-    return read
 
 
 def _by_file(files: Sequence[Path], said: Sequence[str], what: str, read: Callable) -> dict:

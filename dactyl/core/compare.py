@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from dactyl.core import fields
 from dactyl.core.fields import Field, row_of
-from dactyl.core.formats.notes import note_name
+from dactyl.core.formats.notes import note_label
 from dactyl.core.kit import Kit, Layer, Pad, Piece, Take
 from dactyl.core.units import counted
 
@@ -116,4 +116,4 @@ def _said(field: Field, value: object) -> str:
 
 
 def _notes(notes: Sequence[int]) -> str:
-    return ", ".join(f"{note_name(note)} · {note}" for note in notes[:3]) + (" …" if len(notes) > 3 else "") or "none"
+    return ", ".join(map(note_label, notes[:3])) + (" …" if len(notes) > 3 else "") or "none"

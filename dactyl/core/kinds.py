@@ -51,6 +51,8 @@ KINDS = (  # a more special kind stands before the kind whose word it shares
     Kind("other", "other", (), ()),
 )
 BY_SLUG = {kind.slug: kind for kind in KINDS}
+OF_NOTE = {note: kind.slug for kind in reversed(KINDS) for note in kind.notes}
+"""The kind of each standard drum note."""
 IN_SCORE_ORDER = tuple(BY_SLUG[slug] for slug in (
     "kick", "snare", "side_stick", "clap", "closed_hat", "pedal_hat", "open_hat", "low_tom", "mid_tom", "high_tom",
     "crash", "ride", "ride_bell", "cowbell", "tambourine", "shaker", "other",

@@ -17,11 +17,12 @@ def ways_in(kit: Kit, source: str = "") -> dict[str, Any]:
 
     source : what the part that plays was written for
     """
+    translation = _translation(kit, source)
     return {
         "devices": _devices(kit, _notes_of_maps(kit)),
         "notes": default_notes(kit),
-        "written": translated_notes(kit, source) if source else None,
-        "translation": Translation.objects.filter(kit=kit, source=source).values_list("pk", flat=True).first(),
+        "written": None if translation is None else _table(kit, translation),
+        "translation": translation.pk if translation else None,
     }
 
 
@@ -77,9 +78,16 @@ def plays(device: Device, use: DeviceUse | None, surfaces: list[Surface]) -> tup
 
 def translated_notes(kit: Kit, source: str) -> dict[int, int] | None:
     """What each note of a part written for ``source`` becomes in the default map; None where it is not translated here."""
-    translation = Translation.objects.filter(kit=kit, source=source).first()
-    if translation is None:
-        return None
+    translation = _translation(kit, source)
+    return None if translation is None else _table(kit, translation)
+
+
+def _translation(kit: Kit, source: str) -> Translation | None:
+    """The kit's translation from ``source``; None for a part that was written for none."""
+    return Translation.objects.filter(kit=kit, source=source).first() if source else None
+
+
+def _table(kit: Kit, translation: Translation) -> dict[int, int]:
     first: dict[int, int] = {}
     for pad, note in (
         MapNote.objects.filter(map__kit=kit, map__is_default=True).order_by("note").values_list("pad", "note")

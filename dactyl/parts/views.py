@@ -153,7 +153,7 @@ def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
 
 def _for_others(kit: Kit, part: Part, value: PartValue, target: str) -> PartValue:
     """The part as it would be written for another map: what has no counterpart there stays."""
-    if part.written_for and (own := translated_notes(kit, part.written_for)) is not None:
+    if (own := translated_notes(kit, part.written_for)) is not None:
         value = translate.applied(value, own)
     return translate.applied(value, translate.table_of(translate.propose(pad_notes(kit), source_pads(target)[1])))
 
@@ -188,7 +188,7 @@ def data(request: HttpRequest, part_id: int) -> JsonResponse:
 def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
     """The lanes of a kit; those of a part that was written for other notes answer these."""
     kit, part = get_object_or_404(Kit, pk=kit_id), chosen_part(request)
-    table = translated_notes(kit, part.written_for) if part and part.written_for else None
+    table = translated_notes(kit, part.written_for) if part else None
     return JsonResponse(shown.lanes(kit, middle_c_octave(), table))
 
 
@@ -285,7 +285,7 @@ def written_for(request: HttpRequest, part: Part, version: int) -> Revision | No
 def write_translation(request: HttpRequest, part: Part, version: int, kit_id: int) -> Revision | None:
     """Write the kit's translation into the part, which then holds the kit's own notes."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    table = translated_notes(kit, part.written_for) if part.written_for else None
+    table = translated_notes(kit, part.written_for)
     if table is None:
         raise PartError(f"{kit.name} has no translation for this part. Choose what it was written for first.")
     return edits.write_translation(part, version, f"Written for the notes of {kit.name}", table)

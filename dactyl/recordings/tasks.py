@@ -6,10 +6,9 @@ from tempfile import TemporaryDirectory
 
 from django.conf import settings
 
-from dactyl.core.errors import AudioError, DactylError
-from dactyl.core.hits.envelopes import Read, Track
+from dactyl.core.hits.envelopes import Track, reader
 from dactyl.core.hits.find import find_hits as find
-from dactyl.core.wave.read import read_range, seekable_copy
+from dactyl.core.wave.read import seekable_copy
 from dactyl.jobs.run import Progress
 from dactyl.recordings import edits
 from dactyl.recordings.models import RecordedTrack, Recording
@@ -29,14 +28,4 @@ def find_hits(recording_id: int) -> Iterator[Progress]:
 
 
 def _track(row: RecordedTrack, copy: Path) -> Track:
-    return Track(row.name, row.role, _reader(seekable_copy(row.path, copy), row.name), row.frames, row.rate_hz)
-
-
-def _reader(path: Path, name: str) -> Read:
-    def read(first: int, stop: int):
-        try:
-            return read_range(path, first, stop)
-        except AudioError as problem:
-            raise DactylError(f"{name}: {problem}") from problem
-
-    return read
+    return Track(row.name, row.role, reader(seekable_copy(row.path, copy), row.name), row.frames, row.rate_hz)

@@ -55,13 +55,15 @@ def _context(kit: Kit, recording: Recording) -> dict[str, Any]:
         "recording": recording,
         "roles": ROLES,
         "pads": pads,
-        "rows": [(track, len(track.taken()), _unsure(track), _picture(track), pad) for track, pad in _pads(tracks, pads)],
+        "rows": [_row(track, pad) for track, pad in _pads(tracks, pads)],
         "is_found": bool(recording.job and recording.job.state == "done"),
     }  # fmt: skip
 
 
-def _unsure(track: RecordedTrack) -> int:
-    return sum(hit[3] < 0.8 for hit in track.taken())
+def _row(track: RecordedTrack, pad: int | None) -> tuple:
+    """What the page shows of a track: its hits, how many are unsure, their picture, the pad that is proposed."""
+    taken = track.taken()
+    return track, len(taken), sum(hit[3] < 0.8 for hit in taken), _picture(track, taken), pad
 
 
 def _pads(tracks: Sequence[RecordedTrack], pads: Sequence[PadNotes]) -> list[tuple[RecordedTrack, int | None]]:
@@ -77,9 +79,9 @@ def _pads(tracks: Sequence[RecordedTrack], pads: Sequence[PadNotes]) -> list[tup
     return result
 
 
-def _picture(track: RecordedTrack) -> tuple[str, str]:
+def _picture(track: RecordedTrack, hits: Sequence[list]) -> tuple[str, str]:
     """Stems of the hits along time, as tall as they are loud: paths of those taken and of those left, 1000 wide, 40 high."""
-    taken = {hit[0] for hit in track.taken()}
+    taken = {hit[0] for hit in hits}
     paths = {True: [], False: []}
     for time, level_db, *_ in track.hits:
         height = 2 + 36 * min(1.0, max(0.0, (level_db - FLOOR_DB) / (TOP_DB - FLOOR_DB)))

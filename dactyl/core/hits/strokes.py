@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
-from dactyl.core.hits.envelopes import BANDS, HOP_SECONDS, Track
+from dactyl.core.hits.envelopes import BANDS, Track
 
 WEIGHTS = {  # of the bands in which a drum is told from its neighbours
     "kick": (1.0, 0.5, 0.15), "snare": (0.15, 1.0, 0.8), "tom": (0.7, 1.0, 0.3), "hat": (0.0, 0.25, 1.0),
@@ -307,7 +307,3 @@ def confidences(shown: np.ndarray) -> np.ndarray:
 @cache
 def _weights() -> np.ndarray:
     return np.array(json.loads(WEIGHTS_FILE.read_text("utf-8"))["weights"])
-
-
-def seconds_of(hop: int) -> float:
-    return hop * HOP_SECONDS

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from dactyl.core.kinds import BY_SLUG, KINDS
+from dactyl.core.kinds import BY_SLUG, OF_NOTE
 from dactyl.core.maps.notes import STANDARD, PadNotes
 from dactyl.core.parts.part import Part
 from dactyl.core.stack.kind import kind_from_name
@@ -35,8 +35,7 @@ class Line:
 
 def standard_source() -> list[PadNotes]:
     """The standard drum notes as a source of parts."""
-    kinds = {note: kind.slug for kind in reversed(KINDS) for note in kind.notes}
-    return [PadNotes(id=note, name=name, kind=kinds[note], notes=(note,)) for note, name in sorted(STANDARD.items())]
+    return [PadNotes(id=note, name=name, kind=OF_NOTE[note], notes=(note,)) for note, name in sorted(STANDARD.items())]
 
 
 def named_source(names: Mapping[int, str]) -> list[PadNotes]:

@@ -16,6 +16,11 @@ FAMILY_OF = {  # kinds that are easily taken for one another
 }  # fmt: skip
 
 
+def family_of(kind: str) -> str:
+    """The family that a kind belongs to, or the kind itself."""
+    return FAMILY_OF.get(kind, kind)
+
+
 @dataclass(frozen=True)
 class Network:
     """timbre -> tanh of a hidden layer -> share of each kind"""
@@ -72,13 +77,8 @@ def alike(timbres: np.ndarray) -> np.ndarray:
     return np.asarray(timbres, float) @ _taught()[2]
 
 
-def hear(timbres: np.ndarray) -> list[Heard]:
-    """Each sound by itself. timbres : (n, timbre.SIZE)"""
-    return [_heard(row) for row in _taught()[1].shares(np.asarray(timbres, float))]
-
-
 def hear_together(timbres: np.ndarray) -> Heard:
-    """Sounds of one drum, n >= 1: the mean of what each says, as logarithms."""
+    """Sounds of one drum: the mean of what each says, as logarithms. timbres : (n >= 1, timbre.SIZE)"""
     shares = _taught()[1].shares(np.asarray(timbres, float))
     together = np.exp(np.log(shares + 1e-6).mean(axis=0))
     return _heard(together / together.sum())

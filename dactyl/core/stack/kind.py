@@ -9,7 +9,7 @@ import numpy as np
 
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import KINDS
-from dactyl.core.stack.hearing import Heard, hear, hear_together
+from dactyl.core.stack.hearing import Heard, hear_together
 
 _CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])|(?<=[A-Z])(?=[A-Z][a-z])")
 _NOT_WORD = re.compile(r"[\W_]+|(?<=\D)(?=\d)|(?<=\d)(?=\D)")
@@ -51,7 +51,7 @@ def words(text: str) -> list[str]:
 
 def kind_from_sound(measured: Measure) -> str:
     """As it was taught on recordings; a guess, so it can be changed."""
-    return hear(np.array([measured.timbre]))[0].kind if measured.timbre else kind_by_rule(measured)
+    return heard_together([measured]).kind
 
 
 def kind_by_rule(measured: Measure) -> str:

@@ -14,8 +14,8 @@ import numpy as np
 
 from dactyl.core.audio.measure import Measure
 from dactyl.core.audio.timbre import BANDS, EDGES_MS
-from dactyl.core.kinds import BY_SLUG, KINDS
-from dactyl.core.stack.hearing import FAMILY_OF
+from dactyl.core.kinds import BY_SLUG, OF_NOTE
+from dactyl.core.stack.hearing import family_of
 from dactyl.core.stack.kind import kind_from_sound
 from dactyl.core.stack.names import LEAD, Named, read_name
 from dactyl.core.stack.placed import PlacedFile
@@ -28,7 +28,6 @@ AGREES = 0.5  # share of the numbers whose drum sounds like what the number says
 NAMED = 0.6  # of the files whose rest must name a drum, for the words before it to be the kit's
 STEADY = 0.25  # of the greatest power, still there after 600 ms
 _WORD_END = re.compile(r"[\s_.\-–]+")
-DRUM_OF = {note: kind.slug for kind in reversed(KINDS) for note in kind.notes}  # standard drum notes
 
 
 def without_kit_name(files: Sequence[str]) -> dict[str, str]:
@@ -86,14 +85,14 @@ def _is_known(named: Named) -> bool:
 
 def drums_by_number(hits: Sequence[PlacedFile]) -> None:
     """A lone number that is a standard drum note gives the kind, where the sounds of the set agree with their numbers."""
-    alone = [(hit, number) for hit in hits if (number := _lone_number(hit.named)) in DRUM_OF]
+    alone = [(hit, number) for hit in hits if (number := _lone_number(hit.named)) in OF_NOTE]
     if len({number for _, number in alone}) < 3:
         return
-    agreeing = sum(_family(DRUM_OF[number]) == _family(kind_from_sound(hit.measure)) for hit, number in alone)
+    agreeing = sum(family_of(OF_NOTE[number]) == family_of(kind_from_sound(hit.measure)) for hit, number in alone)
     if agreeing < AGREES * len(alone):
         return
     for hit, number in alone:
-        slug = DRUM_OF[number]
+        slug = OF_NOTE[number]
         hit.named.kinds, hit.named.pieces = [slug], [BY_SLUG[slug].label]
         hit.named.others.append(f"note {number}")
         for slot in [slot for slot, value in hit.named.numbers.items() if value == number][:1]:
@@ -108,7 +107,3 @@ def _lone_number(named: Named) -> int | None:
         return named.numbers[LEAD, 0]
     is_alone = len(named.numbers) == 1 and named.layer is None and named.take is None
     return next(iter(named.numbers.values())) if is_alone else None
-
-
-def _family(slug: str) -> str:
-    return FAMILY_OF.get(slug, slug)

@@ -126,13 +126,14 @@ def read_together(files: Sequence[File]) -> list[PlacedFile]:
 def _without_loops(hits: list[PlacedFile]) -> tuple[list[PlacedFile], list[LeftOver]]:
     """Files that hold several strikes of like strength, among others that hold one, are loops, or somebody speaking."""
     several = [hit for hit in hits if hit.measure.strikes >= LOOP_STRIKES and not hit.named.articulations]
-    steady = [hit for hit in hits if hit not in several and is_noise(hit.measure)]
+    gone = {id(hit) for hit in several}
+    steady = [hit for hit in hits if id(hit) not in gone and is_noise(hit.measure)]
     if len(several) + len(steady) > LOOP_SHARE * len(hits):
         return hits, []
     why = "It holds {} strikes, not one: a loop, or a voice? Cut it over pads, or put it where it belongs."
     left = [LeftOver(hit.named.file, why.format(hit.measure.strikes)) for hit in several]
     left += [LeftOver(hit.named.file, "It goes on as it begins, as no drum does: a noise?") for hit in steady]
-    gone = {id(hit) for hit in (*several, *steady)}
+    gone |= {id(hit) for hit in steady}
     return [hit for hit in hits if id(hit) not in gone], left
 
 

@@ -24,11 +24,10 @@ export function startTakes(session, engine) {
     const pads = [...document.querySelectorAll(".proposed:has(.doubt)")];
     const at = pads.findIndex((pad) => pad.contains(document.activeElement) || pad.classList.contains("looked-at"));
     const next = pads[(at + 1) % pads.length];
-    if (!next) return false;
+    if (!next) return;
     for (const pad of pads) pad.classList.toggle("looked-at", pad === next);
     next.scrollIntoView({ block: "start" });
     /** @type {HTMLElement} */ (next.querySelector(".proposed-name")).focus({ preventScroll: true });
-    return true;
   }
 
   const url = (id, action) => `/kits/${session.kit}/takes/${id}/${action}/`;

@@ -34,10 +34,11 @@ export function startPractice(input, part, ways) {
   let timers = [];
   let notes = [];
 
-  const shape = () => ways.devices.find(({ id }) => order.value === `device:${id}`) ?? SHAPES[$("practice-shape").value];
+  /** The known device that it stands for, if any. */
+  const standsFor = () => ways.devices.find(({ id }) => order.value === `device:${id}`);
   function draw() {
-    const device = ways.devices.find(({ id }) => order.value === `device:${id}`);
-    const [rows, columns] = device ? [device.rows, device.columns] : shape();
+    const device = standsFor();
+    const [rows, columns] = device ? [device.rows, device.columns] : SHAPES[$("practice-shape").value];
     notes = device ? device.notes : notesIn(order.value, rows * columns, Number($("practice-scramble").value) || 1);
     $("practice-shape").disabled = Boolean(device);
     $("practice-scramble").parentElement.hidden = order.value !== "scrambled";
@@ -64,8 +65,7 @@ export function startPractice(input, part, ways) {
 
   /** On the channel (0 to 15) that is chosen, unless another is said. */
   const send = (note, velocity, { channel = Number($("practice-channel").value) - 1, port = PORT } = {}) => {
-    const device = ways.devices.find(({ id }) => order.value === `device:${id}`);
-    const from = device?.port || port;
+    const from = standsFor()?.port || port;
     input.midi(new Uint8Array([NOTE_ON | channel, note, velocity]), from);
     setTimeout(() => input.midi(new Uint8Array([NOTE_OFF | channel, note, 64]), from), 60);
   };

@@ -60,12 +60,6 @@ export function startLearning({ place, session, input, part, labelOf, nameOf, sh
     heard = hits.slice(0, 16).map(({ frame, velocity }) => setTimeout(() => input.pad(pad, velocity, "part"), Math.min(8000, ((frame - first.frame) / part.model.about.rate) * 1000)));
   }
 
-  function button(text, act) {
-    const made = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: text });
-    made.addEventListener("click", act);
-    return made;
-  }
-
   input.addEventListener("raw", ({ detail }) => {
     if (!waiting) return;
     const { struck } = waiting;
@@ -124,4 +118,10 @@ export function whereOf(hits, end) {
   path.setAttribute("d", [...places].map((x) => `M${x} 1V9`).join(""));
   picture.append(path);
   return picture;
+}
+
+export function button(text, act) {
+  const made = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: text });
+  made.addEventListener("click", act);
+  return made;
 }

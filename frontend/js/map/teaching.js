@@ -1,3 +1,5 @@
+import { button } from "./learning.js";
+
 /**
  * Teaching a device: its cells are struck one after another, from the lower left, whatever notes they send; the next cell
  * is lit. Nothing sounds meanwhile, and nothing is kept before the end.
@@ -27,11 +29,6 @@ export function startTeaching(session, input) {
     const words = document.createElement("span");
     words.append("Strike the lit cell: ", Object.assign(document.createElement("b"), { textContent: `${at + 1} of ${cells.length}` }), at ? ` · the last sent ${notes.get(cells[at - 1]) ?? "nothing"}` : ", the lower left one");
     place.replaceChildren(words, button("Skip", () => go(1)), button("Back", () => go(-1)), button("Finish", finish), button("Cancel", stop));
-  }
-  function button(text, act) {
-    const made = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: text });
-    made.addEventListener("click", act);
-    return made;
   }
 
   input.addEventListener("raw", ({ detail }) => {
