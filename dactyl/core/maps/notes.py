@@ -9,13 +9,15 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from dactyl.core.errors import KitError
+from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.kinds import BY_SLUG, KINDS, free_note
 from dactyl.core.kit import Kit
 from dactyl.core.units import counted
 
 NOTES = 128
+TOGETHER = " + "
+"""Between the names of pads that one note strikes, in lists that have one name for a note."""
 _BLACK = {1, 3, 6, 8, 10}  # semitones above C
 STANDARD = {
     note: kind.label if place == 1 else f"{kind.label} {place}"
@@ -83,7 +85,7 @@ def doubled(pads: Iterable[PadNotes]) -> dict[int, list[str]]:
 
 def names_of(pads: Iterable[PadNotes]) -> dict[int, str]:
     """What each note strikes."""
-    return {note: " + ".join(names) for note, names in _by_note(pads).items()}
+    return {note: TOGETHER.join(names) for note, names in _by_note(pads).items()}
 
 
 def _by_note(pads: Iterable[PadNotes]) -> dict[int, list[str]]:
@@ -107,3 +109,24 @@ def as_csv(pads: Iterable[PadNotes], *, middle_c_octave: int = 3) -> str:
     rows = sorted((note, pad.name, pad.kind) for pad in pads for note in pad.notes)
     lines.writerows([note, note_name(note, middle_c_octave=middle_c_octave), name, kind] for note, name, kind in rows)
     return out.getvalue()
+
+
+def read_csv(data: bytes, file: str) -> list[PadNotes]:
+    """What ``as_csv`` writes, one pad for each name: note numbers in the first column, a pad's name under "pad".
+
+    The other columns may be missing; a kind that is not ours is read as "other". raises : KitFileError
+    """
+    try:
+        rows = list(csv.DictReader(io.StringIO(data.decode("utf-8-sig"))))
+    except (UnicodeDecodeError, csv.Error):
+        raise KitFileError("It is no list of notes.", "Choose a CSV file in UTF-8.", file=file) from None
+    notes, kinds = defaultdict(list), {}
+    for line, row in enumerate(rows, start=2):
+        number, name = (row.get("note") or "").strip(), (row.get("pad") or "").strip()[:120]
+        if not (number.isascii() and number.isdecimal() and int(number[:4]) < NOTES and name):
+            raise KitFileError("A line needs a note from 0 to 127 and a pad's name.", "Its first line names the columns note and pad.", file=file, line=line)  # fmt: skip
+        notes[name].append(int(number))
+        kinds.setdefault(name, row.get("kind") or "other")
+    if not notes:
+        raise KitFileError("It names no notes.", "Choose another file.", file=file)
+    return [PadNotes(id=n, name=name, kind=kinds[name] if kinds[name] in BY_SLUG else "other", notes=tuple(of)) for n, (name, of) in enumerate(notes.items())]  # fmt: skip

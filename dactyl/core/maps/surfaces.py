@@ -66,13 +66,13 @@ def filled(grid: Grid, pads: Sequence[int]) -> dict[int, int]:
     return dict(enumerate(pads[: grid.cells]))
 
 
-def spread(grid: Grid, cells: Cells, pads: Sequence[int], first: int) -> dict[int, int]:
-    """The pads one after another from ``first`` on."""
-    if first + len(pads) > grid.cells:
-        raise KitError(
-            f"{counted(len(pads), 'pad')} do not fit from {grid.name(first)} on. Begin lower, or add a bank."
-        )
-    return {**cells, **{first + n: pad for n, pad in enumerate(pads)}}
+def spread(grid: Grid, cells: Cells, pads: Sequence[int], first: int, within: Collection[int] = ()) -> dict[int, int]:
+    """The pads one after another from ``first`` on; or within a block of several places, whose first it is then."""
+    places = sorted(within) if len(within) > 1 else range(first, grid.cells)
+    if len(pads) > len(places):
+        where = f"in {counted(len(places), 'cell')}" if len(within) > 1 else f"from {grid.name(first)} on"
+        raise KitError(f"{counted(len(pads), 'pad')} do not fit {where}. Begin lower, take more cells, or add a bank.")
+    return {**cells, **dict(zip(places, pads, strict=False))}
 
 
 def cleared(cells: Cells, places: Collection[int]) -> dict[int, int]:

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from dactyl.core.kinds import BY_SLUG, OF_NOTE
-from dactyl.core.maps.notes import STANDARD, PadNotes
+from dactyl.core.maps.notes import STANDARD, TOGETHER, PadNotes
 from dactyl.core.parts.part import Part
 from dactyl.core.stack.kind import kind_from_name
 
@@ -41,6 +41,23 @@ def standard_source() -> list[PadNotes]:
 def named_source(names: Mapping[int, str]) -> list[PadNotes]:
     """A list of note names as a source; kinds are told by the words of the names."""
     return [PadNotes(id=note, name=name, kind=kind_from_name(name) or "other", notes=(note,)) for note, name in sorted(names.items())]  # fmt: skip
+
+
+def taken_over(source: Sequence[PadNotes], kit: Sequence[PadNotes]) -> tuple[dict[int, tuple[int, ...]], list[str]]:
+    """The notes of a list given to the pads that it means: by name, else by kind; what stands in only is not taken.
+
+    Returns notes by pad id, and the names in the list that no pad answers to. A name may mean several pads (``A + B``).
+    """
+    each = [replace(pad, name=name) for pad in source for name in pad.name.split(TOGETHER)]
+    numbered = [replace(pad, notes=(n,)) for n, pad in enumerate(kit)]  # so that a line says which pad, not which note
+    found: dict[int, list[int]] = {}
+    unknown = []
+    for line in propose(each, numbered):
+        if line.to is None or not line.is_sure:
+            unknown.append(line.name)
+        else:
+            found.setdefault(kit[line.to].id, []).append(line.note)
+    return {pad: tuple(sorted(set(notes))) for pad, notes in found.items()}, unknown
 
 
 def propose(source: Sequence[PadNotes], kit: Sequence[PadNotes]) -> list[Line]:

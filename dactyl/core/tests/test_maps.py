@@ -61,6 +61,7 @@ class Surfaces(SimpleTestCase):
 
     def test_pads_are_spread_swapped_and_named_by_where_they_stand(self):
         self.assertEqual(surfaces.spread(self.grid, {0: 7}, [1, 2, 3], 14), {0: 7, 14: 1, 15: 2, 16: 3})
+        self.assertEqual(surfaces.spread(self.grid, {0: 7}, [1, 2, 3], 9, [9, 0, 8, 1]), {0: 1, 1: 2, 8: 3})
         with self.assertRaisesRegex(KitError, "3 pads do not fit"):
             surfaces.spread(self.grid, {}, [1, 2, 3], 30)
         self.assertEqual(surfaces.swapped({0: 7, 5: 8}, 0, 9), {9: 7, 5: 8})

@@ -42,6 +42,21 @@ class Maps(KitCase):
             self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
         self.assertEqual(self.notes(), before)
 
+    def test_what_a_list_of_notes_names_is_given_to_the_pads_it_means_and_read_back_equal(self):
+        self.post("arrange", which="all", how="standard")
+        before = queries.pad_notes(self.kit)
+        written = {kind: self.client.get(f"/kits/{self.kit.pk}/map/{kind}").content for kind in ("notes.csv", "notes.midnam")}  # fmt: skip
+        for name, data in written.items():
+            self.post("arrange", which="all", how="row", first="C4")
+            self.assertContains(self.post("arrange", which="all", how="list", file=SimpleUploadedFile(name, data)), "Notes of 16 pads from")  # fmt: skip
+            self.assertEqual(self.notes(), [pad.notes for pad in before], name)
+        foreign = SimpleUploadedFile("quay.midnam", write_names("Quay", {5: before[2].name, 6: "Gull"}))
+        self.assertContains(self.post("arrange", which="all", how="list", file=foreign), "Without a pad here: Gull.")
+        self.assertEqual(self.notes()[2:4], [(5,), before[3].notes])
+        for bad in (b"note,pad\r\n200,Kick\r\n", b"\xff\xfe", b"", b"pad\r\nKick\r\n"):
+            said = self.post("arrange", which="all", how="list", file=SimpleUploadedFile("bad.csv", bad))
+            self.assertContains(said, "bad.csv", status_code=422)
+
     def test_what_can_not_be_arranged_is_said_and_nothing_is_done(self):
         before = self.notes()
         for values, words in (

@@ -30,7 +30,8 @@ def map_context(kit: Kit, shown: str = "") -> dict[str, Any]:
         "maps": every,
         "map": chosen,
         "map_pads": [
-            (pad, [(note, note in doubled) for note in pad.notes], _root(pad, roots), _bars(pad.notes)) for pad in pads
+            (pad, [(note, note in doubled) for note in pad.notes], _root(pad, roots), _bars(pad.notes), _thread(row, pad))
+            for row, pad in enumerate(pads)
         ],
         "doubled": [(note_label(note), names) for note, names in doubled.items()],
         "keys": [
@@ -50,6 +51,11 @@ def _root(pad: maps.PadNotes, roots: dict[int, int | None]) -> int | None:
     if pad.id not in roots or not pad.notes:
         return None
     return roots[pad.id] if roots[pad.id] is not None else min(pad.notes)
+
+
+def _thread(row: int, pad: maps.PadNotes) -> str:
+    """The lines from a pad to its keys: along its row of height 1, then up to the keyboard above the first row."""
+    return "".join(f"M0 {row + 0.5}H{note + 0.5}V0" for note in pad.notes)
 
 
 def _bars(notes: tuple[int, ...]) -> list[tuple[int, int]]:

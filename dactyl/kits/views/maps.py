@@ -7,8 +7,9 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
 
 from dactyl.core.errors import KitError
-from dactyl.core.formats.midi_names import write_names
+from dactyl.core.formats.midi_names import MAX_BYTES, read_names, write_names
 from dactyl.core.maps import notes as maps
+from dactyl.core.maps import translate
 from dactyl.core.units import counted
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit, Map
@@ -19,7 +20,7 @@ from dactyl.kits.views.map_views import map_context, picture_context, shown_in
 from dactyl.kits.views.pages import kit_page
 from dactyl.note_naming import COOKIE, OCTAVES, middle_c_octave
 from dactyl.page_memory import kept
-from dactyl.request_values import ids_in, number_in
+from dactyl.request_values import ids_in, number_in, plain
 
 MOST_LEARNED = 1024  # notes in one request
 
@@ -83,15 +84,36 @@ def _arranged(
     if how == "like":
         other = get_object_or_404(Kit, pk=number_in(request.POST.get("other", "")))
         found, unknown = maps.as_in(pads, queries.pad_notes(other))
-        said = (
-            f"Not in {other.name}: {', '.join(unknown[:6])}{' …' if len(unknown) > 6 else ''}; they keep theirs."
-            if unknown
-            else ""
-        )
-        return found, f"The same keys as {other.name}", said
+        said = _left_over(unknown, f"Not in {other.name}")
+        return found, f"The same keys as {other.name}", said and f"{said} They keep theirs."
+    if how == "list":
+        name, listed = _listed(request)
+        found, unknown = translate.taken_over(listed, pads)
+        if not found:
+            raise KitError(f"No pad of this kit is named in {name}.")
+        return found, f"Notes of {counted(len(found), 'pad')} from {name}", _left_over(unknown, "Without a pad here")
     if how == "clear":
         return {pad.id: () for pad in pads}, f"Notes of {of} taken away", ""
     raise KitError("Choose how to arrange the notes.")
+
+
+def _left_over(names: Sequence[str], words: str, most: int = 6) -> str:
+    """The names that were not met, the first few of them; nothing where all were."""
+    return f"{words}: {', '.join(names[:most])}{' …' if len(names) > most else ''}." if names else ""
+
+
+def _listed(request: HttpRequest) -> tuple[str, list[maps.PadNotes]]:
+    """The name of a note list that was sent, and what it says: a MIDI name document, or CSV as it is written here."""
+    upload = request.FILES.get("file")
+    if upload is None:
+        raise KitError("Choose a note list: a MIDI name document or a CSV file.")
+    name = plain(upload.name, "A file's name", 120)
+    if upload.size > MAX_BYTES:
+        raise KitError(f"{name} is larger than {MAX_BYTES >> 20} MB; no note list is.")
+    data = upload.read()
+    if name.lower().endswith(".csv"):
+        return name, maps.read_csv(data, name)
+    return name, translate.named_source(read_names(data, name))
 
 
 def _semitones(request: HttpRequest) -> int:

@@ -82,7 +82,7 @@ def _arranged(request: HttpRequest, kit: Kit, surface: Surface, what: str) -> tu
         return f"{pad.full_name} placed", {**cells, to: pad.pk}
     if what == "spread":
         pads = ids_in(request.POST.get("pads", "")) or card.selected_pads(request)
-        return f"{counted(len(pads), 'pad')} spread", surfaces.spread(grid, cells, pads, to)
+        return f"{counted(len(pads), 'pad')} spread", surfaces.spread(grid, cells, pads, to, places)
     if not places:
         raise KitError("No cell is selected. Select some first.")
     some = counted(len(places), "cell")

@@ -3,7 +3,8 @@ import { startLearning } from "./learning.js";
 /**
  * A surface, large: played, or arranged. While it is arranged, cells are selected by press, Shift (to there) and Ctrl (one
  * more); dragged to move, with Ctrl to copy; pads come from the list by drag, or by press on a cell and then on a pad.
- * Keys: arrows walk, with Shift they select; Space selects one more; Enter goes to the list; Delete clears; M mirrors.
+ * Keys: arrows walk, with Shift they select; Space selects one more; Enter goes to the list; Delete clears; M mirrors;
+ * Ctrl C and V copy the selected cells to where one is.
  */
 const DRAG_TYPE = "application/x-dactyl-pad";
 
@@ -13,6 +14,8 @@ export function startCells(session, input, part) {
   const cells = () => [...(view()?.querySelectorAll(".cells:not([hidden]) .cell-of") ?? [])];
   const cellAt = (place) => /** @type {HTMLElement} */ (view()?.querySelector(`.cell-of[data-place="${place}"]`));
   let cursor = 0;
+  let anchor = 0; // where selecting with Shift began
+  let copied = []; // places that are remembered to be copied
   let bank = 0;
   let selected = new Set();
   let laid = new Set(); // pads selected in the list, in the order of selecting
@@ -68,13 +71,13 @@ export function startCells(session, input, part) {
   }
 
   function press(place, { shiftKey, ctrlKey, metaKey }) {
-    if (shiftKey) selected = block(cursor, place);
+    if (shiftKey) selected = block(anchor, place);
     else if (ctrlKey || metaKey) {
       if (!selected.delete(place)) selected.add(place);
-      cursor = place;
+      cursor = anchor = place;
     } else {
       selected = new Set([place]);
-      cursor = place;
+      cursor = anchor = place;
     }
     show();
   }
@@ -192,6 +195,7 @@ export function startCells(session, input, part) {
     const cell = event.target.closest?.("#surfaces .cell-of");
     const row = event.target.closest?.("#cell-pads [data-lay]");
     if ((!cell && !row) || event.altKey) return;
+    if (cell) cursor = Number(cell.dataset.place);
     if (!(cell ? cellKey(event) : listKey(event, row))) return;
     event.preventDefault();
     event.stopPropagation();
@@ -203,20 +207,31 @@ export function startCells(session, input, part) {
     if (by) {
       const next = cursor + by;
       if (!cellAt(next) || cellAt(next).closest(".cells").hidden) return true;
-      if (shiftKey && isArranging) selected = new Set([...selected, ...block(cursor, next)]);
+      if (shiftKey && isArranging) selected = block(anchor, next);
       else if (!ctrlKey) selected = new Set([next]);
+      if (!shiftKey) anchor = next;
       cursor = next;
       show();
       cellAt(next).focus();
       return true;
     }
-    if (!isArranging || ctrlKey || metaKey) return false;
+    if (!isArranging) return false;
+    if (ctrlKey || metaKey) return copyKey(key.toLowerCase());
     if (key === " ") press(cursor, { shiftKey: false, ctrlKey: true, metaKey: false });
     else if (key === "Enter") /** @type {HTMLElement} */ (view().querySelector("#cell-pads [tabindex='0']"))?.focus();
     else if (key === "Delete" || key === "Backspace") post("clear");
     else if (key === "m") post("mirror");
     else if (key === "a") post("across");
     else if (key === "x") post("swap");
+    else return false;
+    return true;
+  }
+
+  function copyKey(key) {
+    if (key === "c") {
+      copied = [...selected];
+      session.say(`${copied.length} cell${copied.length === 1 ? "" : "s"} remembered. Ctrl V copies them to where you are.`);
+    } else if (key === "v" && copied.length) post("copy", { places: copied.join(",") });
     else return false;
     return true;
   }
@@ -228,6 +243,7 @@ export function startCells(session, input, part) {
       const next = rows[Math.min(rows.length - 1, Math.max(0, rows.indexOf(row) + by))];
       for (const each of rows) each.tabIndex = each === next ? 0 : -1;
       next.focus();
+      if (event.shiftKey && !laid.size) laid = new Set([row.dataset.lay]);
       if (event.shiftKey) lay(next.dataset.lay, { shiftKey: true, ctrlKey: false, metaKey: false });
       return true;
     }

@@ -40,6 +40,7 @@ export function startMap(session, input, part) {
     held.note = note;
     held.isMoved = true;
     held.mark.setAttribute("x", String(held.isRange ? Math.min(note, held.from) : note));
+    if (!held.isRange) thread(held.row, [...notesOf(held.row).filter((other) => other !== held.from), note]);
     if (held.isRange) held.mark.setAttribute("width", String(Math.abs(note - held.from) + 1));
     say(note);
   });
@@ -67,6 +68,11 @@ export function startMap(session, input, part) {
     for (const [name, value] of Object.entries({ class: "mark", x: note, y: 0.12, width: 1, height: 0.76, "data-note": note })) mark.setAttribute(name, String(value));
     line.append(mark);
     return mark;
+  }
+  /** The lines from a pad to its keys, as the server draws them, while a mark is dragged. */
+  function thread(row, notes) {
+    const place = [...document.querySelectorAll(".map-row")].indexOf(row);
+    document.querySelector(`[data-thread="${padOf(row)}"]`)?.setAttribute("d", notes.map((note) => `M0 ${place + 0.5}H${note + 0.5}V0`).join(""));
   }
   const say = (note) => session.say(labelOf(note));
   const labelOf = (note) => document.querySelector(`.key[data-key="${note}"] title`)?.textContent ?? String(note);
@@ -134,6 +140,7 @@ export function startMap(session, input, part) {
   }
   session.addEventListener("marked", () => {
     for (const row of document.querySelectorAll("[data-map-pad]")) row.classList.toggle("selected", session.pads.includes(padOf(row)));
+    for (const line of /** @type {NodeListOf<SVGElement>} */ (document.querySelectorAll("[data-thread]"))) line.classList.toggle("selected", session.pads.includes(Number(line.dataset.thread)));
     learning.redraw(Boolean(document.getElementById("map")));
   });
 }
