@@ -168,7 +168,7 @@ def _namer(kit: Kit, by: str) -> Callable[[Event], str]:
     for row in sheet_rows(kit, levels=False):
         for note in row.notes:
             names.setdefault(note, row.pad.piece.name or row.name if by == "piece" else row.name)
-    return lambda event: names.get(event.note) or note_name(event.note)
+    return lambda event: names.get(event.note) or note_name(event.note, middle_c_octave=middle_c_octave())
 
 
 # The editor -----------------------------------------------------------------------------------------------------------

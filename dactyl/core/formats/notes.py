@@ -7,6 +7,7 @@ from dactyl.core.errors import KitError
 PITCH_CLASSES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 SEMITONE = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 _NAME = re.compile(r"([A-Ga-g])([#♯b♭]?)(-?[0-9]{1,2})")
+_LABEL = re.compile(r"\b[A-G]#?-?[0-9]{1,2} · ([0-9]{1,3})\b")
 _NUMBER = re.compile(r"-?[0-9]{1,4}")
 
 
@@ -18,6 +19,11 @@ def note_name(note: int, *, middle_c_octave: int = 3) -> str:
 def note_label(note: int, *, middle_c_octave: int = 3) -> str:
     """Name and number together: ``"C1 · 36"``."""
     return f"{note_name(note, middle_c_octave=middle_c_octave)} · {note}"
+
+
+def relabelled(text: str, *, middle_c_octave: int) -> str:
+    """A sentence with its note labels named as its reader names them; the number in each says which note it is."""
+    return _LABEL.sub(lambda found: note_label(int(found[1]), middle_c_octave=middle_c_octave), text)
 
 
 def parse_note(text: str, *, middle_c_octave: int = 3) -> int:

@@ -17,7 +17,7 @@ from dactyl.core.bounce.stems import Order, arrange, bounce, gather, mix_of, sha
 from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.errors import BounceError, KitError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
-from dactyl.core.formats.notes import note_label, parse_note
+from dactyl.core.formats.notes import note_label, parse_note, relabelled
 from dactyl.core.kit import Envelope, Filter, Variation
 from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.play.compile import compile_kit
@@ -287,6 +287,8 @@ class Notes(SimpleTestCase):
         self.assertEqual(note_label(38), "D1 · 38")
         self.assertEqual([parse_note(text) for text in ("38", "D1", "Eb2", "D1 · 38", "c-2")], [38, 38, 51, 38, 0])
         self.assertEqual(parse_note("C4", middle_c_octave=4), 60)
+        said = "Notes of Kick (A2 old): D1 · 38, G#-1 · 20"
+        self.assertEqual(relabelled(said, middle_c_octave=5), "Notes of Kick (A2 old): D3 · 38, G#1 · 20")
         for text in ("", "H2", "128", "G9"):
             with self.subTest(text=text), self.assertRaisesRegex(KitError, "not a note"):
                 parse_note(text)

@@ -30,6 +30,12 @@ def note(number: int) -> str:
 
 
 @register.filter
+def in_octaves(sentence: object) -> str:
+    """A sentence that was written for all, as this browser names octaves."""
+    return notes.relabelled(str(sentence), middle_c_octave=middle_c_octave())
+
+
+@register.filter
 def notes_label(numbers: list[int]) -> str:
     return ", ".join(note(number) for number in numbers)
 

@@ -30,7 +30,13 @@ def map_context(kit: Kit, shown: str = "") -> dict[str, Any]:
         "maps": every,
         "map": chosen,
         "map_pads": [
-            (pad, [(note, note in doubled) for note in pad.notes], _root(pad, roots), _bars(pad.notes), _thread(row, pad))
+            (
+                pad,
+                [(note, note in doubled) for note in pad.notes],
+                _root(pad, roots),
+                _bars(pad.notes),
+                _thread(row, pad),
+            )
             for row, pad in enumerate(pads)
         ],
         "doubled": [(note_label(note), names) for note, names in doubled.items()],
