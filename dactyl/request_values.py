@@ -94,6 +94,15 @@ class Asked:
     def has(self, name: str) -> bool:
         return self._values.get(name) is not None
 
+    def objects(self, name: str, most: int) -> list["Asked"]:
+        """A list of objects."""
+        values = self._values.get(name, [])
+        if not isinstance(values, list) or not all(isinstance(value, dict) for value in values):
+            raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
+        if len(values) > most:
+            raise DactylError(f"{len(values):,} at once are too many; {most:,} is the most.")
+        return [Asked(value) for value in values]
+
     def wholes(self, name: str, low: int, high: int, most: int) -> list[int]:
         """A list of whole numbers."""
         return [row[0] for row in self._rows(name, [(low, high)], most, is_flat=True)]

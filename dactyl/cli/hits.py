@@ -1,39 +1,29 @@
 """``dactyl hits FILE...``: the hits of one recording, heard by all its microphones together."""
 
 import argparse
-import tempfile
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from pathlib import Path
-
-import soundfile
 
 from dactyl.cli.say import ProgressLine, as_json_line
 from dactyl.core.errors import DactylError
 from dactyl.core.fields import printable
 from dactyl.core.formats.midi import write_midi
-from dactyl.core.hits.envelopes import Track, reader
-from dactyl.core.hits.find import LONGEST_SECONDS, MOST_TRACKS, Found, find_hits, roles_of
+from dactyl.core.hits.envelopes import Track
+from dactyl.core.hits.find import Found, find_hits, roles_of
 from dactyl.core.hits.part import part_of
 from dactyl.core.hits.strokes import WEIGHTS
+from dactyl.core.hits.tracks import check_tracks, opened
 from dactyl.core.units import counted
-from dactyl.core.wave.read import seekable_copy
 
 
 def run(asked: argparse.Namespace) -> int:
-    if len(asked.files) > MOST_TRACKS:
-        raise DactylError(f"{len(asked.files)} tracks are too many; {MOST_TRACKS} is the most.")
+    check_tracks([str(path) for path in asked.files])
     given = _by_file(asked.files, asked.role, "role", str)
     thresholds = _by_file(asked.files, asked.threshold, "threshold", float)
-    tracks = [_track(path, given.get(str(path), role)) for path, role in zip(asked.files, roles_of([p.name for p in asked.files]), strict=True)]  # fmt: skip
-    with tempfile.TemporaryDirectory(prefix="dactyl-tracks-") as folder:
-        found = _found(
-            [
-                replace(track, read=reader(seekable_copy(Path(track.name), Path(folder, str(n))), track.name))
-                for n, track in enumerate(tracks)
-            ],
-            thresholds,
-        )
+    guessed = roles_of([path.name for path in asked.files])
+    files = [(path, str(path), _role(given.get(str(path), role))) for path, role in zip(asked.files, guessed, strict=True)]  # fmt: skip
+    with opened(files) as tracks:
+        found = _found(tracks, thresholds)
     if asked.midi:
         asked.midi.write_bytes(write_midi(part_of(found, asked.midi.stem)))
     print(as_json_line(as_json(found)) if asked.json else "\n".join(printable(row) for row in _plain(found)))
@@ -50,21 +40,10 @@ def _found(tracks: Sequence[Track], thresholds: dict[str, float]) -> list[Found]
     return []
 
 
-def _track(path: Path, role: str) -> Track:
+def _role(role: str) -> str:
     if kind(role) not in WEIGHTS:
         raise DactylError(f"“{role[:30]}” is no role: {', '.join(WEIGHTS)} are, and toms may be numbered.")
-    try:
-        with soundfile.SoundFile(path) as file:
-            frames, rate, channels = file.frames, file.samplerate, file.channels
-    except (soundfile.LibsndfileError, OSError) as problem:
-        raise DactylError(
-            f"{path}: It can't be read as sound. Is it there, and a WAV, AIFF, FLAC, OGG or MP3?"
-        ) from problem
-    if frames > LONGEST_SECONDS * rate:
-        raise DactylError(f"{path}: It is longer than {LONGEST_SECONDS // 60} minutes. Cut it first.")
-    if channels > 2:
-        raise DactylError(f"{path}: It has {channels} channels; a track has one or two. Split it first.")
-    return Track(str(path), role, reader(path, str(path)), frames, rate)
+    return role
 
 
 def kind(role: str) -> str:

@@ -2,16 +2,19 @@
 
 import io
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
 import soundfile
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 
 from dactyl.core.stack.layers import split_evenly
+from dactyl.demo import rehearsal
 from dactyl.demo.scenario import KITS, KitPlan, PadPlan, parts
 from dactyl.demo.synth import RATE_HZ, Room, strike, through_mics
+from dactyl.jobs.models import Job
 from dactyl.kits.models import (
     ChokeGroup,
     Kit,
@@ -26,6 +29,8 @@ from dactyl.kits.models import (
     TakeSample,
 )
 from dactyl.parts.edits import add_part
+from dactyl.recordings.edits import WORK, take_in
+from dactyl.recordings.tasks import find_hits
 from dactyl.shelf.edits import State
 from dactyl.shelf.models import Import, ImportFile, Sample
 from dactyl.shelf.store import receive
@@ -41,6 +46,7 @@ def build() -> Iterator[str]:
     """Yield a line for each step."""
     batch = Import.objects.create()
     with ProcessPoolExecutor(os.cpu_count()) as pool:
+        recorded = pool.submit(rehearsal.tracks)
         for kit in reversed(KITS):  # the first page shows the latest first
             keys = {}
             for pad, files in zip(kit.pads, pool.map(_synthesise, [kit] * len(kit.pads), kit.pads), strict=True):
@@ -57,7 +63,21 @@ def build() -> Iterator[str]:
         for part in parts():
             add_part(part)
     batch.delete()
+    yield _record(recorded.result())
     yield "Three parts: " + ", ".join(part.name for part in parts())
+
+
+def _record(tracks: Mapping[str, np.ndarray]) -> str:
+    """The rehearsal recording, listened to."""
+    files = [
+        SimpleUploadedFile(name, _wav(audio.T, "PCM_16")) for name, audio in tracks.items()
+    ]  # fmt: skip
+    recording = take_in(rehearsal.NAME, files)
+    recording.job = Job.objects.create(work=WORK, subject_id=recording.pk, state=Job.State.DONE, queue="imports")
+    recording.save(update_fields=["job"])
+    for _ in find_hits(recording.pk):
+        pass
+    return f"A recording of seven microphones: {rehearsal.NAME}"
 
 
 def _synthesise(kit: KitPlan, pad: PadPlan) -> dict[Key, bytes]:
@@ -79,9 +99,9 @@ def _synthesise(kit: KitPlan, pad: PadPlan) -> dict[Key, bytes]:
     return files
 
 
-def _wav(audio: np.ndarray) -> bytes:
+def _wav(audio: np.ndarray, subtype: str = "PCM_24") -> bytes:
     file = io.BytesIO()
-    soundfile.write(file, audio.T.astype(np.float32), RATE_HZ, "PCM_24", format="WAV")
+    soundfile.write(file, audio.T.astype(np.float32), RATE_HZ, subtype, format="WAV")
     return file.getvalue()
 
 

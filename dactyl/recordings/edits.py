@@ -1,41 +1,43 @@
-"""Take in the tracks of a recording, keep what is found, make a part of it."""
+"""Take in the tracks of a recording, keep what is found, mend it, make a part of it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from typing import Any
 
-import soundfile
+from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from dactyl.core.errors import DactylError
 from dactyl.core.hits.envelopes import Track
-from dactyl.core.hits.find import LONGEST_SECONDS, MOST_TRACKS, Found, Hit, roles_of
-from dactyl.core.hits.part import part_of
+from dactyl.core.hits.find import Found, roles_of
+from dactyl.core.hits.mend import Mend, bar_lines, velocity_of
+from dactyl.core.hits.part import Stroke, part_from
+from dactyl.core.hits.tracks import check_tracks, measure_track, opened
+from dactyl.core.units import counted
+from dactyl.history.edits import edit
+from dactyl.history.models import Revision
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Part
-from dactyl.recordings.models import RecordedTrack, Recording
+from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording, TrackMend
 from dactyl.shelf.store import write_whole
 
 WORK = "dactyl.recordings.tasks.find_hits"
-LOW_HZ, HIGH_HZ = 4_000, 384_000
 
 
 def take_in(name: str, uploads: Sequence[UploadedFile]) -> Recording:
     """Keep the tracks; a file that is no sound is refused, and with it all, for they belong together."""
-    if not 1 <= len(uploads) <= MOST_TRACKS:
-        raise DactylError(f"A recording has 1 to {MOST_TRACKS} tracks; {len(uploads)} came.")
+    names = [upload.name for upload in uploads]
+    check_tracks(names)
     recording = Recording.objects.create(name=name[:80])
     try:
         rows = []
-        roles = roles_of([upload.name for upload in uploads])
-        for position, (upload, role) in enumerate(zip(uploads, roles, strict=True)):
-            write_whole(recording.folder / str(position), lambda out, up=upload: [out.write(b) for b in up.chunks()], sync=False)  # fmt: skip
-            frames, rate_hz = _checked(recording.folder / str(position), upload.name[:120])
-            rows.append(
-                RecordedTrack(
-                    recording=recording, name=upload.name[-255:], position=position, role=role, frames=frames, rate_hz=rate_hz
-                )
-            )  # fmt: skip
+        for position, (upload, role) in enumerate(zip(uploads, roles_of(names), strict=True)):
+            row = RecordedTrack(recording=recording, name=upload.name[-255:], position=position, role=role)
+            write_whole(row.path, lambda out, up=upload: [out.write(block) for block in up.chunks()], sync=False)
+            row.frames, row.rate_hz, row.channels = measure_track(row.path, upload.name[:120])
+            rows.append(row)
         RecordedTrack.objects.bulk_create(rows)
     except BaseException:
         recording.forget()
@@ -43,30 +45,17 @@ def take_in(name: str, uploads: Sequence[UploadedFile]) -> Recording:
     return recording
 
 
-def _checked(path, name: str) -> tuple[int, int]:
-    try:
-        with soundfile.SoundFile(path) as file:
-            frames, rate_hz, channels = file.frames, file.samplerate, file.channels
-    except (soundfile.LibsndfileError, RuntimeError, ValueError) as problem:
-        raise DactylError(f"{name}: It is not a sound file; WAV, AIFF, FLAC, OGG and MP3 are read.") from problem
-    if channels > 2 or not LOW_HZ <= rate_hz <= HIGH_HZ or frames < 1:
-        raise DactylError(
-            f"{name}: It has {channels} channels at {rate_hz:,} Hz; a track has one or two, at 4 to 384 kHz."
-        )
-    if frames > LONGEST_SECONDS * rate_hz:
-        raise DactylError(f"{name}: It is longer than {LONGEST_SECONDS // 60} minutes. Cut it first.")
-    return frames, rate_hz
-
-
 def begin(recording: Recording, roles: Mapping[int, str]) -> None:
-    """Listen in the background, with these roles. roles : by the key of the track"""
+    """Listen in the background, with these roles; what was mended before goes. roles : by the key of the track"""
     if recording.job and not recording.job.is_over:
         raise DactylError("This recording is being listened to already. Wait, or cancel it.")
     with transaction.atomic():
         for track in recording.tracks.all():
             track.role = roles.get(track.pk, track.role)
-            track.hits, track.softest_db, track.least_sure = [], None, 0.5
-            track.save(update_fields=["role", "hits", "softest_db", "least_sure"])
+            track.hits, track.softest_db, track.least_sure, track.soft_db, track.hard_db = [], None, 0.5, None, None
+            track.save(update_fields=["role", "hits", "softest_db", "least_sure", "soft_db", "hard_db"])
+        TrackMend.objects.filter(track__recording=recording).delete()
+        Revision.objects.filter(journal=recording.journal_id).delete()
         recording.job = enqueue(WORK, recording.pk, queue="imports")
         recording.save(update_fields=["job"])
 
@@ -81,30 +70,98 @@ def keep(recording: Recording, found: Sequence[Found]) -> None:
             track.save(update_fields=["hits"])
 
 
-def set_thresholds(track: RecordedTrack, softest_db: float | None, least_sure: float) -> None:
-    RecordedTrack.objects.filter(pk=track.pk).update(softest_db=softest_db, least_sure=least_sure)
-
-
 def forget(recording: Recording) -> None:
     if recording.job:
         cancel(recording.job)
     recording.forget()
 
 
-def make_part(recording: Recording, notes: Mapping[int, int], *, velocity: int | None = None) -> Part:
-    """All taken hits in one part. notes : by the key of the track; tracks without one are left out
+@contextmanager
+def opened_track(track: RecordedTrack) -> Iterator[Track]:
+    """One track, to look at some of it."""
+    with opened([(track.path, track.name, track.role)], settings.DATA / "incoming") as (one,):
+        yield one
 
-    velocity : of all hits, where they shall be all the same
+
+# Mending --------------------------------------------------------------------------------------------------------------
+
+
+def set_track(track: RecordedTrack, version: int, sentence: str, **fields: Any) -> Revision | None:
+    """Thresholds, curve, pad of a track."""
+    with edit(track.recording, version, sentence) as change:
+        change.update(track, **fields)
+        change.touch(track.pk)
+    return change.revision
+
+
+def mend(
+    recording: Recording, version: int, sentence: str, wanted: Sequence[tuple[RecordedTrack, int | None, Mend]]
+) -> Revision | None:
+    """Decide over candidates, and put in, move or take out hits of one's own.
+
+    wanted : the track, the key of the mend that is changed or None, and what it is to be
     """
-    tracks = list(recording.tracks.all())
-    found = [
-        Found(
-            Track(track.name, str(track.pk), lambda a, b: None, track.frames, track.rate_hz),
-            tuple(Hit(time, 0, level, velocity or own, sure, why) for time, level, own, sure, why in track.taken()),
-        )
+    with edit(recording, version, sentence) as change:
+        known = {row.pk: row for row in TrackMend.objects.filter(track__recording=recording)}
+        decided = {(row.track_id, row.place): row for row in known.values() if row.place is not None}
+        for track, key, value in wanted:
+            row = known.get(key) if key else decided.get((track.pk, value.place))
+            fields = {name: getattr(value, name) for name in ("is_hit", "time", "level_db", "velocity")}
+            if key and row is None:
+                raise DactylError("One of these hits is no longer there. It is shown as it is now; do it again.")
+            if row is None:
+                change.create(TrackMend(track=track, place=value.place, **fields))
+            elif row.place is None and not value.is_hit:
+                change.delete_all([row])
+            else:
+                change.update(row, **fields)
+            change.touch(track.pk)
+    return change.revision
+
+
+def set_bars(recording: Recording, version: int, anchors: Mapping[int, float], beats: int) -> Revision | None:
+    """Bar lines of a free recording: where the first beats of some bars stand. No hit moves."""
+    rising = sorted(anchors.items())
+    if len(rising) == 1 or any(b <= a + 0.05 for (_, a), (_, b) in zip(rising, rising[1:], strict=False)):
+        raise DactylError("Bar lines rise in time, one behind the other, and two at least are needed.")
+    bars = [[number, round(seconds, 6)] for number, seconds in rising]
+    sentence = f"Bar lines set at {counted(len(bars), 'place')}" if bars else "Bar lines taken away"
+    with edit(recording, version, sentence) as change:
+        change.update(recording, bars=bars, beats=beats)
+    return change.revision
+
+
+def lines_of(recording: Recording) -> list[float]:
+    """Seconds of the bar lines, the first at or before the recording's zero; none where none are set."""
+    if len(recording.bars) < 2:
+        return []
+    longest = max((track.seconds for track in recording.tracks.all()), default=0.0)
+    return bar_lines(dict(recording.bars), longest)
+
+
+# To the part ----------------------------------------------------------------------------------------------------------
+
+
+def make_parts(recording: Recording, notes: Mapping[int, int], *, one_each: bool = False) -> list[Part]:
+    """All taken hits in one part, or a part for each track. notes : by the key of the track; those without are left out"""
+    tracks = list(recording.tracks.prefetch_related("mends"))
+    strokes = {
+        track: [Stroke(hit.time, notes[track.pk], _velocity(track, hit)) for hit in track.taken()]
         for track in tracks
-    ]  # fmt: skip
-    part = part_of(found, recording.name, {str(key): note for key, note in notes.items()})
-    if not part.events:
+        if track.pk in notes
+    }
+    if not any(strokes.values()):
         raise DactylError("No hit is left to make a part of. Lower a threshold, or give a track a pad.")
-    return add_part(part)
+    lines, longest = lines_of(recording), max(track.seconds for track in tracks)
+    groups = {f"{recording.name} {track.role}": own for track, own in strokes.items() if own} if one_each else {recording.name: [stroke for own in strokes.values() for stroke in own]}  # fmt: skip
+    parts = []
+    with transaction.atomic():
+        for name, own in groups.items():
+            part = add_part(part_from(own, name, longest, lines, recording.beats))
+            RecordedPart.objects.create(recording=recording, part=part, zero_seconds=-lines[0] if lines else 0.0)
+            parts.append(part)
+    return parts
+
+
+def _velocity(track: RecordedTrack, hit) -> int:
+    return track.velocity or hit.velocity or velocity_of(hit.level_db, *track.curve())

@@ -1,31 +1,44 @@
 """The job that listens to a recording. Begun again after a kill, it starts anew and ends the same."""
 
 from collections.abc import Iterator
-from pathlib import Path
-from tempfile import TemporaryDirectory
 
 from django.conf import settings
 
-from dactyl.core.hits.envelopes import Track, reader
+from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import find_hits as find
-from dactyl.core.wave.read import seekable_copy
+from dactyl.core.hits.playback import write_playback
+from dactyl.core.hits.tracks import opened
 from dactyl.jobs.run import Progress
 from dactyl.recordings import edits
 from dactyl.recordings.models import RecordedTrack, Recording
 
 STEPS = 1000
+PREPARED = 0.3  # of the work is preparing what the page plays
 
 
 def find_hits(recording_id: int) -> Iterator[Progress]:
     recording = Recording.objects.get(pk=recording_id)
-    with TemporaryDirectory(dir=settings.DATA / "incoming", prefix="tracks-") as folder:
-        tracks = [_track(row, Path(folder, str(row.position))) for row in recording.tracks.all()]
+    rows = list(recording.tracks.all())
+    with opened([(row.path, row.name, row.role) for row in rows], settings.DATA / "incoming") as tracks:
+        for number, (row, track) in enumerate(zip(rows, tracks, strict=True)):
+            for share in _prepare(row, track):
+                yield _progress(PREPARED * (number + share) / len(rows), "Preparing to be heard")
+        Recording.objects.filter(pk=recording_id).update(played_rate_hz=settings.PLAYING_RATE_HZ)
         for step in find(tracks):
             if isinstance(step, list):
                 edits.keep(recording, step)
             else:
-                yield Progress(round(STEPS * step), STEPS, "Listening")
+                yield _progress(PREPARED + (1 - PREPARED) * step, "Listening")
 
 
-def _track(row: RecordedTrack, copy: Path) -> Track:
-    return Track(row.name, row.role, reader(seekable_copy(row.path, copy), row.name), row.frames, row.rate_hz)
+def _progress(share: float, label: str) -> Progress:
+    return Progress(round(STEPS * share), STEPS, label)
+
+
+def _prepare(row: RecordedTrack, track: Track) -> Iterator[float]:
+    """What the page plays and draws, under its final names once it is whole."""
+    partial = [path.with_name(f"{path.name}.part") for path in (row.sound_path, row.peaks_path)]
+    with partial[0].open("wb") as sound, partial[1].open("wb") as peaks:
+        yield from write_playback(track, settings.PLAYING_RATE_HZ, sound, peaks)
+    for path, final in zip(partial, (row.sound_path, row.peaks_path), strict=True):
+        path.replace(final)

@@ -1,41 +1,64 @@
-"""A recording on its way to a part: its tracks and roles, what was found, which pad each track is for."""
+"""A recording on its way to a part: its tracks and roles, what was found and mended, which pad each track is for."""
 
-from collections.abc import Sequence
+from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseLocation, push_url
 
 from dactyl.core.errors import DactylError
-from dactyl.core.hits.part import kinds_of
+from dactyl.core.hits.find import NEAR_SECONDS, rise_near
+from dactyl.core.hits.mend import Mend
+from dactyl.core.hits.playback import BLOCK_FRAMES
 from dactyl.core.hits.strokes import WEIGHTS
-from dactyl.core.maps.notes import PadNotes
-from dactyl.core.stack.hearing import FAMILY_OF
+from dactyl.history import edits as history
+from dactyl.history.models import Revision
+from dactyl.history.queries import reading
 from dactyl.jobs.run import cancel as cancel_job
-from dactyl.kits.fields import number
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes
 from dactyl.kits.views.pages import kit_page
-from dactyl.recordings import edits
-from dactyl.recordings.models import RecordedTrack, Recording
-from dactyl.request_values import number_in, plain
+from dactyl.recordings import edits, shown
+from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording
+from dactyl.recordings.pads import proposed_pads
+from dactyl.request_values import Asked, number_in, plain, seen_version
 
 TOMS = ("tom 1", "tom 2", "tom 3", "tom 4")
 ROLES = tuple(role for each in WEIGHTS for role in (TOMS if each == "tom" else (each,)))
-PICTURE_WIDTH, TOP_DB, FLOOR_DB = 1000, 0.0, -54.0
+MOST_MENDS = 2000  # in one request
+LATEST_SECONDS = 3600.0
+SOUND_SECONDS = 24 * 3600
 
 
 @require_POST
 def new(request: HttpRequest, kit_id: int) -> HttpResponse:
     uploads = request.FILES.getlist("tracks")
-    name = plain(request.POST.get("name", ""), "A recording's name", 80) or "Recording"
+    name = plain(request.POST.get("name", ""), "A recording's name", 80) or _name_of([up.name for up in uploads])
     recording = edits.take_in(name, uploads)
     kit = get_object_or_404(Kit, pk=kit_id)
     url = reverse("recordings:recording", args=[kit.pk, recording.pk])
     return push_url(_page(request, kit, recording), url)
+
+
+def _name_of(names: list[str]) -> str:
+    """What all names begin with, else a plain word and a number."""
+    if len(names) > 1:
+        shortest = min(names, key=len)
+        same = next((n for n in range(len(shortest)) if len({name[n] for name in names}) > 1), len(shortest))
+        if words := plain(shortest[:same].strip(" _-.0123456789"), "A name", 80):
+            return words
+    return f"Recording {Recording.objects.count() + 1}"
+
+
+@require_GET
+def listed(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """The recordings that came in before."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    return render(request, "recordings/_listed.html", {"kit": kit, "recordings": Recording.objects.all()})
 
 
 @require_GET
@@ -49,44 +72,15 @@ def _page(request: HttpRequest, kit: Kit, recording: Recording) -> HttpResponse:
 
 
 def _context(kit: Kit, recording: Recording) -> dict[str, Any]:
-    tracks = list(recording.tracks.all())
-    pads = [pad for pad in pad_notes(kit) if pad.notes]
     return {
         "recording": recording,
+        "recordings": Recording.objects.all(),
+        "tracks": list(recording.tracks.all()),
         "roles": ROLES,
-        "pads": pads,
-        "rows": [_row(track, pad) for track, pad in _pads(tracks, pads)],
+        "pads": [pad for pad in pad_notes(kit) if pad.notes],
         "is_found": bool(recording.job and recording.job.state == "done"),
-    }  # fmt: skip
-
-
-def _row(track: RecordedTrack, pad: int | None) -> tuple:
-    """What the page shows of a track: its hits, how many are unsure, their picture, the pad that is proposed."""
-    taken = track.taken()
-    return track, len(taken), sum(hit[3] < 0.8 for hit in taken), _picture(track, taken), pad
-
-
-def _pads(tracks: Sequence[RecordedTrack], pads: Sequence[PadNotes]) -> list[tuple[RecordedTrack, int | None]]:
-    """For each track the pad that is proposed: the first of the kind that it hears, or of one of its family."""
-    kinds = kinds_of([track.role for track in tracks])
-    result = []
-    for track in tracks:
-        kind = kinds.get(track.role)
-        own = next((pad.id for pad in pads if pad.kind == kind), None)
-        family = FAMILY_OF.get(kind or "")
-        alike = next((pad.id for pad in pads if family and FAMILY_OF.get(pad.kind) == family), None)
-        result.append((track, own or alike))
-    return result
-
-
-def _picture(track: RecordedTrack, hits: Sequence[list]) -> tuple[str, str]:
-    """Stems of the hits along time, as tall as they are loud: paths of those taken and of those left, 1000 wide, 40 high."""
-    taken = {hit[0] for hit in hits}
-    paths = {True: [], False: []}
-    for time, level_db, *_ in track.hits:
-        height = 2 + 36 * min(1.0, max(0.0, (level_db - FLOOR_DB) / (TOP_DB - FLOOR_DB)))
-        paths[time in taken].append(f"M{PICTURE_WIDTH * time / track.seconds:.1f} 40v-{height:.0f}")
-    return "".join(paths[True]), "".join(paths[False])
+        "is_listening": bool(recording.job and not recording.job.is_over),
+    }
 
 
 @require_GET
@@ -119,34 +113,176 @@ def cancel(request: HttpRequest, kit_id: int, recording_id: int) -> HttpResponse
 
 
 @require_POST
-def thresholds(request: HttpRequest, kit_id: int, recording_id: int, track_id: int) -> HttpResponse:
-    """What is softer, or less sure, is no hit; nothing is listened to again."""
-    track = get_object_or_404(RecordedTrack, pk=track_id, recording=recording_id)
-    softest = request.POST.get("softest", "").strip()
-    edits.set_thresholds(
-        track,
-        number("The softest hit", -100, 0, "dB")(softest) if softest else None,
-        number("How sure a hit is", 0, 100)(request.POST.get("sure", "50")) / 100,
-    )
-    return _again(request, kit_id, recording_id)
+def forget(request: HttpRequest, kit_id: int, recording_id: int) -> HttpResponse:
+    edits.forget(get_object_or_404(Recording, pk=recording_id))
+    return HttpResponseLocation(reverse("parts:part", args=[kit_id]), target="#view")
+
+
+# What the page plays and draws ----------------------------------------------------------------------------------------
+
+
+@require_GET
+def sound(request: HttpRequest, track_id: int, block: int) -> HttpResponse:
+    """Two seconds of a track, interleaved 16 bit; fewer at its end."""
+    track = get_object_or_404(RecordedTrack.objects.select_related("recording"), pk=track_id)
+    size = BLOCK_FRAMES * 2 * track.channels
+    return _bytes(track.sound_path, block * size, size)
+
+
+@require_GET
+def peaks(request: HttpRequest, track_id: int) -> HttpResponse:
+    """The height of a track every few milliseconds, a byte each."""
+    track = get_object_or_404(RecordedTrack.objects.select_related("recording"), pk=track_id)
+    return _bytes(track.peaks_path, 0, -1)
+
+
+def _bytes(path, first: int, count: int) -> HttpResponse:
+    try:
+        with path.open("rb") as file:
+            file.seek(first)
+            data = file.read(count)
+    except FileNotFoundError:
+        raise DactylError("This track is not prepared to be heard. Press Listen again.") from None
+    response = HttpResponse(data, content_type="application/octet-stream")
+    response["Cache-Control"] = f"private, max-age={SOUND_SECONDS}"
+    return response
+
+
+@require_GET
+def data(request: HttpRequest, kit_id: int, recording_id: int) -> JsonResponse:
+    recording = get_object_or_404(Recording, pk=recording_id)
+    return JsonResponse(shown.whole(recording, get_object_or_404(Kit, pk=kit_id)))
+
+
+@require_GET
+def of_part(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
+    """The recording that a part was made of, to be heard beside it; nothing where it was made otherwise."""
+    link = RecordedPart.objects.select_related("recording__journal").filter(part=part_id).first()
+    if link is None:
+        return JsonResponse({})
+    return JsonResponse({**shown.about(link.recording, get_object_or_404(Kit, pk=kit_id)), "zero": link.zero_seconds})
+
+
+# Edits ----------------------------------------------------------------------------------------------------------------
+
+
+def recording_edit(view: Callable[..., Revision | None]) -> Callable[..., JsonResponse]:
+    """Run ``view``, which edits the recording at the version in ``X-Recording-Version``; answer with how it is now."""
+
+    @require_POST
+    @wraps(view)
+    def answer(request: HttpRequest, kit_id: int, recording_id: int, **found: int | str) -> JsonResponse:
+        kit = get_object_or_404(Kit, pk=kit_id)
+        recording = get_object_or_404(Recording, pk=recording_id)
+        is_stale = False
+        try:
+            revision = view(request, recording, seen_version(request, "recording"), kit=kit, **found)
+        except history.StaleDocument as stale:
+            said, is_stale = str(stale), True
+        except DactylError as problem:
+            return JsonResponse({"said": str(problem)}, status=422)
+        else:
+            said = revision.sentence if revision else "Nothing changed."
+        fresh = get_object_or_404(Recording, pk=recording_id)
+        with reading():
+            body = {**shown.about(fresh, kit), "said": said, "isStale": is_stale}
+        return JsonResponse(body, status=409 if is_stale else 200)
+
+    return answer
+
+
+@recording_edit
+def set_track(request: HttpRequest, recording: Recording, version: int, kit: Kit, track_id: int) -> Revision | None:
+    """What is softer, or less sure, is no hit; how loud a soft and a hard stroke are; the pad its hits go to."""
+    track, asked = _track(recording, track_id), Asked.of(request)
+    level = {"low": -120, "high": 20}
+    if asked.has("pad"):
+        pad = asked.whole("pad", 0, 1 << 53)
+        name = next((one.name for one in pad_notes(kit) if one.id == pad), "no pad")
+        pads = {**track.pads, str(kit.pk): pad}
+        return edits.set_track(track, version, f"{track.name[:60]} goes to {name}", pads=pads)
+    if asked.has("sure"):
+        sure = asked.number("sure", 0, 1)
+        return edits.set_track(track, version, f"{track.name[:60]}: hits sure by {sure:.0%}", least_sure=sure)
+    if asked.has("soft"):
+        soft, hard = asked.number("soft", **level), asked.number("hard", **level)
+        if hard - soft < 1:
+            raise DactylError("A hard stroke is louder than a soft one, by 1 dB at least.")
+        sentence = f"{track.name[:60]}: soft at {soft:.0f} dB, hard at {hard:.0f} dB"
+        return edits.set_track(track, version, sentence, soft_db=soft, hard_db=hard)
+    if asked.has("velocity"):
+        velocity = asked.whole("velocity", 0, 127) or None
+        sentence = f"{track.name[:60]}: velocity {velocity or 'as loud as played'}"
+        return edits.set_track(track, version, sentence, velocity=velocity)
+    softest = asked.number("softest", **level) if asked.has("softest") else None
+    words = f"hits from {softest:.1f} dB on" if softest is not None else "hits of any level"
+    return edits.set_track(track, version, f"{track.name[:60]}: {words}".replace("-", "−"), softest_db=softest)
+
+
+def _track(recording: Recording, track_id: int) -> RecordedTrack:
+    track = get_object_or_404(RecordedTrack, pk=track_id, recording=recording)
+    track.recording = recording
+    return track
+
+
+@recording_edit
+def mend(request: HttpRequest, recording: Recording, version: int, kit: Kit) -> Revision | None:
+    """``mends``: objects with track, mend or place, isHit, time, level, velocity; ``sentence`` says what was done."""
+    asked = Asked.of(request)
+    tracks = {track.pk: track for track in recording.tracks.all()}
+    wanted = []
+    for one in asked.objects("mends", MOST_MENDS):
+        track = tracks.get(one.whole("track", 1, 1 << 53))
+        if track is None:
+            raise DactylError("This track is no longer there. Reload the page.")
+        place = one.whole("place", 0, max(0, len(track.hits) - 1)) if one.has("place") else None
+        key = one.whole("mend", 1, 1 << 53) if one.has("mend") else None
+        time = one.number("time", 0, LATEST_SECONDS) if one.has("time") else None
+        if place is None and key is None and time is None:
+            raise DactylError("A hit that is put in needs its time.")
+        level_db = one.number("level", -200, 60) if one.has("level") else None
+        velocity = one.whole("velocity", 1, 127) if one.has("velocity") else None
+        wanted.append((track, key, Mend(one.yes("isHit"), place, time, level_db, velocity)))
+    return edits.mend(recording, version, asked.text("sentence", 120) or "Hits mended", wanted)
+
+
+@require_POST
+def rise(request: HttpRequest, kit_id: int, recording_id: int, track_id: int) -> JsonResponse:
+    """Where the track rises next to a time, to the frame; nothing is changed."""
+    track = _track(get_object_or_404(Recording, pk=recording_id), track_id)
+    asked = Asked.of(request)
+    wanted = asked.number("time", 0, LATEST_SECONDS)
+    with edits.opened_track(track) as one:
+        time, level_db, is_rise = rise_near(one, wanted, asked.number("within", 0.001, 2.0, NEAR_SECONDS))
+    return JsonResponse({"time": time, "level": round(level_db, 2), "isRise": is_rise})
+
+
+@recording_edit
+def set_bars(request: HttpRequest, recording: Recording, version: int, kit: Kit) -> Revision | None:
+    """``bars``: objects with the number of a bar and the seconds of its first beat; none takes the bar lines away."""
+    asked = Asked.of(request)
+    anchors = {
+        one.whole("bar", -10_000, 10_000): one.number("seconds", -60, LATEST_SECONDS) for one in asked.objects("bars", 4000)
+    }  # fmt: skip
+    return edits.set_bars(recording, version, anchors, asked.whole("beats", 1, 32, 4))
+
+
+@recording_edit
+def undo(request: HttpRequest, recording: Recording, version: int, kit: Kit) -> Revision | None:
+    return history.undo(recording, version)
+
+
+@recording_edit
+def redo(request: HttpRequest, recording: Recording, version: int, kit: Kit) -> Revision | None:
+    return history.redo(recording, version)
 
 
 @require_POST
 def make(request: HttpRequest, kit_id: int, recording_id: int) -> HttpResponse:
-    """The part, with the notes of the pads that were chosen; it opens in the Part view."""
+    """The part, or with ``each=1`` one for each track, with the notes of the pads; it opens in the Part view."""
     kit, recording = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Recording, pk=recording_id)
     notes = {pad.id: pad.notes[0] for pad in pad_notes(kit) if pad.notes}
-    chosen = {
-        track.pk: notes[pad]
-        for track in recording.tracks.all()
-        if (pad := number_in(request.POST.get(f"pad-{track.pk}", ""), -1)) in notes
-    }
-    same = request.POST.get("same", "").strip()
-    part = edits.make_part(recording, chosen, velocity=min(127, max(1, number_in(same, 96))) if same else None)
+    pads = proposed_pads(kit, list(recording.tracks.all()))
+    chosen = {track: notes[pad] for track, pad in pads.items() if pad in notes}
+    part, *_ = edits.make_parts(recording, chosen, one_each=number_in(request.POST.get("each", "")) == 1)
     return HttpResponseLocation(f"{reverse('parts:part', args=[kit.pk])}?part={part.pk}", target="#view")
-
-
-@require_POST
-def forget(request: HttpRequest, kit_id: int, recording_id: int) -> HttpResponse:
-    edits.forget(get_object_or_404(Recording, pk=recording_id))
-    return HttpResponseLocation(reverse("parts:part", args=[kit_id]), target="#view")

@@ -20,6 +20,8 @@ import { startEditor } from "./part/editor.js";
 import { startPart } from "./part/playing.js";
 import { startReading } from "./part/read.js";
 import { startRecorder } from "./part/record.js";
+import { RecordedSound } from "./sound/recorded.js";
+import { startRecordings } from "./recording/editor.js";
 import { startPractice } from "./input/practice.js";
 import { Session } from "./page/session.js";
 import { startSheet } from "./sheet/sheet.js";
@@ -54,7 +56,9 @@ if (workshop) {
     document.body.addEventListener("ways-changed", () => ways.load());
     const practice = startPractice(input, part, ways);
     const recorder = startRecorder({ session, engine, input, part, ways });
-    const editor = startEditor(session, engine, input, part, ways);
+    const recorded = new RecordedSound(engine);
+    const editor = startEditor(session, engine, input, part, ways, recorded);
+    const recording = startRecordings({ session, engine, input, part, ways, recorded });
     startMidi(input);
     startBorders(session);
     startEditors(session);
@@ -62,8 +66,8 @@ if (workshop) {
     const sheet = startSheet(session);
     const trying = startTry(session, engine, shelf);
     const first = [startTabs(), startWave(session, engine), startTakes(session, engine)];
-    startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor, first });
+    startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });
     startBounces();
-    window.dactyl = { engine, input, ways, practice, part, editor, recorder }; // for looking in from the console, and for the tests
+    window.dactyl = { engine, input, ways, practice, part, editor, recorder, recording, recorded }; // for looking in from the console, and for the tests
   } else startKeys({ session, engine, shelf });
 } else startReading();

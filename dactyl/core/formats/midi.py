@@ -18,6 +18,7 @@ MAX_NOTES = 200_000
 MAX_SECONDS = 4 * 3600
 MAX_BARS = 20_000
 LARGEST_TEMPO = 0xFF_FFFF  # microseconds per beat, three bytes
+FINEST_DIVISION = (1 << 15) - 1  # ticks per beat of a Standard MIDI File (RP-001, header chunk)
 BEAT_UNITS = tuple(1 << power for power in range(8))  # the file keeps the power of two
 CHUNK_HEAD = 8
 
@@ -175,6 +176,7 @@ def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> b
     tracks : the name of the track that an event belongs to; the file is then of type 1, its first track holding
         tempo, meter and markers. By default it is of type 0.
     """
+    part = _as_fine_as_files(part)
     if tracks is None:
         messages = _merged(_about(part), _played(part))
         written = [_track(messages, part.name, part.end_tick)]
@@ -190,6 +192,31 @@ def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> b
     file = mido.MidiFile(type=int(tracks is not None), ticks_per_beat=part.ticks_per_beat, tracks=written)
     file.save(file=data)
     return data.getvalue()
+
+
+def _as_fine_as_files(part: Part) -> Part:
+    """The part at ticks that a file can name: its division has 15 bits, a part from a recording may be finer."""
+    by = -(-part.ticks_per_beat // FINEST_DIVISION)
+    if by == 1:
+        return part
+    while part.ticks_per_beat % by:
+        by += 1
+
+    def to(tick: int) -> int:
+        return (2 * tick + by) // (2 * by)
+
+    return replace(
+        part,
+        ticks_per_beat=part.ticks_per_beat // by,
+        tempos=tuple((to(tick), tempo) for tick, tempo in part.tempos),
+        meters=tuple((to(tick), *meter) for tick, *meter in part.meters),
+        sections=tuple(replace(one, start_tick=to(one.start_tick), end_tick=to(one.end_tick)) for one in part.sections),
+        events=tuple(
+            replace(event, tick=to(event.tick), length_ticks=to(event.length_ticks), played_tick=to(event.played))
+            for event in part.events
+        ),
+        end_tick=max(1, to(part.end_tick)),
+    )
 
 
 Timed = tuple[int, mido.Message | mido.MetaMessage]

@@ -2,13 +2,9 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 from scipy.signal import butter, sosfilt
-
-from dactyl.core.errors import AudioError, DactylError
-from dactyl.core.wave.read import read_range
 
 Read = Callable[[int, int], np.ndarray]
 """Frames ``first..stop`` as float32 of shape (channels, frames); fewer at the end."""
@@ -30,18 +26,6 @@ class Track:
     read: Read
     frames: int
     rate_hz: int
-
-
-def reader(path: Path, name: str) -> Read:
-    """The file of a track, by places; what can't be read is said by the track's name. raises : DactylError"""
-
-    def read(first: int, stop: int) -> np.ndarray:
-        try:
-            return read_range(path, first, stop)
-        except AudioError as problem:
-            raise DactylError(f"{name}: {problem}") from problem
-
-    return read
 
 
 def levels(track: Track) -> np.ndarray:

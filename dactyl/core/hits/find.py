@@ -10,14 +10,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from dactyl.core.hits.envelopes import HOP_SECONDS, Track, levels
+from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, levels
 from dactyl.core.hits.strokes import CLOSE, Candidate, candidates, kind_of, rises, weighted
 from dactyl.core.hits.timing import begins, of_itself
 
-MOST_TRACKS = 16
-LONGEST_SECONDS = 3600
 STRETCH_SECONDS, OVERLAP_SECONDS = 240, 2
 SURE = 0.5
+NEAR_SECONDS, AROUND_SECONDS = 0.03, 0.4  # how near a rise is looked for, and what is listened to around it
 FEWEST_ALONE = 5  # strokes, to know how a drum begins by itself
 FIRM_VELOCITY = 112  # of a track's loud strokes
 CYMBAL_RISE_DB, CYMBAL_SURE = 14.0, 0.6  # what only the overheads tell
@@ -87,6 +86,21 @@ def find_hits(
     yield [
         _found(track, own, (thresholds_db or {}).get(track.name)) for track, own in zip(tracks, told, strict=True)
     ]  # fmt: skip
+
+
+def rise_near(track: Track, seconds: float, within: float = NEAR_SECONDS) -> tuple[float, float, bool]:
+    """The rise of a track nearest to a time: (seconds, level in dBFS there, whether it is one); else the time itself."""
+    begin = max(0.0, seconds - AROUND_SECONDS)
+    part = _part(track, begin, seconds + AROUND_SECONDS)
+    level = weighted(levels(part), track.role)
+    places, heights, _ = rises(level)
+    away = np.abs(places * HOP_SECONDS + begin - seconds)
+    if not len(places) or away.min() > within:
+        hop = min(max(0, len(level) - 1), round((seconds - begin) / HOP_SECONDS))
+        return seconds, float(level[hop]) if len(level) else FLOOR_DB, False
+    nearest = int(np.argmin(away))
+    frame, _ = begins(part, int(places[nearest]))
+    return begin + frame / track.rate_hz, float(heights[nearest]), True
 
 
 def _part(track: Track, begin: float, end: float) -> Track:

@@ -1,12 +1,20 @@
 """Hits of several microphones: a stroke is told from spill, at its own frame; what is silent stays silent."""
 
+import io
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
 import numpy as np
+import soundfile
 from django.test import SimpleTestCase
 
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import find_hits, roles_of
-from dactyl.core.hits.part import notes_of, part_of
+from dactyl.core.hits.mend import Heard, Mend, bar_lines, mended, usual_curve, velocity_of
+from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
+from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
+from dactyl.core.hits.tracks import opened
 
 RATE = 44_100
 SECONDS = 12
@@ -103,3 +111,55 @@ class Hits(SimpleTestCase):
             roles_of(names), ["kick", "snare", "tom 1", "tom 2", "hat", "overhead", "room", "other", "ride"]
         )
         self.assertEqual([notes_of(["tom 1", "tom 2", "room"])[role] for role in ("tom 1", "tom 2")], [50, 41])
+
+
+class Mending(SimpleTestCase):
+    found = [Heard(0.5, -20.0, 0.9), Heard(1.0, -44.0, 0.9), Heard(1.5, -18.0, 0.3), Heard(2.0, -12.0, 0.95)]
+
+    def test_thresholds_decide_until_a_person_does(self):
+        self.assertEqual([hit.time for hit in mended(self.found, (), softest_db=-40)], [0.5, 2.0])
+        mends = [
+            Mend(True, 2, velocity=90), Mend(False, 3), Mend(True, 0, time=0.501, level_db=-19.0),
+            Mend(True, time=1.97, level_db=-25.0), Mend(False, time=3.0, level_db=-9.0),
+        ]  # fmt: skip
+        hits = mended(self.found, mends, softest_db=-40)
+        self.assertEqual([(hit.time, hit.level_db, hit.velocity) for hit in hits], [(0.501, -19.0, None), (1.5, -18.0, 90), (1.97, -25.0, None)])  # fmt: skip
+
+    def test_velocity_follows_the_curve_and_one_outlier_does_not_bend_it(self):
+        soft, hard = usual_curve([*self.found[:1] * 40, Heard(9.0, 0.0, 1.0)])
+        self.assertEqual((hard, soft), (-20.0, -44.0))
+        self.assertEqual([velocity_of(level, soft, hard) for level in (-44, -20, -32, 0, -100)], [28, 112, 56, 127, 1])
+
+    def test_bar_lines_run_straight_between_those_that_are_set_and_no_hit_moves(self):
+        lines = bar_lines({1: 2.5, 3: 6.7, 4: 8.6}, 11.5)
+        self.assertEqual([round(line, 6) for line in lines], [-1.7, 0.4, 2.5, 4.6, 6.7, 8.6, 10.5, 12.4])
+        rng = np.random.default_rng(1)
+        frames = np.unique(rng.integers(48_000, 11 * 48_000, 900))
+        part = part_from([Stroke(frame / 48_000, 38, 90) for frame in frames], "Free", 11.5, lines)
+        zero = round(lines[0] * 48_000)
+        self.assertEqual([hit.frame + zero for hit in part.hits(48_000)], frames.tolist(), "exact to the frame")
+        bars = [part.seconds_at(bar * part.bar_ticks) + lines[0] for bar in range(6)]
+        np.testing.assert_allclose(bars, lines[:6], atol=1e-4)
+        read = read_midi(write_midi(part), "free.mid")
+        off = [a.frame - b.frame for a, b in zip(read.hits(48_000), part.hits(48_000), strict=True)]
+        self.assertLessEqual(max(map(abs, off)), 2, "a file's ticks are coarser")
+
+
+class Files(SimpleTestCase):
+    def test_a_track_is_played_and_drawn_as_it_is_and_longer_than_a_sample_may_be(self):
+        with TemporaryDirectory() as folder:
+            path = Path(folder, "loud.wav")
+            audio = np.zeros((44_100, 2), np.float32)
+            audio[22_050:22_060] = 0.5
+            soundfile.write(path, np.tile(audio, (620, 1)), 44_100, subtype="PCM_U8")
+            sound, peaks = io.BytesIO(), io.BytesIO()
+            with opened([(path, "Loud", "snare")]) as tracks:
+                list(write_playback(tracks[0], 48_000, sound, peaks))
+        pcm = np.frombuffer(sound.getvalue(), "<i2").reshape(-1, 2)
+        self.assertAlmostEqual(len(pcm), 620 * 48_000, delta=2)
+        loud = np.flatnonzero(np.abs(pcm[:, 0]) > 4000)
+        self.assertLess(np.abs((loud - 24_000 + 24_000) % 48_000 - 24_000).max(), 16, "every strike in its place")
+        self.assertEqual(len(np.unique(loud // 48_000)), 620)
+        levels = np.frombuffer(peaks.getvalue(), np.uint8)
+        self.assertEqual(len(levels), -(-len(pcm) // PEAK_FRAMES))
+        self.assertAlmostEqual(levels.max() / 255 * 80 - 80, -6, delta=1.5)

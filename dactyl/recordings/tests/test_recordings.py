@@ -7,6 +7,7 @@ import soundfile
 from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from dactyl.core.hits.playback import BLOCK_FRAMES, PEAK_FRAMES
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.tests.test_recordings import played, session
 from dactyl.kits import edits as kit_edits
@@ -35,38 +36,112 @@ class Recordings(KitCase):
     def post(self, path: str, **values):
         return self.client.post(f"/recordings/of/{self.kit.pk}/{path}", values, headers={"HX-Request": "true"})
 
-    def test_tracks_become_a_part_with_this_kits_notes(self):
-        files = [wave(t.read(0, t.frames), t.rate_hz, f"{n} {t.name}") for n, t in enumerate(self.tracks)]
+    def listened(self) -> Recording:
+        files = [wave(t.read(0, t.frames), t.rate_hz, f"Take {n} {t.name}") for n, t in enumerate(self.tracks)]
         self.assertContains(self.post("new/", tracks=files), "Find the hits")
         recording = Recording.objects.get()
-        roles = [track.role for track in recording.tracks.all()]
-        self.assertEqual(roles, ["kick", "snare", "tom", "hat"])
-        self.assertContains(self.post(f"{recording.pk}/find/"), "Listening")
+        self.assertContains(self.post(f"{recording.pk}/find/"), "Cancel")
         for _ in range(2):  # a job may run twice
             list(find_hits(recording.pk))
+        return recording
+
+    def edit(self, recording: Recording, path: str, version: int | None = None, **values) -> dict:
+        seen = Recording.objects.get(pk=recording.pk).version if version is None else version
+        headers = {"X-Recording-Version": str(seen)}
+        url = f"/recordings/of/{self.kit.pk}/{recording.pk}/{path}/"
+        answer = self.client.post(url, values, content_type="application/json", headers=headers)
+        return {**answer.json(), "status": answer.status_code}
+
+    def test_tracks_become_a_part_with_this_kits_notes(self):
+        recording = self.listened()
+        self.assertEqual((recording.name, [track.role for track in recording.tracks.all()]), ("Take", ["kick", "snare", "tom", "hat"]))  # fmt: skip
         kick, snare, tom, hat = recording.tracks.all()
         self.assertEqual([len(kick.taken()), len(hat.taken())], [10, 40])
         self.assertLess(len(tom.taken()), 2)
-        before = len(snare.taken())
-        self.post(f"{recording.pk}/tracks/{snare.pk}/", softest="-20", sure="90")
-        snare.refresh_from_db()
-        self.assertLess(len(snare.taken()), before)
-        self.assertContains(
-            self.post(f"{recording.pk}/tracks/{snare.pk}/", softest="loud", sure="50"), "softest hit", status_code=422
-        )
-        pads = {pad.kind: pad.pk for pad in self.kit.pads.all()}
-        answer = self.post(
-            f"{recording.pk}/make/", **{f"pad-{kick.pk}": pads["kick"], f"pad-{hat.pk}": pads["closed_hat"]}
-        )
+        for track in (snare, tom):
+            self.edit(recording, f"tracks/{track.pk}", pad=0)
+        answer = self.post(f"{recording.pk}/make/")
         part = Part.objects.latest("pk")
         self.assertIn(f"part={part.pk}", answer.headers["HX-Location"])
         value = part_value(part)
         self.assertEqual({event.note for event in value.note_ons}, {56, 62})
-        times = sorted(round(hit[0] * 48_000) for track in (kick, hat) for hit in track.taken())
+        times = sorted(round(hit.time * 48_000) for track in (kick, hat) for hit in track.taken())
         self.assertEqual([hit.frame for hit in value.hits(48_000)], times, "exact to the frame")
+        beside = self.client.get(f"/recordings/of/{self.kit.pk}/part/{part.pk}/").json()
+        self.assertEqual((beside["zero"], len(beside["tracks"])), (0.0, 4))
+        self.post(f"{recording.pk}/make/", each="1")
+        self.assertEqual([one.name for one in Part.objects.order_by("-pk")[:2]], ["Take hat", "Take kick"])
+        for track in (kick, hat):
+            self.edit(recording, f"tracks/{track.pk}", pad=0)
         self.assertContains(self.post(f"{recording.pk}/make/"), "No hit is left", status_code=422)
+        self.assertContains(self.client.get(f"/recordings/of/{self.kit.pk}/"), "Take")
         self.post(f"{recording.pk}/forget/")
         self.assertFalse(recording.folder.exists())
+        self.assertEqual(Part.objects.count(), 3)
+
+    def test_hits_are_mended_with_undo_and_a_stale_page_is_told(self):
+        recording = self.listened()
+        snare = recording.tracks.get(role="snare")
+        whole = self.client.get(f"/recordings/of/{self.kit.pk}/{recording.pk}/data/").json()
+        times = [hit[0] for hit in whole["hits"][str(snare.pk)]]
+        taken = [hit.time for hit in snare.taken()]
+        place = times.index(taken[0])
+        found = self.edit(recording, f"tracks/{snare.pk}/rise", time=taken[0] + 0.004)
+        self.assertTrue(found["isRise"])
+        self.assertAlmostEqual(found["time"], taken[0], delta=0.0005)
+        self.edit(
+            recording, "mend", sentence="One left out", mends=[{"track": snare.pk, "place": place, "isHit": False}]
+        )
+        said = self.edit(recording, "mend", mends=[{"track": snare.pk, "isHit": True, "time": 7.125, "level": -20.0, "velocity": 99}])  # fmt: skip
+        self.assertEqual(said["undoes"], "Hits mended")
+        own = next(mend for mend in said["tracks"][1]["mends"] if mend[1] is None)
+        self.assertEqual([hit.time for hit in snare.taken()], sorted({*taken[1:], 7.125}))
+        moved = [{"track": snare.pk, "mend": own[0], "isHit": True, "time": 7.25, "velocity": 99}]
+        self.edit(recording, "mend", mends=moved)
+        self.assertIn(7.25, [hit.time for hit in snare.taken()])
+        self.edit(recording, "mend", mends=[{"track": snare.pk, "mend": own[0], "isHit": False}])
+        self.edit(recording, f"tracks/{snare.pk}", softest=-3)
+        stale = self.edit(recording, f"tracks/{snare.pk}", version=1, sure=0.9)
+        self.assertEqual((stale["status"], stale["tracks"][1]["softest"]), (409, -3))
+        for _ in range(5):
+            self.edit(recording, "undo")
+        snare.refresh_from_db()
+        self.assertEqual([hit.time for hit in snare.taken()], taken)
+        self.assertEqual(self.edit(recording, "redo")["redoes"], "Hits mended")
+        for path, values, words in (
+            (f"tracks/{snare.pk}", {"soft": -10, "hard": -20}, "louder than a soft one"),
+            ("mend", {"mends": [{"track": snare.pk, "isHit": True}]}, "needs its time"),
+            ("mend", {"mends": [{"track": snare.pk, "isHit": True, "time": 1e9}]}, "Time is a number"),
+            ("mend", {"mends": "all"}, "did not arrive whole"),
+            ("bars", {"bars": [{"bar": 0, "seconds": 2}, {"bar": 1, "seconds": 1}], "beats": 4}, "rise in time"),
+        ):
+            answer = self.edit(recording, path, **values)
+            self.assertEqual(answer["status"], 422, values)
+            self.assertIn(words, answer["said"])
+
+    def test_bar_lines_become_the_tempo_of_the_part_and_no_hit_moves(self):
+        recording = self.listened()
+        kick = recording.tracks.get(role="kick")
+        first = kick.taken()[0].time
+        said = self.edit(recording, "bars", bars=[{"bar": 3, "seconds": first}, {"bar": 4, "seconds": first + 2.0}], beats=4)  # fmt: skip
+        self.assertLessEqual(said["lines"][0], 0)
+        self.post(f"{recording.pk}/make/")
+        part = Part.objects.latest("pk")
+        value, zero = part_value(part), part.recorded.zero_seconds
+        self.assertAlmostEqual(value.bpm, 120, places=2)
+        heard = [hit.frame / 48_000 - zero for hit in value.hits(48_000) if hit.note == 56]
+        np.testing.assert_allclose(heard, [hit.time for hit in kick.taken()], atol=1.01 / 48_000)
+
+    def test_what_is_heard_and_drawn_of_a_track_is_its_sound(self):
+        recording = self.listened()
+        kick = recording.tracks.get(role="kick")
+        block = np.frombuffer(self.client.get(f"/recordings/tracks/{kick.pk}/sound/0/").content, "<i2")
+        peaks = np.frombuffer(self.client.get(f"/recordings/tracks/{kick.pk}/peaks/").content, np.uint8)
+        self.assertEqual(len(block), BLOCK_FRAMES)
+        strike = round(kick.taken()[0].time * 48_000)
+        self.assertGreater(np.abs(block[strike : strike + 2000]).max(), 4 * np.abs(block[: strike - 500].astype(int) - int(block[0])).max())  # fmt: skip
+        self.assertGreater(peaks[strike // PEAK_FRAMES + 2], 180)
+        self.assertEqual(self.client.get(f"/recordings/tracks/{kick.pk}/sound/9999/").content, b"")
 
     def test_what_is_no_recording_is_refused_whole_and_leaves_nothing(self):
         good = self.tracks[0]

@@ -77,6 +77,11 @@ export class Ways extends EventTarget {
     return this.writes(note);
   }
 
+  /** The first note of a pad in the default map; null where it has none. */
+  ownNoteOf(pad) {
+    return this.#noteOf.get(pad) ?? null;
+  }
+
   /** What a note of the default map is written as in the part; null where nothing of the part becomes it. */
   writes(note) {
     return this.#written ? (this.#writes.get(note) ?? null) : note;

@@ -9,7 +9,7 @@ export function startDialogs() {
     const dismiss = target.closest?.("[data-dismiss]");
     if (dismiss) dismiss.closest(dismiss.dataset.dismiss)?.remove();
     for (const menu of document.querySelectorAll("details.menu[open]"))
-      if (!menu.contains(/** @type {Node} */ (target)) || target.closest?.(".menu-body button")) menu.open = false;
+      if (!menu.contains(/** @type {Node} */ (target)) || target.closest?.(".menu-body button:not([data-stays])")) menu.open = false;
     if (target.closest?.("[data-theme-switch]")) {
       const theme = document.documentElement.dataset.theme === "night" ? "paper" : "night";
       document.documentElement.dataset.theme = theme;

@@ -178,7 +178,7 @@ export class Session extends EventTarget {
   }
 
   toggleSolo(pad) {
-    if (!this.#solo.delete(pad)) this.#solo.add(pad);
+    if (pad && !this.#solo.delete(pad)) this.#solo.add(pad);
     this.#engine.setSolo([...this.#solo]);
     this.mark();
   }

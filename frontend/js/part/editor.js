@@ -1,4 +1,5 @@
 /** The part's editor: what is seen and where the hand is. Gestures, keys and the card act through it; paint.js shows it. */
+import { besideRecording } from "./beside.js";
 import { startCard } from "./card.js";
 import { startGestures } from "./gestures.js";
 import { startCursor } from "./cursor.js";
@@ -10,7 +11,7 @@ import { Takes } from "./takes.js";
 const AGAIN_MS = 2000;
 const CLOSE_PX = 18; // hits further apart than this have room for the number of their take
 
-export function startEditor(session, engine, input, part, ways) {
+export function startEditor(session, engine, input, part, ways, recorded) {
   const takes = new Takes();
   let editor = null;
   engine.addEventListener("playbook", ({ detail }) => takes.setPlaybook(detail.book));
@@ -23,7 +24,7 @@ export function startEditor(session, engine, input, part, ways) {
     document.getElementById("part-history").hidden = !root;
     if (!root) return;
     await part.ready;
-    if (root.isConnected && !editor) editor = new Editor({ root, session, engine, input, part, takes, ways });
+    if (root.isConnected && !editor) editor = new Editor({ root, session, engine, input, part, takes, ways, recorded });
   };
   session.addEventListener("marked", attach);
   attach();
@@ -52,6 +53,7 @@ export class Editor {
   isKeyed = false; // whether the keyboard is what moves
   /** The lane whose velocities stand below. */ strip = 0;
   lastVelocity = 96;
+  /** What is drawn behind the hits: the levels of a recording. @type {{ zero: number, levelOf: (pad: number) => { levels: Float32Array, seconds: number } | undefined } | null} */ under = null;
   /** What a hand is just drawing, moving, framing, ramping. */ drawn = [];
   moving = new Map();
   frame = null;
@@ -71,7 +73,7 @@ export class Editor {
   /** Called when the lanes changed. */ onLanes = () => {};
   /** @type {(event: KeyboardEvent) => boolean} */ key;
 
-  constructor({ root, session, engine, input, part, takes, ways }) {
+  constructor({ root, session, engine, input, part, takes, ways, recorded }) {
     Object.assign(this, { root, session, engine, input, part, ways, model: part.model });
     this.#takes = takes;
     this.#canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("part-canvas"));
@@ -82,6 +84,7 @@ export class Editor {
     this.#listen(signal);
     this.#recall();
     this.#loadLanes().then(() => this.#opened());
+    besideRecording(this, recorded, signal);
     new ResizeObserver(() => this.#resize()).observe(this.#canvas.parentElement);
     this.#resize();
     this.#tick();
@@ -253,7 +256,7 @@ export class Editor {
     paint(this.#canvas.getContext("2d"), {
       view, model, lanes: this.lanes, laneHits: this.laneHits, laneOf: this.laneOf, grid: this.grid, swing: this.swing, cursor: this.isKeyed ? this.cursor : null,
       range: this.part.range, playhead, start: this.part.start, drawn: this.drawn, moving: this.moving, frame: this.frame, ramp: this.ramp, strip: this.strip, ink: this.#ink,
-      preview: this.preview, muted: model.muted, takes: isClose ? this.#takes.upTo(model.heard(), view.tick(view.width)) : new Map(),
+      preview: this.preview, under: this.under, muted: model.muted, takes: isClose ? this.#takes.upTo(model.heard(), view.tick(view.width)) : new Map(),
     }); // prettier-ignore
   }
 

@@ -10,6 +10,7 @@ export class PartModel extends EventTarget {
   /** @type {Set<number>} ids of selected hits */ selected = new Set();
   /** @type {TimeMap | null} */ time = null;
   about = null;
+  isAside = false; // something else is played in its place
   #rate;
   #grids;
   #say;
@@ -62,7 +63,7 @@ export class PartModel extends EventTarget {
     this.about = this.time = null;
     this.hits = [];
     this.selected.clear();
-    this.#engine.setPart(null);
+    if (!this.isAside) this.#engine.setPart(null);
     this.#fire("loaded");
     return false;
   }
@@ -85,7 +86,7 @@ export class PartModel extends EventTarget {
   /** Hand the hits to the audio thread, with what has been recorded and is not written yet. @param {object[]} more */
   play(more = this.pending ?? []) {
     this.pending = more;
-    if (!this.time) return;
+    if (!this.time || this.isAside) return;
     const hits = this.heard(more.length ? merged(this.hits, more, []) : this.hits);
     const table = tableOf(hits, this.muted);
     this.#engine.setPart({ ...table, loopFrames: this.about.loopFrames, ...this.time.clicks() });

@@ -1,6 +1,8 @@
 /** Paints a part: ruler, lanes, hits, the strip of velocities. It only draws what layout.js and time.js say. */
+import { fillLevels } from "../recording/level.js";
 import { RULER, STRIP } from "./layout.js";
 
+const UNDER_FLOOR_DB = -60; // of a recording behind the hits
 const FEW = 5000; // hits seen at once that are drawn one by one; more are drawn as the tallest of each pixel
 const SOUNDING_FRAMES = 0.11; // seconds that a struck hit stays lit
 
@@ -17,7 +19,7 @@ export function inks() {
  *   grid: string, swing: number, cursor: { tick: number, lane: number } | null, range: [number, number], playhead: number | null,
  *   start: number, drawn: object[], moving: Map<number, object>, frame: object | null, ramp: object | null, takes: Map<number, string>,
  *   preview: object[] | null, strip: number, ink: object,
- *   laneOf: Map<number, number>, muted: Set<number> }} scene
+ *   under: { zero: number, levelOf: (pad: number) => { levels: Float32Array, seconds: number } | undefined } | null, laneOf: Map<number, number>, muted: Set<number> }} scene
  */
 export function paint(ctx, scene) {
   const { view, ink } = scene;
@@ -26,6 +28,7 @@ export function paint(ctx, scene) {
   ctx.beginPath();
   ctx.rect(0, RULER, view.width, view.lanesBottom - RULER);
   ctx.clip();
+  if (scene.under) paintUnder(ctx, scene);
   paintLanes(ctx, scene);
   paintHits(ctx, scene);
   paintPassing(ctx, scene);
@@ -39,6 +42,16 @@ export function paint(ctx, scene) {
 
 function seen({ view, model }) {
   return [Math.max(0, view.tick(-12)), Math.min(model.about.loopTicks, view.tick(view.width + 12))];
+}
+
+/** What was recorded of a lane's drum, behind its hits. */
+function paintUnder(ctx, { view, model, lanes, under, ink }) {
+  const timeAt = (x) => model.time.frameAt(Math.max(0, view.tick(x))) / model.time.rate - under.zero;
+  ctx.fillStyle = ink.hair;
+  lanes.forEach(({ pad }, lane) => {
+    const peaks = pad && under.levelOf(pad);
+    if (peaks && isSeen(view, lane)) fillLevels(ctx, peaks, { width: view.width, foot: view.foot(lane), timeAt, rise: (level) => Math.max(0, 1 - level / UNDER_FLOOR_DB) * (view.laneHeight - 4) });
+  });
 }
 
 function paintLanes(ctx, scene) {

@@ -14,6 +14,8 @@ export function startPart(session, engine, ways) {
     start: 0, // tick at which it begins
     /** Ticks of the loop; the whole part where both are 0. @type {[number, number]} */ range: [0, 0],
     frame: null, // of the part, while it plays
+    /** What is played in the part's place: a recording with the hits found in it. @type {{ start: number, name: string } | null} */ guest: null,
+    lend,
     toggle,
     play,
     stopped,
@@ -41,7 +43,11 @@ export function startPart(session, engine, ways) {
     button.textContent = part.isPlaying ? "■ Stop" : "▶ Play";
     button.setAttribute("aria-pressed", String(part.isPlaying));
     const { about: known } = model ?? {};
-    button.disabled = !known;
+    button.disabled = !known && !part.guest;
+    if (part.guest) {
+      about.textContent = part.guest.name;
+      return;
+    }
     if (!known) return;
     const id = String(known.id);
     const option = [...choice.options].find(({ value }) => value === id) ?? choice.appendChild(new Option(known.name, id));
@@ -59,9 +65,9 @@ export function startPart(session, engine, ways) {
 
   /** @param {[number, number][]} countIn clicks before it, as frames before and accent */
   function play(countIn = []) {
-    if (!model?.time) return;
+    if (!model?.time && !part.guest) return;
     part.isPlaying = engine.isPartPlaying = true;
-    engine.play(model.time.frameAt(part.start), countIn);
+    engine.play(part.guest ? part.guest.start : model.time.frameAt(part.start), countIn);
     show();
   }
 
@@ -80,6 +86,19 @@ export function startPart(session, engine, ways) {
   function setRange(range) {
     part.range = range;
     engine.setRange(model?.time ? [model.time.frameAt(range[0]), model.time.frameAt(range[1])] : [0, 0]);
+  }
+
+  /** Let something else be played in the part's place; null gives it back. @param {{ start: number, name: string } | null} guest */
+  function lend(guest) {
+    if (part.isPlaying) stop();
+    part.guest = guest;
+    if (!model) return;
+    model.isAside = Boolean(guest);
+    if (!guest) {
+      model.play();
+      setRange(part.range);
+    }
+    show();
   }
 
   button.addEventListener("click", toggle);

@@ -133,6 +133,24 @@ export class Engine extends EventTarget {
     this.#send({ type: "range", range });
   }
 
+  /** Play the tracks of a recording beside the part; null ends it. */
+  setTracks(recording) {
+    this.#send({ type: "tracks", recording });
+  }
+
+  /** @param {[number, number][]} gains by track @param {number} kit of all that the kit sounds */
+  setTrackGains(gains, kit) {
+    this.#send({ type: "trackGains", gains, kit });
+  }
+
+  addBlock(track, block, data) {
+    this.#send({ type: "trackBlock", track, block, data }, [data.buffer]);
+  }
+
+  forgetBlocks(keys) {
+    this.#send({ type: "forgetBlocks", keys });
+  }
+
   setClick(isOn, gain) {
     this.#send({ type: "click", isOn, gain });
   }

@@ -1,6 +1,7 @@
 /** The player on the audio thread: takes messages, plays the part by the frame, reports what it played. */
 import { Click } from "./click.js";
 import { Player } from "./player.js";
+import { Tracks } from "./tracks.js";
 import { Transport } from "./transport.js";
 
 const FRAMES_BETWEEN_REPORTS = 2048;
@@ -11,6 +12,10 @@ class DactylProcessor extends AudioWorkletProcessor {
   #player = new Player();
   #transport = new Transport();
   #click = new Click(sampleRate);
+  #tracks = new Tracks(sampleRate);
+  #recorded = [new Float32Array(128), new Float32Array(128)];
+  #kitGain = [1, 1]; // as it is, and as it is to be
+  #power = [0, 0, 0]; // of the kit, of the recording, and over how many frames, since the last report
   #buses = [];
   #peaks = [];
   #played = [];
@@ -36,6 +41,13 @@ class DactylProcessor extends AudioWorkletProcessor {
     },
     part: ({ part }) => this.#transport.setPart(part, currentFrame),
     loop: ({ isLooping }) => (this.#transport.isLooping = isLooping),
+    tracks: ({ recording }) => this.#tracks.set(recording),
+    trackGains: ({ gains, kit }) => {
+      this.#tracks.setGains(gains);
+      this.#kitGain[1] = kit;
+    },
+    trackBlock: ({ track, block, data }) => this.#tracks.add(track, block, data),
+    forgetBlocks: ({ keys }) => this.#tracks.forget(keys),
     range: ({ range }) => this.#transport.setRange(range),
     click: ({ isOn, gain }) => {
       this.#transport.isClicking = isOn;
@@ -90,6 +102,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   process(_inputs, [out, clickOut]) {
     const count = out[0].length;
     const stop = currentFrame + count;
+    const stretches = this.#transport.isPlaying ? [[0, count, currentFrame - this.#transport.origin]] : [];
     this.#transport.advance(stop, {
       hit: (frame, packed) => {
         this.#playLiveUntil(frame);
@@ -97,7 +110,10 @@ class DactylProcessor extends AudioWorkletProcessor {
         this.#record(this.#player.hit(frame, packed & 127, velocity, packed >> 14), velocity);
       },
       click: (frame, accent) => this.#click.begin(frame, accent),
-      turn: (origin, from) => this.port.postMessage({ type: "turn", origin, from, isFirst: false }),
+      turn: (origin, from) => {
+        turnAt(stretches, origin + from - currentFrame, count, from);
+        this.port.postMessage({ type: "turn", origin, from, isFirst: false });
+      },
       end: () => this.port.postMessage({ type: "ended" }),
     });
     this.#playLiveUntil(stop);
@@ -105,8 +121,30 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#player.mix(buses, currentFrame, count);
     this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
     buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
+    if (this.#tracks.isOn) this.#beside(out, stretches, count);
     if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
     return true;
+  }
+
+  /** The recording beside the kit: each as loud as the fader says; how loud both are is measured before it. */
+  #beside(out, stretches, count) {
+    const [left, right] = this.#recorded;
+    left.fill(0);
+    right.fill(0);
+    this.#tracks.mix(this.#recorded, stretches, this.#transport.isPlaying, count);
+    const [from, to] = this.#kitGain;
+    for (let i = 0; i < count; i++) {
+      const gain = from + ((to - from) * i) / count;
+      for (let channel = 0; channel < out.length; channel++) {
+        const kit = out[channel][i];
+        const recorded = channel ? right[i] : left[i];
+        this.#power[0] += kit * kit;
+        this.#power[1] += recorded * recorded;
+        out[channel][i] = kit * gain + recorded;
+      }
+    }
+    this.#power[2] += count;
+    this.#kitGain[0] = to;
   }
 
   /** Add a bus to what is heard, and note its peak. */
@@ -144,12 +182,22 @@ class DactylProcessor extends AudioWorkletProcessor {
       heads: this.#player.voices.slice(-MOST_HEADS).map(({ pad, number, start, ratio }) => [pad.id, number, (currentFrame - start) * ratio]),
       position: position === null ? null : position / this.#transport.part.loopFrames,
       frame: position,
+      power: this.#tracks.isOn ? this.#power : null,
     });
+    this.#power = [0, 0, 0];
     this.#peaks = [];
     this.#played = [];
     this.#standIns.clear();
     this.#reportAt = currentFrame + FRAMES_BETWEEN_REPORTS;
   }
+}
+
+/** The loop turned within a block: what follows is from another place of the part. */
+function turnAt(stretches, at, count, frame) {
+  const last = stretches.at(-1);
+  if (!last) return;
+  last[1] = at - last[0];
+  stretches.push([at, count - at, frame]);
 }
 
 registerProcessor("dactyl", DactylProcessor);

@@ -1,0 +1,98 @@
+/**
+ * A recording by keyboard alone: up and down choose the track, left and right walk its hits; Enter takes, Delete leaves
+ * out, I puts in, F makes a flam; with Shift the arrows move a hit by a millisecond, with Alt to the next rise.
+ */
+const NUDGE_SECONDS = 0.001;
+const STEP_SECONDS = 0.02; // of the cursor where no hit stands
+
+/** @returns {(event: KeyboardEvent) => boolean} whether the key was one of the recording's */
+export function startKeys(canvas, editor, signal) {
+  const says = document.getElementById("recording-cursor");
+  canvas.addEventListener("focus", () => editor.repaint(), { signal });
+
+  const tell = () => {
+    const { selected, tracks } = editor.model;
+    const track = tracks[editor.chosen];
+    says.textContent = selected ? `${track.name}, ${selected.time.toFixed(3)} seconds, velocity ${selected.velocity}, ${Math.round(selected.sure * 100)} % sure, ${selected.isTaken ? "taken" : "left out"}` : `${track.name}, ${editor.model.taken(track.id).length} hits`;
+  };
+
+  function walk(by, among) {
+    const strokes = among(editor.model.strokes.get(editor.track.id) ?? []);
+    const { selected } = editor.model;
+    const from = selected && selected.track === editor.track.id ? selected.time : editor.cursor;
+    const next = by > 0 ? strokes.find(({ time }) => time > from + 1e-6) : strokes.findLast(({ time }) => time < from - 1e-6);
+    if (!next) return;
+    editor.select(next);
+    if (editor.isLooping) editor.loop(next);
+    else if (editor.track.pad) editor.input.pad(editor.track.pad, next.velocity, "recording");
+    tell();
+  }
+
+  const taken = (strokes) => strokes.filter(({ isTaken }) => isTaken);
+  const arrow = (by) => (event) => {
+    const { selected } = editor.model;
+    if (event.shiftKey && selected) return editor.move(selected, Math.max(0, selected.time + by * NUDGE_SECONDS), true);
+    if (event.altKey && selected) {
+      const others = editor.model.strokes.get(selected.track).filter(({ isTaken }) => !isTaken);
+      const next = by > 0 ? others.find(({ time }) => time > selected.time + 1e-4) : others.findLast(({ time }) => time < selected.time - 1e-4);
+      return next && editor.move(selected, next.time, false);
+    }
+    if (event.ctrlKey || event.metaKey) {
+      editor.model.select(null);
+      editor.cursor = Math.max(0, editor.cursor + by * STEP_SECONDS);
+      return editor.reveal(editor.cursor);
+    }
+    return walk(by, taken);
+  };
+  const down = (by) => () => {
+    editor.model.select(null);
+    editor.choose(editor.chosen + by);
+    tell();
+  };
+  const selected = (act) => () => editor.model.selected && act(editor.model.selected);
+  const threshold = (by) => () => {
+    const { id, softest } = editor.track;
+    editor.model.setTrack(id, { softest: Math.max(-65, Math.min(0, (softest ?? -66) + by)) });
+  };
+
+  const onCanvas = {
+    ArrowRight: arrow(1), ArrowLeft: arrow(-1), ArrowDown: down(1), ArrowUp: down(-1),
+    PageDown: () => walk(1, (all) => all), PageUp: () => walk(-1, (all) => all),
+    Delete: selected((one) => editor.take(one, false)), Backspace: selected((one) => editor.take(one, false)),
+    Enter: selected((one) => editor.take(one, true).then(() => editor.isLooping && editor.nextUnsure())),
+    KeyI: () => editor.put(editor.track, editor.playhead ?? editor.cursor), KeyF: selected((one) => editor.flam(one)),
+    Comma: threshold(-1), Period: threshold(1),
+    KeyS: () => editor.listen(editor.track.id, "solo"), KeyM: () => editor.listen(editor.track.id, "mute"),
+  }; // prettier-ignore
+  const anywhere = {
+    KeyU: () => editor.nextUnsure(),
+    Equal: () => zoom(1 / 1.6), Minus: () => zoom(1.6), Digit0: () => zoom(0),
+  }; // prettier-ignore
+
+  function zoom(factor) {
+    if (factor) editor.view.zoom(factor, editor.view.x(editor.cursor));
+    else editor.view.fit();
+    editor.repaint();
+  }
+
+  return (event) => {
+    if (!editor.model.about) return false;
+    const { code, key } = event;
+    if ((event.ctrlKey || event.metaKey) && code === "KeyZ") {
+      if (event.shiftKey) editor.model.redo();
+      else editor.model.undo();
+      return true;
+    }
+    if (key === "Escape" && editor.isLooping) {
+      editor.endLoop();
+      return true;
+    }
+    const isOnCanvas = document.activeElement === canvas;
+    if (!isOnCanvas && document.activeElement !== document.body) return false;
+    if ((event.ctrlKey || event.metaKey) && !code.startsWith("Arrow")) return false;
+    const act = (isOnCanvas && onCanvas[code]) || (isOnCanvas && anywhere[code]) || (code === "KeyU" && anywhere.KeyU);
+    if (!act) return false;
+    act(event);
+    return true;
+  };
+}
