@@ -78,7 +78,9 @@ class Recordings(Workshop):
         page.wait_for_function(f"() => {EDITOR}.model.about.lines.length > 10")
         hits = page.evaluate(f"() => {EDITOR}.model.tracks.flatMap(({{ id, pad }}) => pad ? {EDITOR}.model.taken(id) : []).length")  # fmt: skip
         page.click("text=Make a part")
-        page.wait_for_function("() => window.dactyl.editor.current?.model.about?.name.startsWith('Harbour Bell, second')")
+        page.wait_for_function(
+            "() => window.dactyl.editor.current?.model.about?.name.startsWith('Harbour Bell, second')"
+        )
         self.assertEqual(page.evaluate("() => window.dactyl.editor.current.model.hits.length"), hits)
         expect(page.locator("#beside-part")).to_be_visible()
         page.evaluate(FADER, "100")
