@@ -29,7 +29,14 @@ WORK = "dactyl.bounces.tasks.make_bounce"
 
 
 def begin_bounce(
-    kit: Kit, part: Part, order: Order, *, rate_hz: int, with_part: bool = False, with_kit: bool = False
+    kit: Kit,
+    part: Part,
+    order: Order,
+    *,
+    rate_hz: int,
+    with_part: bool = False,
+    with_kit: bool = False,
+    with_recording: bool = False,
 ) -> Bounce:
     """Queue a bounce of the kit as it is now. Raises BounceError for a rate that is not offered."""
     if rate_hz not in RATES_HZ:
@@ -48,6 +55,7 @@ def begin_bounce(
             order=to_json(order),
             with_part=with_part,
             with_kit=with_kit,
+            with_recording=with_recording,
             kit_snapshot=_packed(value),
             part_snapshot=_packed(played),
         )

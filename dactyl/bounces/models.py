@@ -17,6 +17,7 @@ class Bounce(models.Model):
     order = models.JSONField()  # core.bounce.stems.Order, by field
     with_part = models.BooleanField(default=False)  # whether the MIDI part lies beside the stems ...
     with_kit = models.BooleanField(default=False)  # ... and the kit package
+    with_recording = models.BooleanField(default=False)  # ... and the tracks that the part was found in
     hits_done = models.JSONField(default=list)  # while it runs, of each stem: [name, hits begun, all its hits]
     report = models.JSONField(null=True)  # once it is made: what it came from, and its sum test
     kit_snapshot = models.BinaryField()  # kit and part as they were when asked for: begun again, it ends the same

@@ -5,21 +5,26 @@ import json
 import os
 import shutil
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path
 
+from django.conf import settings
+
 from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce
+from dactyl.core.bounce.beside import write_beside
 from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.bounce.stems import Order, Stem
 from dactyl.core.bounce.stems import bounce as bounce_files
 from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.formats.midi import write_midi
+from dactyl.core.hits.tracks import opened
 from dactyl.core.kit import Kit
 from dactyl.core.play.compile import compile_kit
 from dactyl.jobs.run import SECONDS_BETWEEN_WRITES, Progress
 from dactyl.kits.files import pack_kit
+from dactyl.recordings.models import RecordedPart
 from dactyl.shelf.sounds import prepared_sound
 
 SOUND_BYTES = 256 << 20  # kept in memory while a bounce runs
@@ -48,7 +53,10 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
                 told_at = time.monotonic()
                 edits.record_progress(row, step.hits)
             yield Progress(step.done_frames, step.frames)
-        report = _report(row, kit, order, partial, step.stems)
+        stems = step.stems
+        if row.with_recording:
+            stems = (*stems, *(yield from _beside(row, order, partial, stems)))
+        report = _report(row, kit, order, partial, step.stems, stems)
         if row.with_part:
             (partial / PART).write_bytes(write_midi(part))
         if row.with_kit:
@@ -58,13 +66,31 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
             return  # it was deleted meanwhile
         shutil.rmtree(store.folder_of(row), ignore_errors=True)  # of a run killed before its rows were written
         partial.rename(store.folder_of(row))
-        edits.record_stems(row, step.stems, report)
+        edits.record_stems(row, stems, report)
     finally:
         shutil.rmtree(partial, ignore_errors=True)
 
 
-def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: tuple[Stem, ...]) -> dict:
-    """What the bounce came from, so that it can be made again, and what it holds."""
+def _beside(row: Bounce, order: Order, folder: Path, stems: Sequence[Stem]) -> Iterator[Progress]:
+    """The tracks that the part was found in, as files beside the stems; returns them."""
+    link = RecordedPart.objects.select_related("recording").filter(part=row.part_id).first()
+    if link is None:
+        return []
+    made, frames = [], stems[0].frames
+    rows = link.recording.tracks.all()
+    with opened([(one.path, one.name, one.role) for one in rows], settings.DATA / "incoming") as tracks:
+        for number, track in enumerate(tracks, start=len(stems) + 1):
+            steps = write_beside(
+                track, link.zero_seconds, folder, order, rate_hz=row.rate_hz, frames=frames, number=number
+            )
+            for step in steps:
+                made += [step] if step else []
+                yield Progress(frames, frames, "Writing the recording")
+    return made
+
+
+def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: Sequence[Stem], every: Sequence[Stem]) -> dict:
+    """What the bounce came from, so that it can be made again, and what it holds: its stems, and what lies beside them."""
     report = {
         "kit": kit.name,
         "kit_version": row.kit_version,
@@ -74,7 +100,7 @@ def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: tuple[Stem
         "rate": row.rate_hz,
         "bits": order.bits,
         "frames": stems[0].frames,
-        "stems": [stem.described() for stem in stems],
+        "stems": [stem.described() for stem in every],
     }
     if order.has_mix and len(stems) > 1:
         *parts, mix = [folder / stem.file for stem in stems]

@@ -35,6 +35,7 @@ from dactyl.note_naming import middle_c_octave
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
+from dactyl.recordings.models import RecordedPart
 from dactyl.request_values import number_in
 
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
@@ -49,6 +50,7 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
     bounces = Bounce.objects.filter(kit=kit).select_related("job", "kit").defer("kit_snapshot", "part_snapshot")
     return kit_page(request, kit, "bounce", "bounces/_bounce.html", {
         "parts": part_queries.all_parts(),
+        "has_recordings": RecordedPart.objects.exists(),
         "part": part,
         "rates": RATES_HZ,
         "depths": DEPTHS,
@@ -128,7 +130,10 @@ def begin(request: HttpRequest, kit_id: int) -> HttpResponse:
             f"The stems need {needed:,} MB and {free:,} MB are free. Make room, or choose 16 bit or FLAC."
         )
     with_part, with_kit = request.POST.get("with_part") == "1", request.POST.get("with_kit") == "1"
-    bounce = edits.begin_bounce(kit, part, order, rate_hz=rate_hz, with_part=with_part, with_kit=with_kit)
+    with_recording = request.POST.get("with_recording") == "1"
+    bounce = edits.begin_bounce(
+        kit, part, order, rate_hz=rate_hz, with_part=with_part, with_kit=with_kit, with_recording=with_recording
+    )
     return render(request, "bounces/_one.html", {"bounce": bounce})
 
 

@@ -9,6 +9,7 @@ from unittest.mock import patch
 import numpy as np
 import soundfile
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 
 from dactyl.bounces import store, tasks
 from dactyl.bounces.models import Bounce, Stem
@@ -21,6 +22,8 @@ from dactyl.kits import edits
 from dactyl.kits.edits.samples import NewPad
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.parts.edits import add_part
+from dactyl.recordings.edits import take_in
+from dactyl.recordings.models import RecordedPart
 
 
 class Bouncing(KitCase):
@@ -68,6 +71,21 @@ class Bouncing(KitCase):
         low, snare, mix = (soundfile.read(io.BytesIO(archive.read(name)), dtype="int32", always_2d=True)[0] >> 8 for name in archive.namelist()[:3])  # fmt: skip
         self.assertLessEqual(np.abs(low + snare - mix).max(), 1.5, "24 bit: (stems + 1) / 2 steps")
         self.assertEqual(np.flatnonzero(low.any(1))[0] // 24_000, 1, "the low drum is struck after one beat")
+
+    def test_the_recording_a_part_was_found_in_lies_beside_the_stems_in_its_place(self):
+        sound = np.zeros((30_000, 1), np.float32)
+        sound[22_050] = 0.5  # half a second after its zero
+        data = io.BytesIO()
+        soundfile.write(data, sound, 44_100, format="WAV", subtype="FLOAT")
+        recording = take_in("Quay live", [SimpleUploadedFile("Snare.wav", data.getvalue())])
+        RecordedPart.objects.create(recording=recording, part=self.part, zero_seconds=0.25)
+        bounce = self.run_jobs(self.ask(by="piece", bits="32f", with_recording="1"))
+        *stems, mix, beside = bounce.stems.all()
+        self.assertEqual((beside.name, beside.output, beside.channels), ("Recorded Snare", "recorded", 1))
+        self.assertEqual({stem.frames for stem in (*stems, mix)}, {beside.frames})
+        self.assertTrue(bounce.report["sum_test"]["is_passed"], "it is not part of the mix")
+        audio, _ = soundfile.read(store.folder_of(bounce) / beside.file)
+        self.assertEqual((len(audio), int(np.abs(audio).argmax())), (beside.frames, 36_000))
 
     def test_what_comes_is_said_before_and_refused_where_it_cannot_be(self):
         path, asked = f"/bounces/of/{self.kit.pk}/check/", {"part": self.part.pk, "rate": 48_000, "by": "piece"}

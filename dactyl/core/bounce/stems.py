@@ -127,7 +127,7 @@ def bounce(
     files = stem_files(names, order, playbook.rate_hz)
     is_mono = [*(mono and order.mono_where_mono for mono in stems.is_mono), False]
     tracks = [
-        _Track(name, folder / file, playbook.rate_hz, order, frames, number, channels=1 if is_mono[number] else 2)
+        StemFile(name, folder / file, playbook.rate_hz, order, frames, number, channels=1 if is_mono[number] else 2)
         for number, (name, file) in enumerate(zip(names, files, strict=True))
     ]
 
@@ -137,10 +137,10 @@ def bounce(
             blocks = render(voices, stems.gains, frames, load_sound, bus_of=stems.bus_of, threads=threads)
             for block in ahead(blocks, BLOCKS_AHEAD):
                 audio = list(gather(block.buses, stems.stem_of_bus, len(stems.names)))
-                list(pool.map(_Track.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
+                list(pool.map(StemFile.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
                 done = min(frames, block.start_frame + BLOCK_FRAMES)
                 yield Progress(done, frames, tuple((name, bisect_left(b, done), len(b)) for name, b in begins.items()))
-            list(pool.map(_Track.finish, tracks))
+            list(pool.map(StemFile.finish, tracks))
     finally:
         for track in tracks:
             track.close()
@@ -274,7 +274,7 @@ def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
     return [Unanswered(note, hits) for note, hits in missing.most_common()]
 
 
-class _Track:
+class StemFile:
     """One file being written, its peak and its picture."""
 
     def __init__(

@@ -21,21 +21,28 @@ def write_playback(track: Track, rate_hz: int, sound: BinaryIO, peaks: BinaryIO)
     sound : int16, little-endian, channels interleaved; peaks : a byte for every ``PEAK_FRAMES``, 0 to 255 for
     ``PEAK_FLOOR_DB`` to 0 dBFS
     """
-    step = READ_SECONDS * track.rate_hz
-    stream, left = None, np.zeros(0, np.float32)
-    for first in range(0, track.frames, step):
-        block = track.read(first, min(track.frames, first + step)).T
-        is_last = first + step >= track.frames
-        if track.rate_hz != rate_hz:
-            stream = stream or soxr.ResampleStream(track.rate_hz, rate_hz, block.shape[1], dtype="float32")
-            block = stream.resample_chunk(np.ascontiguousarray(block), last=is_last)
+    left = np.zeros(0, np.float32)
+    for planar, done in resampled(track, rate_hz):
+        block, is_last = planar.T, done >= 1
         scaled = np.clip(np.rint(block * (32767 / FULL_SCALE)), -32767, 32767)
         sound.write(scaled.astype("<i2").tobytes())
         left = np.concatenate([left, np.abs(block).max(axis=1, initial=0.0)])
         whole = len(left) if is_last else len(left) // PEAK_FRAMES * PEAK_FRAMES
         peaks.write(_peaks(left[:whole]))
         left = left[whole:]
-        yield min(1.0, (first + step) / track.frames)
+        yield done
+
+
+def resampled(track: Track, rate_hz: int) -> Iterator[tuple[np.ndarray, float]]:
+    """The track at another rate, block by block: float32 of shape (channels, frames), and how much is done, 0 to 1."""
+    step, stream = READ_SECONDS * track.rate_hz, None
+    for first in range(0, track.frames, step):
+        block = track.read(first, min(track.frames, first + step))
+        is_last = first + step >= track.frames
+        if track.rate_hz != rate_hz:
+            stream = stream or soxr.ResampleStream(track.rate_hz, rate_hz, len(block), dtype="float32")
+            block = stream.resample_chunk(np.ascontiguousarray(block.T), last=is_last).T
+        yield block, 1.0 if is_last else (first + step) / track.frames
 
 
 def _peaks(sizes: np.ndarray) -> bytes:
