@@ -21,8 +21,9 @@ from dactyl.history.queries import reading
 from dactyl.jobs.run import cancel as cancel_job
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes
+from dactyl.kits.views.answer import Answer, kit_edit
 from dactyl.kits.views.pages import kit_page
-from dactyl.recordings import edits, shown
+from dactyl.recordings import edits, matching, shown
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
 from dactyl.request_values import Asked, number_in, plain, seen_version
@@ -255,6 +256,23 @@ def rise(request: HttpRequest, kit_id: int, recording_id: int, track_id: int) ->
     with edits.opened_track(track) as one:
         time, level_db, is_rise = rise_near(one, wanted, asked.number("within", 0.001, 2.0, NEAR_SECONDS))
     return JsonResponse({"time": time, "level": round(level_db, 2), "isRise": is_rise})
+
+
+@require_POST
+def match(request: HttpRequest, kit_id: int, recording_id: int, track_id: int) -> JsonResponse:
+    """The pad of a track measured against it; nothing is changed."""
+    recording, kit = get_object_or_404(Recording, pk=recording_id), get_object_or_404(Kit, pk=kit_id)
+    pad, found = matching.measured(recording, _track(recording, track_id), kit)
+    return JsonResponse({"pad": pad.full_name, "rows": matching.told(pad, found)})
+
+
+@kit_edit
+def give(request: HttpRequest, kit: Kit, version: int, recording_id: int, track_id: int, what: str) -> Answer:
+    """Bring the pad of a track nearer to it in one respect; it is measured anew."""
+    recording = get_object_or_404(Recording, pk=recording_id)
+    pad, found = matching.measured(recording, _track(recording, track_id), kit)
+    pad.kit = kit
+    return matching.give(pad, found, what, version)
 
 
 @recording_edit

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, levels
-from dactyl.core.hits.strokes import CLOSE, Candidate, candidates, kind_of, rises, weighted
+from dactyl.core.hits.strokes import CLOSE, PEAK_HOPS, Candidate, candidates, kind_of, rises, weighted
 from dactyl.core.hits.timing import begins, of_itself
 
 STRETCH_SECONDS, OVERLAP_SECONDS = 240, 2
@@ -123,7 +123,11 @@ def _all(
         near = np.searchsorted(struck, places)
         for place, height, rise, at in zip(places, heights, rise_db, near, strict=True):
             beside = [struck[n] for n in (at - 1, at) if 0 <= n < len(struck)]
-            if rise >= CYMBAL_RISE_DB and all(abs(place - hop) > 25 for hop in beside):
+            if (
+                place < len(every[number][0]) - PEAK_HOPS
+                and rise >= CYMBAL_RISE_DB
+                and all(abs(place - hop) > 25 for hop in beside)
+            ):
                 yield number, Candidate(int(place), float(height), float(rise), float(rise), CYMBAL_SURE, "")
 
 

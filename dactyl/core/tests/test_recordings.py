@@ -11,6 +11,7 @@ from django.test import SimpleTestCase
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import find_hits, roles_of
+from dactyl.core.hits.match import BEFORE_SECONDS, alone, match
 from dactyl.core.hits.mend import Heard, Mend, bar_lines, mended, usual_curve, velocity_of
 from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
 from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
@@ -163,3 +164,43 @@ class Files(SimpleTestCase):
         levels = np.frombuffer(peaks.getvalue(), np.uint8)
         self.assertEqual(len(levels), -(-len(pcm) // PEAK_FRAMES))
         self.assertAlmostEqual(levels.max() / 255 * 80 - 80, -6, delta=1.5)
+
+
+class Matching(SimpleTestCase):
+    def strokes(self, hz: float, gain: float = 1.0, wait: int = 0, sign: int = 1, snap: float = 0.0):
+        rng, found = np.random.default_rng(2), []
+        time = np.arange(int(0.4 * RATE)) / RATE
+        for _ in range(5):
+            body = np.sin(2 * np.pi * hz * time) * np.exp(-time / 0.12) + 0.4 * rng.standard_normal(len(time)) * np.exp(-time / 0.004)  # fmt: skip
+            sound = gain * body * (1 + snap * np.exp(-time / 0.012))
+            found.append((sign * np.concatenate([np.zeros(wait), sound])[: len(time)])[np.newaxis].astype(np.float32))
+        return found
+
+    def test_what_differs_between_a_pad_and_its_drum_is_measured(self):
+        wait = round(BEFORE_SECONDS * RATE)
+        strokes = self.strokes(200 * 2 ** (150 / 1200), gain=0.5, wait=wait, snap=1.0)
+        same = match(self.strokes(200, wait=wait), self.strokes(200), RATE)
+        self.assertAlmostEqual(same.alike_before, same.alike_after, places=2)
+        self.assertAlmostEqual(same.late_ms, 0, delta=0.03)
+        tuned = match(strokes, self.strokes(200), RATE)
+        self.assertAlmostEqual(tuned.tune_cents, 150, delta=6)
+        self.assertGreater(tuned.snap_db, 2)
+        found = match(self.strokes(200, wait=wait), self.strokes(200, wait=22, sign=-1), RATE)
+        self.assertAlmostEqual(found.late_ms, 1000 * 22 / RATE, delta=0.2)
+        self.assertTrue(found.is_flipped)
+        self.assertGreater(found.alike_after, found.alike_before + 0.5)
+        self.assertAlmostEqual(match(self.strokes(200, 0.5, wait), self.strokes(200), RATE).gain_db, -6, delta=0.7)
+
+    def test_the_place_in_the_overheads_is_the_drums_own(self):
+        """Another drum, louder and far on the right, is struck at the same time."""
+        rng, strokes = np.random.default_rng(4), self.strokes(180)
+        images = []
+        for stroke in strokes:
+            other = rng.standard_normal(stroke.shape[1]) * 0.5
+            later = np.concatenate([np.zeros(150), stroke[0]])[: stroke.shape[1]]
+            images.append(np.stack([0.9 * later, 0.4 * later + 0.6 * other]))
+        found = match(strokes, strokes, RATE, images)
+        self.assertAlmostEqual(found.pan, 4 / np.pi * np.arctan2(0.4, 0.9) - 1, delta=0.12)
+
+    def test_strokes_that_stand_alone_are_told_from_others(self):
+        self.assertEqual(alone([1.0, 2.0, 2.05, 3.0, 4.0], [3.02, 3.9]), [1.0, 4.0])

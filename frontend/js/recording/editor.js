@@ -4,6 +4,7 @@ import { startBars } from "./bars.js";
 import { startCard } from "./card.js";
 import { startGestures } from "./gestures.js";
 import { startKeys } from "./keys.js";
+import { startMatch } from "./match.js";
 import { RecordingView } from "./layout.js";
 import { RecordingModel, playedTable } from "./model.js";
 import { paint } from "./paint.js";
@@ -49,6 +50,7 @@ export class RecordingEditor {
   key = (_event) => false;
   onChanged = () => {};
   #how;
+  #match;
   #waves;
   #life = new AbortController();
   #canvas;
@@ -65,6 +67,7 @@ export class RecordingEditor {
     startGestures(this.#canvas, this, signal);
     startCard(this, signal);
     startBars(this, signal);
+    this.#match = startMatch(this, signal);
     this.key = startKeys(this.#canvas, this, signal);
     this.#listen(signal);
     new ResizeObserver(() => this.#resize()).observe(this.#canvas.parentElement);
@@ -151,6 +154,7 @@ export class RecordingEditor {
     const foot = this.view.foot(this.chosen);
     if (foot > this.view.height) this.view.scrollRows(foot - this.view.height, this.model.tracks.length);
     else if (foot - this.view.rowHeight < 30) this.view.scrollRows(foot - this.view.rowHeight - 34, this.model.tracks.length);
+    if (this.#match.track && this.#match.track !== this.track.id) this.#match.clear();
     this.onChanged();
     this.repaint();
   }
