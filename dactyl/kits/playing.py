@@ -1,11 +1,12 @@
 """The playbook as the page reads it, and the recipes behind the keys it names."""
 
 from collections import OrderedDict
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import asdict
 from threading import Lock
 from typing import Any
 
+from dactyl.core import kit as core
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import ALL_CHANNELS, PadTable, Playbook, Region
@@ -19,10 +20,16 @@ _lock = Lock()
 
 
 def playbook_for_page(
-    kit: Kit, rate_hz: int, pad_ids: Collection[int] | None = None, *, instead: dict[int, Sample] | None = None
+    kit: Kit,
+    rate_hz: int,
+    pad_ids: Collection[int] | None = None,
+    *,
+    instead: dict[int, Sample] | None = None,
+    tried: Callable[[core.Kit], core.Kit] | None = None,
 ) -> dict[str, Any]:
-    """The playbook, whole or of some pads. ``docs/formats.md`` describes it."""
-    playbook = compile_kit(kit_value(kit.pk, pad_ids, instead=instead), rate_hz)
+    """The playbook, whole or of some pads. ``docs/formats.md`` describes it. tried : what is heard in the kit's place"""
+    value = kit_value(kit.pk, pad_ids, instead=instead)
+    playbook = compile_kit(tried(value) if tried else value, rate_hz)
     _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
     return {"version": kit.version, **as_tables(playbook, is_whole=pad_ids is None)}
 

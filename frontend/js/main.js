@@ -29,6 +29,7 @@ import { startShelf } from "./shelf/shelf.js";
 import { startSurface } from "./sheet/surface.js";
 import { startTabs } from "./page/tabs.js";
 import { startTakes } from "./card/takes.js";
+import { startSwap } from "./kit/swap.js";
 import { startTry } from "./shelf/try.js";
 import { startWave } from "./card/wave.js";
 
@@ -65,7 +66,7 @@ if (workshop) {
     startCut(session, engine);
     const sheet = startSheet(session);
     const trying = startTry(session, engine, shelf);
-    const first = [startTabs(), startWave(session, engine), startTakes(session, engine)];
+    const first = [startSwap(session, engine, input), startTabs(), startWave(session, engine), startTakes(session, engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });
     startBounces();
     window.dactyl = { engine, input, ways, practice, part, editor, recorder, recording, recorded }; // for looking in from the console, and for the tests

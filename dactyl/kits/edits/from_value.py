@@ -33,6 +33,9 @@ from dactyl.kits.models import (
 )
 from dactyl.shelf.models import Sample
 
+OF_ITS_KIT = {"kind", "pan", "muted", "max_voices", "cuts_itself", "cents_per_key", "root"}
+"""Settings of a pad that are what it is in its kit, and not how it sounds."""
+
 
 def open_kit(value: core.Kit, samples: Mapping[str, Sample], opened_from: str) -> Kit:
     """A new kit of ``value``; its first edit is that it was opened. samples : by hash; every one the kit uses"""
@@ -44,10 +47,13 @@ def open_kit(value: core.Kit, samples: Mapping[str, Sample], opened_from: str) -
 
 
 class Writer:
-    """Puts a kit value into the rows of the kit that ``change`` edits: what it names is used where it is there."""
+    """Puts a kit value into the rows of the kit that ``change`` edits: what it names is used where it is there.
 
-    def __init__(self, change: Change, samples: Mapping[str, Sample]) -> None:
-        self._change, self._kit, self._samples = change, change.document, samples
+    keeps : whether outputs and mics that are there stay as they are, and are not set to what the value says
+    """
+
+    def __init__(self, change: Change, samples: Mapping[str, Sample], *, keeps: bool = False) -> None:
+        self._change, self._kit, self._samples, self._keeps = change, change.document, samples, keeps
 
     def write(self, value: core.Kit) -> dict[int, Pad]:
         """Returns the rows of the pads, by their ids in ``value``. About twenty statements, whatever the kit's size."""
@@ -69,12 +75,28 @@ class Writer:
         self._change.changes_order = True
         return rows
 
+    def refill(self, value: core.Kit, rows: Mapping[int, Pad]) -> None:
+        """Give pads that are there the sound of those in ``value``, and its level: layers, takes, and how they play.
+
+        rows : by their ids in ``value``
+        """
+        self._keeps = True
+        self._outputs = {}
+        self._mics = self._known(Mic, value.mics, lambda mic, n: row_of(fields.MIC, mic))
+        pads = [pad for _, pad in value.pads() if pad.id in rows]
+        self._change.delete_all(list(Layer.objects.filter(pad__in=rows.values())))
+        self._change.update_each((rows[pad.id], _sound_columns(pad)) for pad in pads)
+        self._takes(pads, rows)
+        self._change.touch(*(row.pk for row in rows.values()))
+
     def _known(self, model: type[Model], values: Sequence, columns: Callable[[Any, int], dict]) -> dict[str, int]:
         """Keys of outputs or mics by name: those the kit has are set, the others made."""
         there = {row.name: row for row in model.objects.filter(kit=self._kit)}
         missing = []
         for number, value in enumerate(values):
             of_row = columns(value, number)
+            if value.name in there and self._keeps:
+                continue
             if value.name in there:
                 self._change.update(there[value.name], **{name: of_row[name] for name in of_row if name != "position"})
             else:
@@ -117,7 +139,6 @@ class Writer:
         return {pad.id: row for (pad, _), row in zip(wanted, made, strict=True)}
 
     def _pad(self, pad: core.Pad, piece: core.Piece, row: Piece, position: int) -> Pad:
-        is_drawn = not isinstance(pad.curve, str)
         return Pad(
             kit=self._kit,
             piece_id=row.pk,
@@ -127,8 +148,7 @@ class Writer:
             choke_id=self._chokes[pad.choke.letter] if pad.choke else None,
             silences_id=self._mutes[pad.silences[0].number] if pad.silences else None,
             silenced_by_id=self._mutes[pad.silenced_by[0].number] if pad.silenced_by else None,
-            curve=DRAWN if is_drawn else pad.curve,
-            curve_points=[list(point) for point in pad.curve] if is_drawn else None,
+            **_curve_columns(pad),
             dice=pad.dice if pad.dice is not None else pad.id,
             **row_of(fields.PAD, pad),
         )
@@ -182,6 +202,20 @@ class Writer:
             for row, (_, _, take) in zip(takes, filled, strict=True)
             for mic, sample in take.samples
         ])  # fmt: skip
+
+
+def _curve_columns(pad: core.Pad) -> dict[str, Any]:
+    is_drawn = not isinstance(pad.curve, str)
+    return {
+        "curve": DRAWN if is_drawn else pad.curve,
+        "curve_points": [list(p) for p in pad.curve] if is_drawn else None,
+    }
+
+
+def _sound_columns(pad: core.Pad) -> dict[str, Any]:
+    """What of a row is how the pad sounds, and its level."""
+    columns = row_of(fields.PAD, pad)
+    return {name: value for name, value in columns.items() if name not in OF_ITS_KIT} | _curve_columns(pad)
 
 
 def _own_name(full_name: str, piece_name: str) -> str:

@@ -174,6 +174,12 @@ def opposite(level_db: float) -> str:
 
 
 @register.filter
+def as_json(value: object) -> str:
+    """For a data attribute of the page."""
+    return json.dumps(value, ensure_ascii=False)
+
+
+@register.filter
 def curve_json(pad: Pad) -> str:
     """Points of the pad's curve for its editor; a named curve as a few points along it."""
     if pad.curve == DRAWN and pad.curve_points:

@@ -7,6 +7,7 @@ from django.views.decorators.http import require_GET
 from dactyl.core.audio import interpolate
 from dactyl.kits import playing
 from dactyl.kits.models import Kit
+from dactyl.kits.views.swap import tried_drum
 from dactyl.kits.ways import default_notes
 from dactyl.request_values import ids_in
 from dactyl.shelf.models import Sample
@@ -17,12 +18,18 @@ LOW_HZ, HIGH_HZ = 8000, 192_000
 
 @require_GET
 def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
-    """The playbook, whole or of ``pads``; ``notes=1`` tells all notes with them. ``try=take:sample,...`` hears samples in place, without changing the kit."""
+    """The playbook, whole or of ``pads``; ``notes=1`` tells all notes with them. ``try=take:sample,...`` hears samples in place, ``swap=...`` another drum, without changing the kit."""
     kit = get_object_or_404(Kit, pk=kit_id)
     asked = request.GET.get("pads")
     pads = None if asked is None else ids_in(asked)
     rate_hz = min(HIGH_HZ, max(LOW_HZ, rate_hz))
-    book = playing.playbook_for_page(kit, rate_hz, pads, instead=_tried(request.GET.get("try", "")))
+    book = playing.playbook_for_page(
+        kit,
+        rate_hz,
+        pads,
+        instead=_tried(request.GET.get("try", "")),
+        tried=tried_drum(kit, request.GET.get("swap", "")),
+    )
     if pads is not None and request.GET.get("notes"):
         book |= {"notes": default_notes(kit), "allNotes": True}
     response = JsonResponse(book, json_dumps_params={"separators": (",", ":")})

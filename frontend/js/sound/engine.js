@@ -9,7 +9,7 @@ const CONSTANT_MS = 6; // from an event's time stamp to its frame: what a script
 
 export class Engine extends EventTarget {
   isPartPlaying = false;
-  /** "take:sample": what is heard in the place of a take's own sample, without changing the kit. */ tried = "";
+  /** What is heard without changing the kit: "take:sample" in a take's place, or "piece.levelled.pad-pad_pad-pad" in a piece's. */ tried = "";
   #context;
   #node = null;
   #waiting = [];

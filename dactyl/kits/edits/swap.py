@@ -1,0 +1,99 @@
+"""Another drum in the place of a piece, and pieces of other kits added: each one edit."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from string import ascii_uppercase
+from typing import Any
+
+from dactyl.core import kit as core
+from dactyl.core.errors import KitError
+from dactyl.core.formats.package import samples_of
+from dactyl.core.kinds import free_note
+from dactyl.core.swap import Pairs, in_place
+from dactyl.history.edits import edit
+from dactyl.history.models import Revision
+from dactyl.kits.edits.from_value import Writer
+from dactyl.kits.edits.pads import MAX_PADS
+from dactyl.kits.models import Kit, Pad
+from dactyl.kits.queries import kit_value, taken_notes
+from dactyl.shelf.models import Sample
+
+
+def swap(
+    kit: Kit,
+    version: int,
+    pads: Sequence[Pad],
+    source: core.Kit,
+    pairs: Pairs,
+    gains_db: Mapping[int, float],
+    what: str,
+) -> Revision | None:
+    """Let ``pads`` sound like those of ``source``; what they are in the kit stays. what : the drum that comes, in words"""
+    value = in_place(kit_value(kit.pk, [pad.pk for pad in pads]), source, pairs, gains_db)
+    with edit(kit, version, f"{what} in the place of {pads[0].piece.name or pads[0].full_name}") as change:
+        Writer(change, samples_by_hash(value)).refill(value, {pad.pk: pad for pad in pads if pad.pk in pairs})
+    return change.revision
+
+
+def samples_by_hash(value: core.Kit) -> dict[str, Sample]:
+    return {row.sha256: row for row in Sample.objects.filter(sha256__in=list(samples_of(value))).defer("overview")}
+
+
+def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int]) -> Revision | None:
+    """Pads of another kit, with the pieces they belong to, at the end; each gets the free standard note of its kind.
+
+    Their choke and mute groups come along under names that are free; companions only among them.
+    """
+    wanted, taken = set(pad_ids), set(taken_notes(kit))
+    coming = [pad for _, pad in source.pads() if pad.id in wanted]
+    letters = _free_names(
+        kit.choke_groups.values_list("letter", flat=True),
+        (pad.choke.letter for pad in coming if pad.choke),
+        ascii_uppercase,
+    )
+    numbers = _free_names(
+        kit.mute_groups.values_list("number", flat=True),
+        (group.number for pad in coming for group in (*pad.silences, *pad.silenced_by)), range(1, 100),
+    )  # fmt: skip
+
+    def mutes(groups: Sequence[core.MuteGroup]) -> tuple[core.MuteGroup, ...]:
+        return tuple(replace(group, number=numbers[group.number]) for group in groups if numbers[group.number])
+
+    pieces = []
+    for piece in source.pieces:
+        own = [pad for pad in piece.pads if pad.id in wanted]
+        if not own:
+            continue
+        made = []
+        for pad in own:
+            note = free_note(pad.kind, taken)
+            taken |= {note} if note is not None else set()
+            among = tuple((other, strength) for other, strength in pad.companions if other in wanted)
+            notes = () if note is None else (note,)
+            letter = letters.get(pad.choke.letter) if pad.choke else None
+            choke = replace(pad.choke, letter=letter) if letter else None
+            made.append(replace(
+                pad, notes=notes, companions=among, output=None, choke=choke,
+                silences=mutes(pad.silences), silenced_by=mutes(pad.silenced_by),
+            ))  # fmt: skip
+        pieces.append(replace(piece, pads=tuple(made), output=None))
+    if not pieces:
+        raise KitError("These pads are no longer there. Choose others.")
+    count = sum(len(piece.pads) for piece in pieces)
+    if kit.pads.count() + count > MAX_PADS:
+        raise KitError(f"A kit has at most {MAX_PADS} pads.")
+    mics = tuple(replace(mic, output=None) for mic in source.mics)
+    value = replace(source, pieces=tuple(pieces), outputs=source.outputs[:1], mics=mics, surfaces=(), maps=())
+    names = ", ".join(piece.name or piece.pads[0].name for piece in pieces[:3]) + (" …" if len(pieces) > 3 else "")
+    with edit(kit, version, f"{names} of {source.name} added") as change:
+        Writer(change, samples_by_hash(value), keeps=True).write(value)
+    return change.revision
+
+
+def _free_names(used: Iterable[Any], wanted: Iterable[Any], every: Iterable[Any]) -> dict[Any, Any]:
+    """Names that groups get in a kit that has some already: their own where it is free, else the next."""
+    taken, given = set(used), {}
+    for name in dict.fromkeys(wanted):
+        given[name] = name if name not in taken else next((one for one in every if one not in taken), None)
+        taken.add(given[name])
+    return given

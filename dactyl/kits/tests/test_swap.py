@@ -1,0 +1,79 @@
+"""Another drum in the place of a piece is one edit with one undo; pieces come from other kits and go to them."""
+
+from dactyl.core import kit as core
+from dactyl.kits import edits, pieces, queries
+from dactyl.kits.models import Kit, Mic, Pad
+from dactyl.kits.tests.test_edits import KitCase, recordings, version
+
+
+class Swapping(KitCase):
+    def setUp(self):
+        self.give()
+        edits.pads.set_piece(self.fresh(), version(self.kit), "name", "Snare")
+        edits.pads.set_fields([self.fresh()], version(self.kit), {"kind": "snare", "gain_db": -4.0, "pan": 20.0})
+        edits.pads.set_notes(self.fresh(), version(self.kit), [38])
+        edits.pads.choke_pads([self.fresh()], version(self.kit), "S")
+        self.other = edits.kits.create_kit("Hall")
+        self.theirs = self.other.pads.select_related("piece", "kit").first()
+        self.fill(self.theirs)
+
+    def fill(self, pad: Pad):
+        edits.samples.give_samples(
+            pad, version(self.other), recordings(self.samples[4:]), "layers", replace=True, layers=None
+        )
+        edits.pads.set_piece(self.pad_of(pad), version(self.other), "name", "Brass snare")
+        edits.pads.set_fields(
+            [self.pad_of(pad)], version(self.other), {"kind": "snare", "dynamics": 0.3, "gain_db": 2.0}
+        )
+        edits.pads.choke_pads([self.pad_of(pad)], version(self.other), "S")
+
+    def pad_of(self, pad: Pad) -> Pad:
+        return Pad.objects.select_related("piece", "kit").get(pk=pad.pk)
+
+    def post(self, to: Kit, path: str, **values):
+        headers = {"X-Kit-Version": str(version(to)), "HX-Request": "true"}
+        return self.client.post(f"/kits/{to.pk}/{path}", values, headers=headers)
+
+    def value(self, kit: Kit, pad: Pad) -> core.Pad:
+        return next(value for _, value in queries.kit_value(kit.pk).pads() if value.id == pad.pk)
+
+    def test_a_drum_is_listed_heard_kept_and_given_back(self):
+        before = self.value(self.kit, self.pad)
+        page = self.client.get(f"/kits/{self.kit.pk}/pads/{self.pad.pk}/swap/", headers={"HX-Request": "true"})
+        self.assertContains(page, "Brass snare")
+        self.assertContains(page, f'data-pairs="{self.pad.pk}-{self.theirs.pk}"')
+        said = f"{self.theirs.piece_id}.1.{self.pad.pk}-{self.theirs.pk}"
+        url = f"/kits/{self.kit.pk}/playbook/48000/?pads={self.pad.pk}"
+        plain, tried = (self.client.get(url + more).json() for more in ("", f"&swap={said}"))
+        self.assertNotEqual(plain["pads"][0]["regions"], tried["pads"][0]["regions"])
+        self.assertEqual(self.value(self.kit, self.pad), before, "nothing is changed by hearing it")
+        self.assertContains(self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value=said), "Brass snare of Hall in the place of Snare")  # fmt: skip
+        after, theirs = self.value(self.kit, self.pad), self.value(self.other, self.theirs)
+        self.assertEqual((after.notes, after.pan, after.choke, after.name), (before.notes, before.pan, before.choke, before.name))  # fmt: skip
+        self.assertEqual(after.dynamics, 0.3)
+        self.assertEqual([[take.samples for take in layer.takes] for layer in after.layers], [[take.samples for take in layer.takes] for layer in theirs.layers])  # fmt: skip
+        ours, drum = pieces.drum_of(self.pad.piece_id), pieces.drum_of(self.theirs.piece_id)
+        self.assertAlmostEqual(drum.articulations[0].hard_db, ours.articulations[0].hard_db, places=3)
+        self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
+        self.assertEqual(self.value(self.kit, self.pad), before)
+        tampered = self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value="999.1.x")
+        self.assertContains(tampered, "no longer there", status_code=422)
+
+    def test_a_piece_of_another_kit_comes_with_a_free_note_its_groups_and_its_mics(self):
+        Mic.objects.create(kit=self.other, name="hall", position=1, gain_db=-6.0)
+        self.post(self.kit, "pieces/add/", piece=str(self.theirs.piece_id))
+        pad = self.kit.pads.select_related("piece", "choke").order_by("-position")[0]
+        added = self.value(self.kit, pad)
+        self.assertEqual(
+            (pad.piece.name, added.notes, added.gain_db, pad.choke.letter), ("Brass snare", (40,), 2.0, "A")
+        )
+        self.assertIn(("hall", -6.0), self.kit.mics.values_list("name", "gain_db"))
+
+    def test_a_piece_goes_to_another_kit_and_may_leave_this_one(self):
+        answer = self.post(self.kit, f"pads/{self.pad.pk}/copy-to/", kit=str(self.other.pk), move="1")
+        self.assertContains(answer, "is in Hall now")
+        self.assertFalse(Pad.objects.filter(pk=self.pad.pk).exists())
+        self.assertTrue(self.other.pieces.filter(name="Snare").exists())
+        self.assertContains(
+            self.post(self.kit, f"pads/{self.theirs.pk}/copy-to/", kit="0"), "is no longer", status_code=409
+        )

@@ -1,0 +1,136 @@
+"""Other drums in the place of a piece: listed, heard in the running part, kept as one edit."""
+
+from collections.abc import Callable, Mapping
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET
+
+from dactyl.core import kit as core
+from dactyl.core.errors import KitError
+from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
+from dactyl.core.swap import in_place, in_words, pairs_of
+from dactyl.history.queries import reading
+from dactyl.kits import edits, pieces, queries
+from dactyl.kits.models import Kit, Pad
+from dactyl.kits.views.answer import Answer, kit_edit, pad_of
+from dactyl.kits.views.pages import kit_page
+from dactyl.request_values import ids_in, number_in
+
+ALL_KINDS = "all"
+
+
+@require_GET
+def page(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
+    """Drums like a pad's; with ``one=1`` only this articulation is to be swapped."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    pad = get_object_or_404(Pad.objects.select_related("piece"), pk=pad_id, kit=kit)
+    is_one = request.GET.get("one") == "1"
+    ours = pieces.drum_of(pad.piece_id, [pad.pk] if is_one else ())
+    kind, words, of = (request.GET.get(name, "")[:80] for name in ("kind", "words", "from"))
+    kinds = () if kind == ALL_KINDS else {kind} if kind in BY_SLUG else pieces.kinds_like(pad.kind)
+    found = pieces.drums(kinds, words, but=pad.piece_id, kit=number_in(of))
+    own = ours.articulations if ours else []
+    context = {
+        "tab": "kit",
+        "pad": pad,
+        "is_one": is_one,
+        "ours": ours,
+        "drums": [_row(own, drum) for drum in found],
+        "kinds": IN_SCORE_ORDER,
+        "kind": kind,
+        "words": words,
+        "from": number_in(of),
+        "kits": Kit.objects.filter(is_put_away=False).order_by("name"),
+    }
+    return kit_page(request, kit, "swap", "kits/_swap.html", context)
+
+
+def _row(own: list[pieces.Articulation], drum: pieces.Drum) -> dict:
+    pairs = pairs_of(own, drum.articulations)  # what pairs wants of a pad an articulation has
+    names = ({one.id: one.name for one in own}, {one.id: one.name for one in drum.articulations})
+    return {
+        "drum": drum,
+        "pairs": "_".join(f"{pad}-{other or 0}" for pad, other in pairs.items()),
+        "theirs": [[one.id, one.name] for one in drum.articulations],
+        "said": "; ".join(in_words(*names, pairs)),
+    }
+
+
+def tried_drum(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
+    """What ``swap=PIECE.LEVELLED.PAIRS`` lets sound in the kit's place; None where it says nothing."""
+    try:
+        theirs, source, pairs, gains = _asked(kit, text)
+    except KitError:
+        return None
+    return lambda value: in_place(value, source, pairs, gains)
+
+
+def _asked(kit: Kit, text: str) -> tuple[pieces.Drum, core.Kit, dict[int, int | None], dict[int, float]]:
+    """The drum that comes, its kit, which pad stands for which, and gains; ``PIECE.LEVELLED.PAD-PAD_PAD-PAD``."""
+    piece, _, rest = text.partition(".")
+    levelled, _, said = rest.partition(".")
+    pairs = {}
+    for pair in said.split("_")[:128]:
+        numbers = ids_in(pair.replace("-", ","))
+        if len(numbers) == 2:
+            pairs[numbers[0]] = numbers[1] or None
+    theirs = pieces.drum_of(number_in(piece))
+    own = Pad.objects.filter(kit=kit, pk__in=pairs).first()
+    if theirs is None or own is None:
+        raise KitError("This drum is no longer there. Choose another.")
+    known = {one.id for one in theirs.articulations}
+    pairs = {pad: other if other in known else None for pad, other in pairs.items()}
+    ours = pieces.drum_of(own.piece_id)
+    gains = pieces.level_gains(ours, theirs, pairs) if levelled == "1" and ours else {}
+    with reading():
+        source = queries.kit_value(theirs.kit, [other for other in pairs.values() if other])
+    return theirs, source, pairs, gains
+
+
+@kit_edit
+def keep(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """Keep what was tried: ``value`` says it as the tables were asked for."""
+    pad = pad_of(kit, pad_id)
+    theirs, source, pairs, gains = _asked(kit, request.POST.get("value", "")[:4000])
+    pads = list(Pad.objects.filter(piece=pad.piece_id).select_related("piece"))
+    for one in pads:
+        one.kit = kit
+    revision = edits.swap.swap(kit, version, pads, source, pairs, gains, f"{theirs.name} of {theirs.kit_name}")
+    said = in_words(_names(pads, pairs), {one.id: one.name for one in theirs.articulations}, pairs)
+    return revision, f"{revision.sentence}. {'; '.join(said)}" if revision and said else ""
+
+
+def _names(pads: list[Pad], pairs: Mapping[int, int | None]) -> dict[int, str]:
+    return {pad.pk: pad.full_name for pad in pads if len(pairs) > 1 or pad.pk in pairs}
+
+
+@kit_edit
+def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    """Add a piece of another kit at the end: ``piece``."""
+    drum = pieces.drum_of(number_in(request.POST.get("piece", "")))
+    if drum is None:
+        raise KitError("This drum is no longer there. Choose another.")
+    ids = [one.id for one in drum.articulations]
+    with reading():
+        source = queries.kit_value(drum.kit, ids)
+    return edits.swap.add_pieces(kit, version, source, ids)
+
+
+@kit_edit
+def copy_to(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """Copy the piece of a pad to the end of another kit, ``kit``; with ``move=1`` it leaves this one."""
+    pad = pad_of(kit, pad_id)
+    other = Kit.objects.filter(pk=number_in(request.POST.get("kit", ""))).exclude(pk=kit.pk).first()
+    if other is None:
+        raise KitError("Choose the kit that it goes to.")
+    pads = list(Pad.objects.filter(piece=pad.piece_id).select_related("piece"))
+    with reading():
+        source = queries.kit_value(kit.pk, [one.pk for one in pads])
+    edits.swap.add_pieces(other, other.version, source, [one.pk for one in pads])
+    said = f"{pad.piece.name or pad.full_name} is in {other.name} too, under the free notes of its kinds."
+    if request.POST.get("move") != "1":
+        return None, said
+    for one in pads:
+        one.kit = kit
+    return edits.pads.delete_pads(pads, version), said.replace(" too,", " now,")

@@ -1,0 +1,123 @@
+/**
+ * Other drums in the place of a piece: the arrow keys walk the list, each sounds in its place, in the running part from the
+ * next hit on; nothing is changed until one is kept.
+ */
+const STRIKES = [40, 80, 120];
+const APART_MS = 230;
+const LOADED_MS = 1500; // a sound that has not come by then is struck all the same
+
+export function startSwap(session, engine, input) {
+  const view = () => document.getElementById("swap");
+  const rows = () => /** @type {HTMLElement[]} */ ([...(view()?.querySelectorAll(".drum") ?? [])]);
+  let drawn = null;
+  let chosen = null; // the row
+  let timers = [];
+
+  const own = () => [...view().querySelectorAll("#swap-pairs tr")].map((row) => Number(row.dataset.own));
+  /** What the tables are asked for: the piece, whether it is made as loud, which pad stands for which. */
+  const tried = () => {
+    if (!chosen || chosen.dataset.drum === "0") return "";
+    const pairs = [...view().querySelectorAll("#swap-pairs tr")].map((row) => [row.dataset.own, row.querySelector("select").value]).filter(([, other]) => other !== "");
+    return `${chosen.dataset.drum}.${levelled().checked ? 1 : 0}.${pairs.map(([pad, other]) => `${pad}-${other}`).join("_")}`;
+  };
+  const levelled = () => /** @type {HTMLInputElement} */ (document.getElementById("swap-levelled"));
+
+  function choose(row) {
+    if (!row) return;
+    chosen = row;
+    for (const each of rows()) each.setAttribute("aria-selected", String(each === row));
+    row.scrollIntoView({ block: "nearest" });
+    document.getElementById("drums").setAttribute("aria-activedescendant", row.id);
+    drawPairs(row);
+    hear();
+  }
+
+  function drawPairs(row) {
+    const theirs = JSON.parse(row.dataset.theirs);
+    const pairs = new Map(row.dataset.pairs.split("_").filter(Boolean).map((pair) => pair.split("-"))); // prettier-ignore
+    const isOwn = row.dataset.drum === "0";
+    for (const line of /** @type {NodeListOf<HTMLElement>} */ (view().querySelectorAll("#swap-pairs tr"))) {
+      const select = line.querySelector("select");
+      select.replaceChildren(new Option("itself", ""), ...theirs.map(([id, name]) => new Option(name, String(id))), ...(isOwn ? [] : [new Option("silence", "0")]));
+      select.value = pairs.get(line.dataset.own) ?? "";
+      select.disabled = isOwn;
+    }
+    document.getElementById("swap-keep").toggleAttribute("disabled", isOwn);
+    document.getElementById("swap-add").toggleAttribute("disabled", isOwn);
+    document.getElementById("swap-said").textContent = isOwn ? "As it is in this kit." : "It is heard in the place of this one; Enter keeps it, Escape leaves it.";
+  }
+
+  async function hear() {
+    const asked = (engine.tried = tried());
+    await engine.loadPlaybook(own());
+    if (engine.tried !== asked || !view() || engine.isPartPlaying) return;
+    strikeAll(own()[0]);
+  }
+
+  /** Soft, middle and hard, one after another, once the sounds are here. */
+  async function strikeAll(pad) {
+    timers.forEach(clearTimeout);
+    await Promise.race([engine.arrival(pad, 0), new Promise((resolve) => setTimeout(resolve, LOADED_MS))]);
+    timers = STRIKES.map((velocity, n) => setTimeout(() => view() && input.pad(pad, velocity, "swap"), n * APART_MS));
+  }
+
+  async function keep() {
+    const value = tried();
+    if (!value) return;
+    const { keep: url, back } = view().dataset;
+    engine.tried = "";
+    await session.post(url, { value });
+    session.get(back, "#view").then(() => history.replaceState(history.state, "", back));
+  }
+
+  const leave = () => document.getElementById("swap-leave")?.click();
+
+  document.addEventListener("click", ({ target }) => {
+    if (!view()) return;
+    const row = target.closest?.(".drum");
+    if (row) choose(row);
+    const strike = target.closest?.("[data-strike]");
+    if (strike) input.pad(Number(strike.closest("tr").dataset.own), Number(strike.dataset.strike), "swap");
+    if (target.closest?.("#swap-keep")) keep();
+    const add = target.closest?.("#swap-add");
+    if (add && chosen) session.post(add.dataset.add, { piece: chosen.dataset.drum });
+  });
+  document.addEventListener("change", ({ target }) => {
+    if (target.closest?.("#swap-pairs") || target.id === "swap-levelled") hear();
+  });
+  session.addEventListener("marked", () => {
+    const now = view();
+    if (now === drawn) return;
+    const was = drawn;
+    drawn = now;
+    chosen = null;
+    timers.forEach(clearTimeout);
+    if (was && engine.tried && !engine.tried.includes(":")) {
+      const pads = [...was.querySelectorAll("#swap-pairs tr")].map((row) => Number(row.dataset.own));
+      engine.tried = "";
+      engine.loadPlaybook(pads);
+    }
+    if (now && !document.activeElement?.closest?.("#swap-filter")) document.getElementById("drums").focus();
+  });
+
+  return (event) => {
+    if (!view() || event.target.closest?.("input, select")) return open(event);
+    const all = rows();
+    const at = all.indexOf(chosen ?? all[0]);
+    const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: all.length - 1, PageDown: at + 8, PageUp: at - 8 }[event.key];
+    if (to !== undefined) choose(all[Math.max(0, Math.min(all.length - 1, to))]);
+    else if (event.key === "Enter" && !event.target.closest?.("button, a")) keep();
+    else if (event.key === "Escape") leave();
+    else if (/^[123]$/.test(event.key)) input.pad(own()[0], STRIKES[Number(event.key) - 1], "swap");
+    else return false;
+    return true;
+  };
+
+  /** O opens it for the selected pad. */
+  function open({ code, ctrlKey, metaKey, altKey, target }) {
+    if (code !== "KeyO" || ctrlKey || metaKey || altKey || !session.selected || target.closest?.("input, select, textarea")) return false;
+    const url = `/kits/${session.kit}/pads/${session.selected}/swap/`;
+    session.get(url, "#view").then(() => history.pushState(null, "", url));
+    return true;
+  }
+}
