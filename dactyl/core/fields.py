@@ -90,6 +90,17 @@ def _text(words: str, longest: int, **more: Any) -> Field:
     return Field(words=words, kind=str, longest=longest, reset="", **more)
 
 
+COLOURS = {
+    "": "none",
+    "A": "A blue",
+    "B": "B orange",
+    "C": "C green",
+    "D": "D purple",
+    "E": "E red",
+    "F": "F teal",
+    "G": "G brown",
+}
+"""A letter and a colour together: the palette is told apart by colour-blind eyes, and the letter stands beside it."""
 LONGEST_SAMPLE = 1 << 40  # frames
 DRAWN = "drawn"
 PAD: dict[str, Field] = {
@@ -136,7 +147,14 @@ TAKE: dict[str, Field] = {
     "is_flipped": _yes_no("Polarity", label="Flip polarity"),
     "is_enabled": _yes_no("Playing", path="enabled", reset=True),
 }
-PIECE: dict[str, Field] = {"name": _text("Name", 60), "gain_db": _db("Level"), "pan": _pan()}
+PIECE: dict[str, Field] = {
+    "name": _text("Name", 60),
+    "gain_db": _db("Level"),
+    "pan": _pan(),
+    "place_x": _number("Place across", -100, 100, is_optional=True, step=1, digits=0, reset="", hint="On the floor plan, from the player's left to right"),
+    "place_y": _number("Place in depth", 0, 100, is_optional=True, step=1, digits=0, reset="", hint="On the floor plan, from the front to the player"),
+    "colour": Field(words="Colour", kind=str, choices=COLOURS, reset=""),
+}  # fmt: skip
 MIC: dict[str, Field] = {
     "name": _text("Name", 40),
     "gain_db": _db("Level"),

@@ -180,6 +180,11 @@ class Piece:
     gain_db: float = 0.0
     pan: float = 0.0
     output: str | None = None
+    place_x: float | None = (
+        None  # on the floor plan, -100 the player's left to 100; None: where its kind usually stands
+    )
+    place_y: float | None = None  # 0 the front to 100 the player
+    colour: str = ""  # a key of fields.COLOURS
     mic_gains_db: tuple[tuple[str, float], ...] = ()  # of some mics, for this piece only
 
 

@@ -1,5 +1,5 @@
 from django.apps import AppConfig
-from django.db.models.signals import post_migrate
+from django.db.models.signals import post_migrate, pre_migrate
 
 
 class KitsConfig(AppConfig):
@@ -11,4 +11,5 @@ class KitsConfig(AppConfig):
         from dactyl.kits import guards, tables
 
         register(tables.TABLES, tables.CHILDREN)
+        pre_migrate.connect(guards.remove, sender=self)
         post_migrate.connect(guards.install, sender=self)

@@ -36,6 +36,14 @@ OF_ONE_KIT = [  # (table, column, its parent's table, what else tells the kit: a
 ]
 
 
+def remove(**kwargs: Any) -> None:
+    """Before migrations: a table that is made anew while triggers read it would make its migration fail."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT name FROM sqlite_master WHERE type = 'trigger' AND name LIKE 'of_one_kit_%'")
+        for (name,) in cursor.fetchall():
+            cursor.execute(f"DROP TRIGGER {name}")
+
+
 def install(**kwargs: Any) -> None:
     """After each migration: a table that a migration makes anew has lost its triggers."""
     with connection.cursor() as cursor:

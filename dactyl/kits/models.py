@@ -92,6 +92,9 @@ class Piece(models.Model):
     gain_db = models.FloatField(default=0.0)
     pan = models.FloatField(default=0.0)
     output = models.ForeignKey(Output, models.SET_NULL, null=True, blank=True)
+    place_x = models.FloatField(null=True, blank=True)  # on the floor plan; null: where its kind usually stands
+    place_y = models.FloatField(null=True, blank=True)
+    colour = models.CharField(max_length=1, blank=True)
 
     class Meta:
         ordering = ["position"]

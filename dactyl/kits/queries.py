@@ -12,6 +12,7 @@ from django.db.models.functions import Coalesce
 
 from dactyl.core import fields
 from dactyl.core import kit as core
+from dactyl.core.cuts import PadCuts
 from dactyl.core.fields import values_of
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.maps.notes import PadNotes
@@ -310,6 +311,19 @@ def pad_notes(kit: Kit, of: Map | None = None) -> list[PadNotes]:
     notes = _notes(kit, of)
     pads = Pad.objects.filter(kit=kit).select_related("piece").order_by("position")
     return [PadNotes(id=p.pk, name=p.full_name, kind=p.kind, notes=tuple(sorted(notes.get(p.pk, ())))) for p in pads]
+
+
+def pad_cuts(kit: Kit) -> list[PadCuts]:
+    """Of every pad with takes whom it cuts and who cuts it, in the order of the sheet. One query."""
+    pads = Pad.objects.filter(kit=kit, layers__isnull=False).distinct()
+    return [
+        PadCuts(
+            id=pad.pk, name=pad.full_name, kind=pad.kind, piece=pad.piece_id, choke=pad.choke.letter if pad.choke else "",
+            silences=pad.silences.number if pad.silences else None,
+            silenced_by=pad.silenced_by.number if pad.silenced_by else None, cuts_itself=pad.cuts_itself,
+        )
+        for pad in pads.select_related("piece", "choke", "silences", "silenced_by").order_by("position")
+    ]  # fmt: skip
 
 
 def taken_notes(kit: Kit) -> set[int]:

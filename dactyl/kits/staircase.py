@@ -1,7 +1,8 @@
 """The staircase of a pad: velocity to the right, level up. Layout only; paths in a box 127 wide and 42 high.
 
-One unit to the right is one velocity, one unit down is one dB; the same box for every row, so that rows compare. The
-lowest 6 units hold what lies further down, six times as dense, so that quiet recordings show steps too.
+One unit to the right is one velocity, one unit down is one dB where no axis is chosen; the lowest 6 units hold what lies
+further down, six times as dense. A kit's sheet chooses one axis for all its rows, so that they compare and its softest
+layers do not lie on the floor.
 """
 
 import math
@@ -15,6 +16,37 @@ from dactyl.kits.queries import OUTLIER_DB, PadRow, curve_of
 
 HEIGHT = 42.0
 DENSE_FROM, DENSITY = 36.0, 6.0  # units down; dB per unit below that
+
+
+SOFT_VELOCITY = 16  # what is softer may lie below the axis
+STEP_DB, LEAST_SPAN_DB, MOST_SPAN_DB = 6.0, 24.0, 96.0
+
+
+@dataclass(frozen=True, slots=True)
+class Axis:
+    """What the height of a box stands for."""
+
+    top_db: float = 0.0
+    span_db: float = 48.0
+
+    @property
+    def floor_db(self) -> float:
+        return self.top_db - self.span_db
+
+    def down(self, level_db: float) -> float:
+        """Units from the top of the box to a level."""
+        return min(HEIGHT - 1.0, max(0.0, (self.top_db - level_db) / self.span_db * HEIGHT))
+
+
+def axis_of(rows: Sequence[PadRow]) -> Axis:
+    """The axis on which the rows of a kit show their steps: from above its loudest level to below its softest."""
+    tables = [level_table(row) for row in rows if row.layers and any(layer.levels for layer in row.layers)]
+    if not tables:
+        return Axis()
+    top_db = STEP_DB * math.ceil(max(table[-1] for table in tables) / STEP_DB)
+    softest = min(table[SOFT_VELOCITY - 1] for table in tables)
+    span_db = STEP_DB * math.ceil((top_db - softest) / STEP_DB + 0.5)
+    return Axis(top_db, min(MOST_SPAN_DB, max(LEAST_SPAN_DB, span_db)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,13 +78,14 @@ def staircase(
     dynamics: float = 1.0,
     curve: Curve = "even",
     fits: bool = False,
+    axis: Axis | None = None,
 ) -> Staircase:
     """layers : (low, high, level in dB of each take), softest first; gain_db is the pad's and what comes after it.
-    fits : whether the box begins just above the loudest take, where no other staircase stands beside it; else at 0 dB
+    axis : that of the kit's sheet; fits : whether the box begins just above the loudest take, where no other staircase stands beside it; else at 0 dB
     """
     loudest_db = max((level + gain_db for _, _, levels in layers for level in levels), default=0.0)
     top_db = top_above(loudest_db) if fits else 0.0
-    y = partial(down_to, top_db=top_db)
+    y = axis.down if axis and not fits else partial(down_to, top_db=top_db)
     edges, fills, dots, rings, words = [], [], [], [], []
     for low, high, levels in layers:
         if not levels:

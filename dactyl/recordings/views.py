@@ -23,6 +23,7 @@ from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes
 from dactyl.kits.views.answer import Answer, kit_edit
 from dactyl.kits.views.pages import kit_page
+from dactyl.parts.models import Part
 from dactyl.recordings import edits, matching, shown
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
@@ -158,10 +159,11 @@ def data(request: HttpRequest, kit_id: int, recording_id: int) -> JsonResponse:
 @require_GET
 def of_part(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
     """The recording that a part was made of, to be heard beside it; nothing where it was made otherwise."""
-    link = RecordedPart.objects.select_related("recording__journal").filter(part=part_id).first()
+    kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
+    link = RecordedPart.objects.select_related("recording__journal").filter(part=part).first()
     if link is None:
         return JsonResponse({})
-    return JsonResponse({**shown.about(link.recording, get_object_or_404(Kit, pk=kit_id)), "zero": link.zero_seconds})
+    return JsonResponse({**shown.about(link.recording, kit), "zero": link.zero_seconds})
 
 
 # Edits ----------------------------------------------------------------------------------------------------------------

@@ -1,4 +1,5 @@
 /** Starts what the page needs. Each module owns one job; they meet in `session`. */
+import { startArcs } from "./sheet/arcs.js";
 import { startBorders } from "./sheet/borders.js";
 import { startBounces } from "./bounce/bounces.js";
 import { startCut } from "./card/cut.js";
@@ -29,6 +30,8 @@ import { startShelf } from "./shelf/shelf.js";
 import { startSurface } from "./sheet/surface.js";
 import { startTabs } from "./page/tabs.js";
 import { startTakes } from "./card/takes.js";
+import { startCuts } from "./kit/cuts.js";
+import { startPlan } from "./kit/plan.js";
 import { startSwap } from "./kit/swap.js";
 import { startTry } from "./shelf/try.js";
 import { startWave } from "./card/wave.js";
@@ -65,8 +68,9 @@ if (workshop) {
     startEditors(session);
     startCut(session, engine);
     const sheet = startSheet(session);
+    startArcs(session);
     const trying = startTry(session, engine, shelf);
-    const first = [startSwap(session, engine, input), startTabs(), startWave(session, engine), startTakes(session, engine)];
+    const first = [startSwap(session, engine, input), startCuts(session, input), startPlan(session, engine, input), startTabs(), startWave(session, engine), startTakes(session, engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });
     startBounces();
     window.dactyl = { engine, input, ways, practice, part, editor, recorder, recording, recorded }; // for looking in from the console, and for the tests

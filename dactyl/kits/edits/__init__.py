@@ -5,6 +5,7 @@ wrote, or None where it changed nothing. Several pads or takes are one edit, wit
 """
 
 from dactyl.kits.edits import (
+    cuts,
     devices,
     kits,
     layers,
@@ -21,6 +22,7 @@ from dactyl.kits.edits import (
 )
 
 __all__ = [
+    "cuts",
     "devices",
     "kits",
     "layers",

@@ -94,6 +94,25 @@ def set_piece(pad: Pad, version: int, field: str, value: Any) -> Revision | None
     return change.revision
 
 
+def place_piece(
+    kit: Kit, version: int, piece: Piece, x: float | None, y: float | None, pan: float | None
+) -> Revision | None:  # fmt: skip
+    """Where a piece stands on the floor plan; its pan too, where that follows."""
+    name = piece.name or "A piece"
+    words = f"{name} placed" + (f", pan {pan:+.0f}".replace("-", "−") if pan is not None else "")
+    with edit(kit, version, words) as change:
+        change.update(piece, place_x=x, place_y=y, **({} if pan is None else {"pan": pan}))
+        if pan is not None:
+            change.touch(*piece.pads.values_list("pk", flat=True))
+    return change.revision
+
+
+def place_as_usual(kit: Kit, version: int) -> Revision | None:
+    with edit(kit, version, "All pieces where their kinds usually stand") as change:
+        change.update_all(list(Piece.objects.filter(kit=kit)), place_x=None, place_y=None)
+    return change.revision
+
+
 def join_piece(pad: Pad, version: int, name: str) -> Revision | None:
     """Make ``pad`` an articulation of the piece called ``name``; its pads then stand together."""
     piece = Piece.objects.filter(kit=pad.kit_id, name__iexact=name).exclude(pk=pad.piece_id).first()

@@ -14,9 +14,9 @@ from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER, Kind
 from dactyl.core.kit import ROTATIONS
 from dactyl.core.play.compile import curve_table
 from dactyl.core.play.cycles import take_cycle
-from dactyl.core.units import gain_to_db
+from dactyl.core.units import counted, gain_to_db
 from dactyl.kits import fields
-from dactyl.kits.models import DRAWN, Pad, Take
+from dactyl.kits.models import DRAWN, Kit, Pad, Proposal, Take
 from dactyl.kits.queries import CardLayer, PadRow, curve_of
 from dactyl.kits.staircase import Staircase, down_to, staircase, top_above
 from dactyl.note_naming import middle_c_octave
@@ -92,13 +92,15 @@ def outline(packed: bytes, size: str = "120x20") -> str:
     return overview.outline(bytes(packed), width, height)
 
 
-@register.simple_tag
-def steps(row: PadRow, fits: bool = False) -> Staircase:
+@register.simple_tag(takes_context=True)
+def steps(context: dict, row: PadRow, fits: bool = False) -> Staircase:
     """The staircase of a row: measured levels with the gains of pad, piece and output's way there."""
     layers = [(layer.low, layer.high, [level for level, enabled in layer.levels if enabled]) for layer in row.layers]
     pad = row.pad
     gain_db = pad.gain_db + pad.piece.gain_db
-    return staircase(layers, gain_db=gain_db, dynamics=pad.dynamics, curve=curve_of(pad), fits=fits)
+    return staircase(
+        layers, gain_db=gain_db, dynamics=pad.dynamics, curve=curve_of(pad), fits=fits, axis=context.get("axis")
+    )
 
 
 @register.simple_tag
@@ -115,6 +117,15 @@ def small_steps(layers: list[tuple[int, float]]) -> str:
         points.append(f"{low / 127 * 24:.1f} {y:.1f}L{high / 127 * 24:.1f} {y:.1f}")
         low = high
     return f"M0 20L{'L'.join(points)}L24 20Z" if points else ""
+
+
+@register.simple_tag
+def open_proposal(kit: Kit) -> str:
+    """What a proposal that waits in the kit is of; nothing where none does."""
+    row = Proposal.objects.filter(kit=kit).order_by("-pk").first()
+    if row is None:
+        return ""
+    return counted(len(row.state.get("pads", ())), "pad")
 
 
 @register.simple_tag

@@ -16,7 +16,9 @@ from dactyl.history.models import Revision
 from dactyl.history.queries import listed, reading, standing
 from dactyl.kits import queries, tasks
 from dactyl.kits.models import Kit, Layer, Pad, Take
+from dactyl.kits.staircase import Axis, axis_of
 from dactyl.kits.views import card
+from dactyl.kits.views.kit_pictures import PICTURES as KIT_PICTURES
 from dactyl.kits.views.map_views import PICTURES, picture_context, shown_in
 from dactyl.request_values import ids_in, seen_version
 
@@ -97,6 +99,7 @@ def changed(
         "is_part": True,
         "rows": rows if pads is None else [row for row in rows if row.pad.pk in pads],
         "whole_sheet": pads is None,
+        "axis": axis_of(rows) if pads is None else _axis_shown(request),
         "message": message,
         "is_warning": is_warning,
         "outputs": outputs,
@@ -110,6 +113,9 @@ def changed(
         context |= card.outputs_context(kit, outputs)
     if view in PICTURES:
         context |= picture_context(kit, view, shown_in(request))
+    if view in KIT_PICTURES:
+        template, shown = KIT_PICTURES[view]
+        context |= {"tab": "kit", "view_template": template, **shown(kit)}
     if view == "history":
         context["revisions"] = listed(kit)
     response = render(request, "kits/_changed.html", context, status=status)
@@ -119,6 +125,15 @@ def changed(
     ways = pads is None or not WAYS.isdisjoint(tables)
     told = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning, "ways": ways}
     return trigger_client_event(response, "kit-changed", told)
+
+
+def _axis_shown(request: HttpRequest) -> Axis:
+    """The level axis of the sheet that the page shows: ``X-Level-Axis: top span``, in dB."""
+    try:
+        top_db, span_db = (float(text) for text in request.headers.get("X-Level-Axis", "").split())
+        return Axis(max(-200.0, min(100.0, top_db)), max(1.0, min(400.0, span_db)))
+    except ValueError:
+        return Axis()
 
 
 def _needs_roots(pads: Sequence[int]) -> bool:

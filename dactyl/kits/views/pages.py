@@ -12,8 +12,10 @@ from dactyl.core.parts.meter import GRIDS
 from dactyl.history.queries import listed
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit
+from dactyl.kits.staircase import axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import history_context
+from dactyl.kits.views.kit_pictures import PICTURES
 from dactyl.page_memory import kept
 from dactyl.shelf.views import shelf_context
 
@@ -66,7 +68,16 @@ def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     outputs = list(kit.outputs.all())
     rows = queries.sheet_rows(kit, outputs=outputs)
-    return kit_page(request, kit, "kit", "kits/_sheet.html", {"rows": rows, "outputs": outputs})
+    return kit_page(request, kit, "kit", "kits/_sheet.html", {"rows": rows, "outputs": outputs, "axis": axis_of(rows)})
+
+
+@require_GET
+@kept
+def picture(request: HttpRequest, kit_id: int, view: str) -> HttpResponse:
+    """One of the pictures beside the sheet."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    template, shown = PICTURES[view]
+    return kit_page(request, kit, view, template, {"tab": "kit", **shown(kit)})
 
 
 @require_GET

@@ -60,6 +60,8 @@ export class Session extends EventTarget {
   get headers() {
     const headers = { "X-View": document.querySelector("#view > [data-view]")?.dataset.view ?? "", "X-Card-Tab": this.cardTab };
     const shown = /** @type {HTMLElement} */ (document.querySelector("#view > [data-view]"))?.dataset;
+    const axis = /** @type {HTMLElement} */ (document.querySelector(".sheet[data-axis]"))?.dataset.axis;
+    if (axis) headers["X-Level-Axis"] = axis;
     if (shown?.shown) headers["X-Shown"] = shown.shown;
     if (shown?.deviceVersion) headers["X-Device-Version"] = shown.deviceVersion;
     const played = document.getElementById("surface")?.dataset.played;

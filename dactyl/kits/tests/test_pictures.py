@@ -1,0 +1,79 @@
+"""The pictures beside the sheet: dots of the matrix make and leave groups, pieces stand where they are put."""
+
+from dactyl.core.cuts import cuts_of
+from dactyl.history.edits import undo
+from dactyl.kits import edits, queries
+from dactyl.kits.models import Kit, Pad
+from dactyl.kits.tests.test_edits import KitCase, version
+
+
+class Pictures(KitCase):
+    def setUp(self):
+        self.pads = list(self.kit.pads.select_related("piece", "kit")[:4])
+        for pad, (name, kind) in zip(self.pads, (("Hat closed", "closed_hat"), ("Hat open", "open_hat"), ("Crash", "crash"), ("Crash grab", "crash")), strict=True):  # fmt: skip
+            self.give(pad)
+            edits.pads.set_piece(self.fresh(pad.pk), version(self.kit), "name", name)
+            edits.pads.set_fields([self.fresh(pad.pk)], version(self.kit), {"kind": kind})
+
+    def fresh(self, pk: int | None = None) -> Pad:
+        pad = super().fresh(pk)
+        pad.kit = Kit.objects.get(pk=self.kit.pk)
+        return pad
+
+    def post(self, path: str, view: str = "cuts", **values):
+        headers = {"X-Kit-Version": str(version(self.kit)), "X-View": view, "HX-Request": "true"}
+        return self.client.post(f"/kits/{self.kit.pk}/{path}", values, headers=headers)
+
+    def pairs(self) -> set[tuple[str, str]]:
+        names = {pad.id: pad.name for pad in queries.pad_cuts(self.kit)}
+        return {(names[cut.by], names[cut.of]) for cut in cuts_of(queries.pad_cuts(self.kit))}
+
+    def test_a_dot_makes_the_group_it_needs_and_takes_it_away(self):
+        closed, opened, crash, grab = (pad.pk for pad in self.pads)
+        self.assertContains(self.post(f"pads/{grab}/cuts/{crash}/"), "Crash grab cuts Crash")
+        self.post(f"pads/{closed}/cuts/{opened}/", both="1")
+        self.post(f"pads/{crash}/cuts/{crash}/")
+        wanted = {("Crash grab", "Crash"), ("Hat closed", "Hat open"), ("Hat open", "Hat closed"), ("Crash", "Crash")}
+        self.assertEqual(self.pairs(), wanted)
+        refused = self.post(f"pads/{closed}/cuts/{grab}/")
+        self.assertNotContains(refused, "different", status_code=200)
+        self.assertContains(self.post(f"pads/{grab}/cuts/{grab}/"), "cuts itself")
+        for path in (f"pads/{grab}/cuts/{crash}/", f"pads/{closed}/cuts/{grab}/", f"pads/{opened}/cuts/{closed}/"):
+            self.post(path)
+        self.assertEqual(self.pairs(), {("Crash", "Crash"), ("Crash grab", "Crash grab")})
+
+    def test_hats_and_grabs_are_set_up_from_nothing_in_one_edit(self):
+        page = self.client.get(f"/kits/{self.kit.pk}/cuts/", headers={"HX-Request": "true"})
+        self.assertContains(page, "Hat closed and Hat open cut each other")
+        edits.pads.join_piece(self.fresh(self.pads[3].pk), version(self.kit), "Crash")
+        self.post("cuts/usual/")
+        self.assertEqual(
+            self.pairs(), {("Hat closed", "Hat open"), ("Hat open", "Hat closed"), ("Crash Crash grab", "Crash")}
+        )
+        undo(self.kit, version(self.kit))
+        self.assertEqual(self.pairs(), set())
+
+    def test_what_sounds_along_is_levelled_together(self):
+        first, second, *_ = self.pads
+        self.assertContains(self.post("cuts/links/", value="50"), "Nothing sounds along yet", status_code=422)
+        self.post(f"pads/{first.pk}/companions/{second.pk}/", value="0.8")
+        self.post("cuts/links/", value="50")
+        self.assertEqual(list(first.companions.values_list("strength", flat=True)), [0.4])
+
+    def test_a_piece_stands_where_it_is_put_and_its_pan_follows_from_both_sides(self):
+        piece = self.pads[2].piece
+        self.assertContains(self.post(f"pieces/{piece.pk}/place/", "plan", x="-50", y="20", pan="player"), "pan −35")
+        self.post(f"pieces/{piece.pk}/place/", "plan", x="-50", y="30", pan="audience")
+        piece.refresh_from_db()
+        self.assertEqual((piece.place_x, piece.place_y, piece.pan), (-50, 30, 35))
+        self.post(f"pieces/{piece.pk}/place/", "plan", x="10", y="30")
+        self.assertContains(
+            self.post(f"pieces/{piece.pk}/place/", "plan", x="900", y="0"), "Place across", status_code=422
+        )
+        picture = self.client.get(f"/kits/{self.kit.pk}/plan.svg")
+        self.assertEqual(picture["Content-Type"], "image/svg+xml")
+        self.assertContains(picture, "Hat closed")
+        self.assertNotContains(picture, "data-pads")
+        self.post("plan/usual/", "plan")
+        piece.refresh_from_db()
+        self.assertEqual((piece.place_x, piece.pan), (None, 35))
