@@ -297,6 +297,31 @@ class DeviceUse(models.Model):
         return f"device {self.device_id}"
 
 
+class KitSet(models.Model):
+    """Kits in an order, to be flipped through while a part plays."""
+
+    name = models.CharField(max_length=80)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class KitOfSet(models.Model):
+    of_set = models.ForeignKey(KitSet, models.CASCADE, related_name="places")
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="sets")
+    position = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [models.UniqueConstraint(fields=["of_set", "kit"], name="kit_once_in_a_set")]
+
+    def __str__(self) -> str:
+        return f"{self.kit} in {self.of_set}"
+
+
 class NoteNames(models.Model):
     """The notes of other instruments by name, read from a MIDI name document; what parts may be written for."""
 

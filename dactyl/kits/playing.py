@@ -8,10 +8,12 @@ from typing import Any
 
 from dactyl.core import kit as core
 from dactyl.core.audio.prepare import Recipe
+from dactyl.core.maps.translate import meeting
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import ALL_CHANNELS, PadTable, Playbook, Region
+from dactyl.core.units import db_to_gain
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import kit_value
+from dactyl.kits.queries import kit_value, pad_notes
 from dactyl.shelf.models import Sample
 
 _MOST_RECIPES = 200_000
@@ -32,6 +34,31 @@ def playbook_for_page(
     playbook = compile_kit(tried(value) if tried else value, rate_hz)
     _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
     return {"version": kit.version, **as_tables(playbook, is_whole=pad_ids is None)}
+
+
+def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
+    """The tables of another kit as they are heard in this one's page: its notes are met, and its outputs stay.
+
+    All of it leaves by the first output, as loud as its own outputs make it, so that what still rings of this kit keeps its
+    levels. ``lights`` says which pad of this kit is lit where one of the other sounds.
+    """
+    value, outputs = kit_value(other.pk), kit_value(own.pk, []).outputs
+    playbook = compile_kit(value, rate_hz)
+    _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
+    tables = as_tables(playbook, is_whole=True)
+    main = db_to_gain(outputs[0].gain_db)
+    by = [output.gain / main for output in playbook.outputs]
+    for pad in tables["pads"]:
+        for region in pad["regions"]:
+            region["sounds"] = [
+                [key, frames, left * by[output], right * by[output], 0, gain * by[output], pan]
+                for key, frames, left, right, output, gain, pan in region["sounds"]
+            ]
+    ours = pad_notes(own)
+    notes = meeting(ours, pad_notes(other))
+    lights = {pad: one.id for one in ours for note in one.notes for pad in notes.get(note, ())}
+    named = [{"name": output.name, "gain": db_to_gain(output.gain_db)} for output in outputs]
+    return {**tables, "outputs": named, "notes": notes, "allNotes": True, "lights": lights, "kit": other.pk}
 
 
 def as_tables(playbook: Playbook, *, is_whole: bool) -> dict[str, Any]:

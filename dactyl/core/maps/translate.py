@@ -97,6 +97,25 @@ def _line(pad: PadNotes, note: int, place: int, by_name: Mapping, by_kind: Mappi
     return Line(note=note, name=pad.name, to=None, why="no pad is like it")
 
 
+def meeting(ours: Sequence[PadNotes], theirs: Sequence[PadNotes]) -> dict[int, tuple[int, ...]]:
+    """For notes that one kit answers the pads of another: on the same note, else the nearest by name and kind.
+
+    Kits made in the same order meet note by note. Notes that only the other answers keep its pads.
+    """
+    by_note: dict[int, list[int]] = {}
+    for pad in theirs:
+        for note in pad.notes:
+            by_note.setdefault(note, []).append(pad.id)
+    kinds = {pad.id: pad.kind for pad in theirs}
+    result = {note: tuple(pads) for note, pads in by_note.items()}
+    for line in propose(ours, theirs):
+        kind = next(pad.kind for pad in ours if line.note in pad.notes)
+        is_met = any(kinds[pad] == kind for pad in by_note.get(line.note, ()))
+        if not is_met and line.to is not None and (line.is_sure or line.note not in by_note):
+            result[line.note] = tuple(by_note[line.to])
+    return result
+
+
 def table_of(lines: Sequence[Line]) -> dict[int, int]:
     return {line.note: line.to for line in lines if line.to is not None}
 

@@ -37,6 +37,16 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     return response
 
 
+@require_GET
+def flipped(request: HttpRequest, kit_id: int, other_id: int, rate_hz: int) -> HttpResponse:
+    """The tables of another kit, to be heard in the page of this one."""
+    kit, other = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Kit, pk=other_id)
+    book = playing.flipped_playbook(kit, other, min(HIGH_HZ, max(LOW_HZ, rate_hz)))
+    response = JsonResponse(book, json_dumps_params={"separators": (",", ":")})
+    response["Cache-Control"] = "no-store"
+    return response
+
+
 def _tried(text: str) -> dict[int, Sample]:
     pairs = [ids_in(pair.replace(":", ",")) for pair in text.split(",") if pair]
     pairs = [pair for pair in pairs if len(pair) == 2][:64]

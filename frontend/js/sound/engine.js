@@ -10,6 +10,8 @@ const CONSTANT_MS = 6; // from an event's time stamp to its frame: what a script
 export class Engine extends EventTarget {
   isPartPlaying = false;
   /** What is heard without changing the kit: "take:sample" in a take's place, or "piece.levelled.pad-pad_pad-pad" in a piece's. */ tried = "";
+  /** The tables of another kit that is heard in the place of this one. */ flipped = null;
+  /** The note of a pad in the kit's own map, while another kit is heard. @type {(pad: number) => number | null} */ noteOf = () => null;
   #context;
   #node = null;
   #waiting = [];
@@ -92,6 +94,8 @@ export class Engine extends EventTarget {
   }
 
   hitPad(pad, velocity, at = undefined) {
+    const note = this.flipped ? this.noteOf(pad) : null;
+    if (this.flipped) return note === null ? undefined : this.hitNote(note, velocity, 0, at);
     this.#send({ type: "pad", pad, velocity, at });
   }
 
@@ -143,6 +147,32 @@ export class Engine extends EventTarget {
     this.#send({ type: "trackGains", gains, kit });
   }
 
+  /** How loud all that the kit sounds is heard. */
+  setKitGain(gain) {
+    this.#send({ type: "trackGains", gains: [], kit: gain });
+  }
+
+  /** Tell with each report how loud the kit was. */
+  measure(isOn) {
+    this.#send({ type: "measure", isOn });
+  }
+
+  hush() {
+    this.#send({ type: "hush" });
+  }
+
+  /** Play by the tables of another kit, in this one's page; null gives this one back. @param {object | null} book */
+  flip(book) {
+    this.flipped = book;
+    if (book) this.#send({ type: "playbook", book });
+    else this.loadPlaybook();
+  }
+
+  /** Fetch the heads of what other kits sound ahead of time. @param {object[]} books */
+  loadAhead(books) {
+    this.#loader.ahead(books);
+  }
+
   addBlock(track, block, data) {
     this.#send({ type: "trackBlock", track, block, data }, [data.buffer]);
   }
@@ -182,6 +212,7 @@ export class Engine extends EventTarget {
         this.#loader.hurry(message.standIns);
         this.#fire("stand-in", message.standIns);
       }
+      if (this.flipped) message.played = message.played.map(([pad, velocity]) => [this.flipped.lights[pad] ?? 0, velocity]);
       this.#fire("report", message);
     }
   }

@@ -11,6 +11,7 @@ export class SoundLoader extends EventTarget {
   #send;
   #limitBytes;
   #pads = new Map();
+  #others = [];
   /** @type {Map<string, { extent: "head" | "whole", bytes: number }>} */ #held = new Map();
   #wanted = new Set();
   #queue = { head: [], whole: [] };
@@ -27,7 +28,19 @@ export class SoundLoader extends EventTarget {
   want(book) {
     if (book.whole) this.#pads.clear();
     for (const pad of book.pads) this.#pads.set(pad.id, pad);
-    const order = inOrderOfUse([...this.#pads.values()]);
+    this.#plan();
+  }
+
+  /** What other kits sound, that may be heard next: their heads come behind this kit's own. @param {object[]} books */
+  ahead(books) {
+    this.#others = books;
+    this.#plan();
+  }
+
+  #plan() {
+    const own = inOrderOfUse([...this.#pads.values()]);
+    const others = this.#others.map(({ pads }) => inOrderOfUse(pads));
+    const order = [...new Set([...own, ...others.flat()])];
     this.#wanted = new Set(order);
     this.#queue = {
       head: order.filter((key) => !this.#held.has(key)),

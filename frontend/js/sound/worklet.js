@@ -15,6 +15,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #tracks = new Tracks(sampleRate);
   #recorded = [new Float32Array(128), new Float32Array(128)];
   #kitGain = [1, 1]; // as it is, and as it is to be
+  #measures = false; // whether how loud the kit is is told
   #power = [0, 0, 0]; // of the kit, of the recording, and over how many frames, since the last report
   #buses = [];
   #peaks = [];
@@ -53,6 +54,8 @@ class DactylProcessor extends AudioWorkletProcessor {
       this.#transport.isClicking = isOn;
       this.#click.gain = gain;
     },
+    measure: ({ isOn }) => (this.#measures = isOn),
+    hush: () => this.#player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate)),
     play: ({ from = 0, countIn = [] }) => this.#play(from, countIn),
     stop: () => this.#transport.stop(),
   };
@@ -121,7 +124,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#player.mix(buses, currentFrame, count);
     this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
     buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
-    if (this.#tracks.isOn) this.#beside(out, stretches, count);
+    if (this.#tracks.isOn || this.#measures || this.#kitGain[0] !== 1) this.#beside(out, stretches, count);
     if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
     return true;
   }
@@ -182,7 +185,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       heads: this.#player.voices.slice(-MOST_HEADS).map(({ pad, number, start, ratio }) => [pad.id, number, (currentFrame - start) * ratio]),
       position: position === null ? null : position / this.#transport.part.loopFrames,
       frame: position,
-      power: this.#tracks.isOn ? this.#power : null,
+      power: this.#tracks.isOn || this.#measures ? this.#power : null,
     });
     this.#power = [0, 0, 0];
     this.#peaks = [];
