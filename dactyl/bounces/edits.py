@@ -2,7 +2,7 @@
 
 import json
 import zlib
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -14,16 +14,21 @@ from dactyl.core import kit as core
 from dactyl.core.bounce.stems import RATES_HZ, Order
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
+from dactyl.core.formats.package import samples_of
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.maps import translate
 from dactyl.core.parts.part import Part as PartValue
+from dactyl.core.units import counted
 from dactyl.history.queries import reading
 from dactyl.jobs.run import cancel, enqueue
+from dactyl.kits.edits.from_value import open_kit
+from dactyl.kits.edits.versions import current
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.kits.ways import translated_notes
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
+from dactyl.shelf.models import Sample
 
 WORK = "dactyl.bounces.tasks.make_bounce"
 
@@ -44,11 +49,15 @@ def begin_bounce(
     with reading():
         kit.journal.refresh_from_db()
         value, (played, _) = kit_value(kit.pk), as_played(kit, part)
+        named, hashes = current(kit), list(samples_of(value))
+        samples = list(Sample.objects.filter(sha256__in=hashes).values_list("pk", flat=True))
     order = replace(order, seed=value.seed, names=(("kit", kit.name), ("part", part.name)))
     with transaction.atomic():
         row = Bounce.objects.create(
             kit=kit,
             kit_version=kit.version,
+            version_name=str(named or "")[:80],
+            samples=samples,
             part=part,
             part_name=part.name,
             rate_hz=rate_hz,
@@ -87,6 +96,23 @@ def read_part(row: Bounce) -> PartValue:
 
 def read_order(row: Bounce) -> Order:
     return from_json(Order, row.order, "order")
+
+
+def bring_back(row: Bounce) -> Kit:
+    """The kit as the bounce was made from it, as a kit of its own."""
+    samples = {sample.sha256: sample for sample in Sample.objects.filter(pk__in=row.samples).defer("overview")}
+    value = read_kit(row)
+    if missing := set(samples_of(value)) - set(samples):
+        raise BounceError(
+            f"{counted(len(missing), 'sample')} of this bounce is no longer on the shelf. Bring them in again."
+        )
+    return open_kit(value, samples, f"the bounce of {row.part_name}, {row.created_at:%d %b %H:%M}")
+
+
+def used_samples() -> Iterable[int]:
+    """Keys of the samples that bounces play: bounced again, they must make the same bytes."""
+    for samples in Bounce.objects.values_list("samples", flat=True):
+        yield from samples
 
 
 def record_progress(row: Bounce, hits: Sequence[tuple[str, int, int]]) -> None:

@@ -11,6 +11,10 @@ from dactyl.parts.models import Part
 class Bounce(models.Model):
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="bounces")
     kit_version = models.PositiveBigIntegerField()
+    version_name = models.CharField(
+        max_length=80, blank=True
+    )  # of the kit's version that it was made from, where it was one
+    samples = models.JSONField(default=list)  # keys of those it plays: they can't be deleted
     part = models.ForeignKey(Part, models.SET_NULL, null=True)  # where it is still there
     part_name = models.CharField(max_length=80)
     rate_hz = models.PositiveIntegerField()

@@ -10,6 +10,7 @@ urlpatterns = [
     path("<int:bounce_id>/", views.one_bounce, name="one"),
     path("<int:bounce_id>/cancel/", views.cancel, name="cancel"),
     path("<int:bounce_id>/forget/", views.forget, name="forget"),
+    path("<int:bounce_id>/kit/", views.bring_back, name="bring_back"),
     path("<int:bounce_id>/zip/", views.as_zip, name="zip"),
     path("stems/<int:stem_id>/", views.stem_file, name="stem"),
 ]

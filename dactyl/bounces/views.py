@@ -7,6 +7,7 @@ from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict, StreamingHttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
@@ -152,6 +153,13 @@ def cancel(request: HttpRequest, bounce_id: int) -> HttpResponse:
 def forget(request: HttpRequest, bounce_id: int) -> HttpResponse:
     edits.forget_bounce(_bounce(bounce_id))
     return HttpResponse("")
+
+
+@require_POST
+def bring_back(request: HttpRequest, bounce_id: int) -> HttpResponse:
+    """Open the kit as the bounce was made from it."""
+    made = edits.bring_back(get_object_or_404(Bounce.objects.select_related("kit"), pk=bounce_id))
+    return HttpResponse(headers={"HX-Redirect": reverse("kits:kit", args=[made.pk])})
 
 
 @require_GET

@@ -35,6 +35,28 @@ def compare(before: Kit, after: Kit) -> list[str]:
     return sentences
 
 
+def restacked(before: Kit, after: Kit) -> list[tuple[Pad | None, Pad | None]]:
+    """Pads whose steps are other ones, as they were and as they are; None where one was not, or is no longer, there."""
+    old = {pad.id: pad for _, pad in before.pads()}
+    by_name = {pad.name: pad.id for pad in reversed([pad for _, pad in before.pads()])}
+    pairs, met = [], set()
+    for _, pad in after.pads():
+        key = pad.id if pad.id in old else by_name.get(pad.name)
+        was = old[key] if key is not None and key not in met else None
+        met.add(key)
+        if _steps(was) != _steps(pad):
+            pairs.append((was, pad))
+    return pairs + [(pad, None) for key, pad in old.items() if key not in met and pad.layers]
+
+
+def _steps(pad: Pad | None) -> tuple:
+    """What a staircase is drawn from."""
+    if pad is None:
+        return ()
+    layers = [(layer.high, layer.gain_db, [(take.samples, take.gain_db, take.enabled) for take in layer.takes]) for layer in pad.layers]  # fmt: skip
+    return (layers, pad.gain_db, pad.dynamics, pad.curve) if layers else ()
+
+
 def _named(what: str, before: Sequence, after: Sequence, table: Mapping[str, Field]) -> Iterator[str]:
     old = {row.name: row for row in before}
     for row in after:

@@ -8,6 +8,7 @@ from typing import Any
 
 from dactyl.core import kit as core
 from dactyl.core.audio.prepare import Recipe
+from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import ALL_CHANNELS, PadTable, Playbook, Region
@@ -42,7 +43,12 @@ def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
     All of it leaves by the first output, as loud as its own outputs make it, so that what still rings of this kit keeps its
     levels. ``lights`` says which pad of this kit is lit where one of the other sounds.
     """
-    value, outputs = kit_value(other.pk), kit_value(own.pk, []).outputs
+    return {**heard_as(own, kit_value(other.pk), rate_hz), "kit": other.pk}
+
+
+def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
+    """The tables of any kit, or of a version of this one, through this one's notes and outputs."""
+    outputs = kit_value(own.pk, []).outputs
     playbook = compile_kit(value, rate_hz)
     _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
     tables = as_tables(playbook, is_whole=True)
@@ -55,10 +61,10 @@ def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
                 for key, frames, left, right, output, gain, pan in region["sounds"]
             ]
     ours = pad_notes(own)
-    notes = meeting(ours, pad_notes(other))
+    notes = meeting(ours, pads_of(value))
     lights = {pad: one.id for one in ours for note in one.notes for pad in notes.get(note, ())}
     named = [{"name": output.name, "gain": db_to_gain(output.gain_db)} for output in outputs]
-    return {**tables, "outputs": named, "notes": notes, "allNotes": True, "lights": lights, "kit": other.pk}
+    return {**tables, "outputs": named, "notes": notes, "allNotes": True, "lights": lights}
 
 
 def as_tables(playbook: Playbook, *, is_whole: bool) -> dict[str, Any]:

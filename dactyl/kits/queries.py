@@ -433,17 +433,23 @@ def home_kits(*, put_away: bool) -> list[Kit]:
     rows = (
         Layer.objects.filter(pad__kit__in=kits)
         .order_by("pad__position", "high")
-        .values_list("pad__kit", "pad", "pad__kind", "high", "takes__samples__sample__level_db")
+        .values_list(
+            "pad__kit", "pad", "pad__kind", "high", "takes__samples__sample__level_db", "takes__samples__sample"
+        )
     )
     pictures = defaultdict(dict)
-    for kit, pad, kind, high, level in rows:
+    loudest: dict[int, tuple[float, int]] = {}
+    for kit, pad, kind, high, level, sample in rows:
         if level is not None:
             layers = pictures[kit].setdefault(pad, (kind, {}))[1]
             layers[high] = max(level, layers.get(high, -120.0))
+            loudest[pad] = max(loudest.get(pad, (-200.0, 0)), (level, sample))
     pad_counts = defaultdict(int)
     for kit_id in Pad.objects.filter(kit__in=kits).values_list("kit", flat=True):
         pad_counts[kit_id] += 1
     for kit in kits:
-        kit.picture = [(kind, sorted(layers.items())) for kind, layers in pictures[kit.pk].values()]
+        kit.picture = [
+            (kind, sorted(layers.items()), loudest[pad][1]) for pad, (kind, layers) in pictures[kit.pk].items()
+        ]  # each pad with a sample that lets it be heard
         kit.pad_count = pad_counts[kit.pk]
     return kits

@@ -31,6 +31,7 @@ import { startSurface } from "./sheet/surface.js";
 import { startTabs } from "./page/tabs.js";
 import { startTakes } from "./card/takes.js";
 import { startCuts } from "./kit/cuts.js";
+import { rememberPlace, startHome } from "./kit/home.js";
 import { startFlip } from "./kit/flip.js";
 import { startPlan } from "./kit/plan.js";
 import { startSwap } from "./kit/swap.js";
@@ -70,10 +71,14 @@ if (workshop) {
     startCut(session, engine);
     const sheet = startSheet(session);
     startArcs(session);
+    rememberPlace(session);
     const trying = startTry(session, engine, shelf);
     const first = [startFlip(session, engine, ways), startSwap(session, engine, input), startCuts(session, input), startPlan(session, engine, input), startTabs(), startWave(session, engine), startTakes(session, engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });
     startBounces();
     window.dactyl = { engine, input, ways, practice, part, editor, recorder, recording, recorded }; // for looking in from the console, and for the tests
   } else startKeys({ session, engine, shelf });
-} else startReading();
+} else {
+  startReading();
+  startHome();
+}

@@ -1,10 +1,15 @@
 """A kit as a whole."""
 
+from collections.abc import Callable
+from itertools import count
+
 from django.db import transaction
 from django.utils import timezone
 
+from dactyl.core.errors import KitError
 from dactyl.core.fields import KIT
 from dactyl.core.kit import MAIN
+from dactyl.core.units import counted
 from dactyl.history.edits import edit
 from dactyl.history.models import Journal, Revision
 from dactyl.kits.copying import copy_kit
@@ -23,6 +28,14 @@ def create_kit(name: str, pads: int = FIRST_PADS) -> Kit:
         pieces = Piece.objects.bulk_create([Piece(kit=kit, position=10 * n) for n in range(pads)])
         Pad.objects.bulk_create([Pad(kit=kit, piece=piece, position=piece.position) for piece in pieces])
     return kit
+
+
+def _next_name(name: str) -> str:
+    """``"House" -> "House 2"``, and on from there while a kit is called so."""
+    stem, _, number = name.rpartition(" ")
+    stem, number = (stem, int(number)) if stem and number.isdecimal() and len(number) < 5 else (name, 1)
+    taken = set(Kit.objects.filter(name__startswith=stem[:70]).values_list("name", flat=True))
+    return next(made for n in count(number + 1) if (made := f"{stem[:70]} {n}") not in taken)
 
 
 def bare_kit(name: str, *, seed: int = 0) -> Kit:
@@ -45,10 +58,32 @@ def put_away(kit: Kit, away: bool) -> None:
     Journal.objects.filter(pk=kit.journal_id).update(changed_at=timezone.now())
 
 
-def duplicate_kit(kit: Kit) -> Kit:
-    """A copy with a history of its own; it plays the same, chance included."""
+WHAT_HANGS: list[Callable[[Kit], tuple[int, str]]] = [
+    lambda kit: (kit.versions.count(), "version"),
+    lambda kit: (Revision.objects.filter(journal=kit.journal_id).count(), "change"),
+    lambda kit: (kit.sets.count(), "place in a set"),
+]
+"""What goes with a kit: how many, and one of them in words. Apps above say what of theirs hangs on it."""
+
+
+def what_hangs(kit: Kit) -> list[str]:
+    """What deleting a kit for good would take along, in words."""
+    counted_words = (how(kit) for how in WHAT_HANGS)
+    return [counted(number, words) for number, words in counted_words if number]
+
+
+def delete_kit(kit: Kit) -> None:
+    """For good, with its history, its versions and all that hangs on it. Only a kit that is put away."""
+    if not kit.is_put_away:
+        raise KitError(f"{kit.name} is in use. Put it away first; then it can be deleted for good.")
     with transaction.atomic():
-        name = f"{kit.name[:70]} copy"
+        kit.delete()
+
+
+def duplicate_kit(kit: Kit) -> Kit:
+    """A copy with a history of its own, under the next number; it plays the same, chance included."""
+    with transaction.atomic():
+        name = _next_name(kit.name)
         copy = Kit.objects.create(name=name, seed=kit.seed)
         copy_kit(kit, copy)
     return copy

@@ -1,6 +1,6 @@
 """What happens on the shelf that kits must agree to: two samples made one, and samples deleted for good."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from django.db import transaction
 
@@ -11,6 +11,9 @@ from dactyl.kits.models import Kit, Proposal, TakeSample, Version
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf.models import Sample, SampleName
 from dactyl.shelf.store import with_reserve
+
+ALSO_USED: list[Callable[[], Iterable[int]]] = []
+"""What apps above need: keys of samples that can't be deleted."""
 
 
 def merge(kept: Sample, other: Sample) -> int:
@@ -52,6 +55,8 @@ def _used() -> set[int]:
         used.update(_in_proposal(state))
     for samples in Version.objects.values_list("samples", flat=True):
         used.update(samples)
+    for more in ALSO_USED:
+        used.update(more())
     return used
 
 

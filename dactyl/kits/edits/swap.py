@@ -14,7 +14,7 @@ from dactyl.history.edits import edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.from_value import Writer
 from dactyl.kits.edits.pads import MAX_PADS
-from dactyl.kits.models import Kit, Pad
+from dactyl.kits.models import Kit, Pad, Piece
 from dactyl.kits.queries import kit_value, taken_notes
 from dactyl.shelf.models import Sample
 
@@ -87,6 +87,16 @@ def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int])
     names = ", ".join(piece.name or piece.pads[0].name for piece in pieces[:3]) + (" …" if len(pieces) > 3 else "")
     with edit(kit, version, f"{names} of {source.name} added") as change:
         Writer(change, samples_by_hash(value), keeps=True).write(value)
+    return change.revision
+
+
+def begin_from(kit: Kit, version: int, source: core.Kit) -> Revision | None:
+    """All of another kit in the place of this one's empty pads: its notes, outputs, groups and surfaces come along."""
+    if kit.pads.filter(layers__isnull=False).exists():
+        raise KitError(f"{kit.name} has sounds already. Add pieces of other kits to it instead.")
+    with edit(kit, version, f"Begun from {source.name}") as change:
+        change.delete_all(list(Piece.objects.filter(kit=kit)))
+        Writer(change, samples_by_hash(source)).write(source)
     return change.revision
 
 

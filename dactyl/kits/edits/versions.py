@@ -39,6 +39,14 @@ def keep(kit: Kit, name: str) -> Version:
         )
 
 
+def current(kit: Kit) -> Version | None:
+    """The version that the kit is, where nothing was edited since it was kept."""
+    last = kit.versions.first()
+    if last is None or Revision.objects.filter(journal=kit.journal_id, made_at__gt=last.made_at).exists():
+        return None
+    return last if last.changes == standing(kit).done else None
+
+
 def value_of(version: Version) -> core.Kit:
     return from_json(core.Kit, json.loads(zlib.decompress(version.snapshot)), "version")
 

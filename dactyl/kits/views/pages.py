@@ -6,10 +6,11 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from dactyl.core.parts.meter import GRIDS
 from dactyl.history.queries import listed
+from dactyl.jobs.models import Job
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit
 from dactyl.kits.staircase import axis_of
@@ -19,13 +20,32 @@ from dactyl.kits.views.kit_pictures import PICTURES
 from dactyl.page_memory import kept
 from dactyl.shelf.views import shelf_context
 
+WORDS_OF_WORK = {
+    "import_files": "Reading files", "make_bounce": "Bouncing", "find_hits": "Listening to a recording", "measure": "Measuring takes",
+    "open_kit_file": "Opening a kit file",
+}  # fmt: skip
+"""What the first page says of a job, by the name of its work."""
+
 
 @require_GET
 def home(request: HttpRequest) -> HttpResponse:
     return render(request, "kits/home.html", {
         "kits": queries.home_kits(put_away=False),
         "away": queries.home_kits(put_away=True),
+        "jobs": under_way_jobs(),
+        "rate_hz": settings.PLAYING_RATE_HZ,
     })  # fmt: skip
+
+
+@require_GET
+def under_way(request: HttpRequest) -> HttpResponse:
+    """What works in the background; the page asks again while there is something."""
+    return render(request, "kits/_under_way.html", {"jobs": under_way_jobs()})
+
+
+def under_way_jobs() -> list[tuple[str, Job]]:
+    jobs = Job.objects.exclude(state__in=Job.ENDED).order_by("pk")[:12]
+    return [(WORDS_OF_WORK.get(job.work.rsplit(".", 1)[-1], "Working"), job) for job in jobs]
 
 
 @require_POST
@@ -37,6 +57,16 @@ def new_kit(request: HttpRequest) -> HttpResponse:
 @require_POST
 def put_away(request: HttpRequest, kit_id: int) -> HttpResponse:
     edits.kits.put_away(get_object_or_404(Kit, pk=kit_id), request.POST.get("away") == "1")
+    return HttpResponseRedirect(reverse("home"))
+
+
+@require_http_methods(["GET", "POST"])
+def delete_kit(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """GET says what goes with it, POST deletes it for good."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    if request.method == "GET":
+        return render(request, "kits/_delete_kit.html", {"kit": kit, "hangs": edits.kits.what_hangs(kit)})
+    edits.kits.delete_kit(kit)
     return HttpResponseRedirect(reverse("home"))
 
 
@@ -68,7 +98,20 @@ def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     outputs = list(kit.outputs.all())
     rows = queries.sheet_rows(kit, outputs=outputs)
-    return kit_page(request, kit, "kit", "kits/_sheet.html", {"rows": rows, "outputs": outputs, "axis": axis_of(rows)})
+    return kit_page(
+        request,
+        kit,
+        "kit",
+        "kits/_sheet.html",
+        {"rows": rows, "outputs": outputs, "axis": axis_of(rows), **begun(kit, rows)},
+    )
+
+
+def begun(kit: Kit, rows: list[queries.PadRow]) -> dict:
+    """Of a kit without any sound: that it is new, and the kits it may begin from."""
+    if any(not row.is_empty for row in rows):
+        return {}
+    return {"is_new": True, "begin_kits": Kit.objects.filter(is_put_away=False).exclude(pk=kit.pk).order_by("name")}
 
 
 @require_GET

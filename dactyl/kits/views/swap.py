@@ -118,6 +118,15 @@ def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
 
 
 @kit_edit
+def begin_from(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    """Begin an empty kit from another one: ``kit``."""
+    other = get_object_or_404(Kit, pk=number_in(request.POST.get("kit", "")))
+    with reading():
+        source = queries.whole_kit_value(other.pk)
+    return edits.swap.begin_from(kit, version, source)
+
+
+@kit_edit
 def copy_to(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
     """Copy the piece of a pad to the end of another kit, ``kit``; with ``move=1`` it leaves this one."""
     pad = pad_of(kit, pad_id)

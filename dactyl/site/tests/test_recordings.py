@@ -54,6 +54,7 @@ class Recordings(Workshop):
         expect(page.locator("#track-softest")).to_have_value("")
         self.assertEqual(page.evaluate(PLACE, 1)["count"], at["count"])
 
+        page.locator("#recording-canvas").focus()
         page.keyboard.press("u")  # unsure ones, one after another, each in a loop and alone
         page.wait_for_function(f"() => {EDITOR}.isLooping && window.dactyl.part.isPlaying")
         unsure = page.evaluate(f"() => {EDITOR}.model.unsure().length")

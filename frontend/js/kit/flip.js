@@ -7,8 +7,9 @@ const QUIET = 1e-9; // mean power below which nothing was played
 
 export function startFlip(session, engine, ways) {
   const by = (id) => /** @type {HTMLInputElement} */ (document.getElementById(id));
-  let set = null; // { id, name, kits: [number, string][] }
-  let books = new Map(); // kit -> its tables
+  /** What is flipped through: kits of a set, or a version and the kit as it is; the address of each one's tables.
+   * @type {{ id: number, kits: [key: string, name: string, tables: string][] } | null} */ let set = null;
+  let books = new Map(); // key of a kit -> its tables
   let heard = null; // place in the order that is heard; null: this kit itself
   let order = []; // places, shuffled where one is not to know
   let loudness = new Map(); // kit -> [sum of powers, frames]
@@ -21,23 +22,30 @@ export function startFlip(session, engine, ways) {
   async function use(id) {
     const answer = await fetch(`/kits/sets/${id}/`).catch(() => null);
     if (!answer?.ok) return session.say("The set does not come; is the server running?", true);
+    const { kits } = await answer.json();
+    return begin({ id, kits: kits.map(([kit, name]) => [String(kit), name, tablesOf(kit)]) });
+  }
+
+  const tablesOf = (kit) => `/kits/${session.kit}/flipped/${kit}/${engine.rate}/`;
+
+  async function begin(what) {
     end();
-    set = await answer.json();
+    set = what;
     if (set.kits.length < 2) return session.say("A set of one kit can't be flipped through. Add another.", true);
     order = set.kits.map((_, n) => n);
     if (how.blind) order.sort(() => Math.random() - 0.5);
     loudness = new Map();
     session.say(`Loading ${set.kits.length} kits…`);
-    await Promise.all(set.kits.map(([kit]) => load(kit)));
+    await Promise.all(set.kits.map(([key, , url]) => load(key, url)));
     engine.loadAhead([...books.values()]);
     engine.measure(true);
-    const own = order.findIndex((place) => String(set.kits[place][0]) === session.kit);
-    flipTo(own < 0 || how.blind ? 0 : own);
+    const own = order.findIndex((place) => set.kits[place][0] === session.kit);
+    flipTo(own < 0 || how.blind || !set.id ? 0 : own);
   }
 
-  async function load(kit) {
-    const answer = await fetch(`/kits/${session.kit}/flipped/${kit}/${engine.rate}/`).catch(() => null);
-    if (answer?.ok) books.set(kit, await answer.json());
+  async function load(key, url) {
+    const answer = await fetch(url).catch(() => null);
+    if (answer?.ok) books.set(key, await answer.json());
   }
 
   function flipTo(place) {
@@ -85,7 +93,7 @@ export function startFlip(session, engine, ways) {
     const box = document.getElementById("hearing");
     box.hidden = heard === null;
     if (heard !== null) document.getElementById("hearing-says").textContent = `${heard + 1}/${set.kits.length} ${nameAt(heard)}`;
-    for (const row of document.querySelectorAll("[data-set-kit]")) row.classList.toggle("heard", !how.blind && heard !== null && Number(row.getAttribute("data-set-kit")) === kitAt(heard)[0]);
+    for (const row of document.querySelectorAll("[data-set-kit]")) row.classList.toggle("heard", !how.blind && heard !== null && row.getAttribute("data-set-kit") === kitAt(heard)[0]);
     for (const [id, name] of [["flip-equal", "equal"], ["flip-cuts", "cuts"], ["flip-blind", "blind"]]) if (by(id)) by(id).checked = how[name]; // prettier-ignore
     const button = document.getElementById("flip-use");
     if (button) button.textContent = heard === null ? "Flip through this set" : how.blind ? "Say which is which" : "End flipping";
@@ -115,8 +123,10 @@ export function startFlip(session, engine, ways) {
         session.say(`You hear ${nameAt(heard)}.`);
       } else end();
     }
+    const version = target.closest?.("[data-hear-version]");
+    if (version) begin({ id: 0, kits: [["version", version.dataset.name, version.dataset.hearVersion.replace(/\d+\/$/, `${engine.rate}/`)], [session.kit, "as it is", tablesOf(session.kit)]] });
     const one = target.closest?.("[data-flip]");
-    if (one && heard !== null) flipTo(order.findIndex((place) => set.kits[place][0] === Number(one.dataset.flip)));
+    if (one && heard !== null) flipTo(order.findIndex((place) => set.kits[place][0] === one.dataset.flip));
     else if (one) session.say("Press “Flip through this set” first.");
   });
   document.addEventListener("change", ({ target }) => {

@@ -113,9 +113,9 @@ export function startSwap(session, engine, input) {
     return true;
   };
 
-  /** O opens it for the selected pad. */
+  /** H opens it for the selected pad. */
   function open({ code, ctrlKey, metaKey, altKey, target }) {
-    if (code !== "KeyO" || ctrlKey || metaKey || altKey || !session.selected || target.closest?.("input, select, textarea")) return false;
+    if (code !== "KeyH" || ctrlKey || metaKey || altKey || !session.selected || target.closest?.("input, select, textarea")) return false;
     const url = `/kits/${session.kit}/pads/${session.selected}/swap/`;
     session.get(url, "#view").then(() => history.pushState(null, "", url));
     return true;

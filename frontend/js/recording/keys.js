@@ -63,8 +63,6 @@ export function startKeys(canvas, editor, signal) {
     KeyI: () => editor.put(editor.track, editor.playhead ?? editor.cursor), KeyF: selected((one) => editor.flam(one)),
     Comma: threshold(-1), Period: threshold(1),
     KeyS: () => editor.listen(editor.track.id, "solo"), KeyM: () => editor.listen(editor.track.id, "mute"),
-  }; // prettier-ignore
-  const anywhere = {
     KeyU: () => editor.nextUnsure(),
     Equal: () => zoom(1 / 1.6), Minus: () => zoom(1.6), Digit0: () => zoom(0),
   }; // prettier-ignore
@@ -88,9 +86,8 @@ export function startKeys(canvas, editor, signal) {
       return true;
     }
     const isOnCanvas = document.activeElement === canvas;
-    if (!isOnCanvas && document.activeElement !== document.body) return false;
     if ((event.ctrlKey || event.metaKey) && !code.startsWith("Arrow")) return false;
-    const act = (isOnCanvas && onCanvas[code]) || (isOnCanvas && anywhere[code]) || (code === "KeyU" && anywhere.KeyU);
+    const act = isOnCanvas && onCanvas[code];
     if (!act) return false;
     act(event);
     return true;
