@@ -64,7 +64,8 @@ NEXT = """() => {  // where the focus is, and whether that can be seen
   const isSeen = style.outlineStyle !== "none" || style.boxShadow !== "none" || hasEdge || at.matches("input[type=file]");
   return { what: at.id || at.className || at.tagName, isSeen };
 }"""
-VIEWS = ("kit", "stack", "map", "part", "outputs", "bounce")
+VIEWS = ("kit", "map", "part", "outputs", "bounce")
+PICTURES = {"kit": ("cuts", "plan", "sets"), "map": ("surfaces", "devices", "translations")}
 TABS = ("layers", "sound", "mics", "cuts", "notes")
 
 
@@ -96,16 +97,28 @@ class Access(Workshop):
             page.click(f"#tab-{view}")
             page.wait_for_selector(f"[data-view={view}]")
             yield view
-            for picture in ("surfaces", "devices", "translations") if view == "map" else ():
+            for picture in PICTURES.get(view, ()):
                 page.click(f"#picture-{picture}")
                 page.wait_for_selector(f"[data-view={picture}]")
                 if page.locator("text=/^Add a (surface|device)$/").count():
                     page.click("text=/^Add a (surface|device)$/")
                     page.wait_for_selector(".cell-of")
                 yield picture
+        page.goto(page.url.replace("/bounces/of/", "/kits/"))
+        page.locator(".row[data-pad]").nth(1).click()
+        page.keyboard.press("h")
+        page.wait_for_selector("[data-view=swap] .drum")
+        yield "swap"
+        page.click("#swap-leave")
+        page.wait_for_selector(".sheet")
         page.click("#changes")
         page.wait_for_selector("[data-view=history]")
         yield "history"
+        page.click("#tab-part")
+        page.click("#parts-menu")
+        page.click(".recordings-listed a")
+        page.wait_for_selector("#recording-tracks .track-row")
+        yield "recording"
         page.click("#inputs summary")
         yield "playing"
         page.keyboard.press("?")
@@ -123,7 +136,7 @@ class Access(Workshop):
         page = self.page()
         page.click("text=Ferry House")
         page.wait_for_selector("#surface[data-started]")
-        for first, second in (("stack", "map"), ("outputs", "kit"), ("map", "outputs")):
+        for first, second in (("part", "map"), ("outputs", "kit"), ("map", "outputs")):
             page.evaluate("(names) => names.forEach((name) => document.getElementById(`tab-${name}`).click())", [first, second])  # fmt: skip
             expect(page.locator("#tabs [aria-current=page]")).to_have_id(f"tab-{second}")
             page.wait_for_selector(f"[data-view={second}]")

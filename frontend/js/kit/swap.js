@@ -115,7 +115,7 @@ export function startSwap(session, engine, input) {
 
   /** H opens it for the selected pad. */
   function open({ code, ctrlKey, metaKey, altKey, target }) {
-    if (code !== "KeyH" || ctrlKey || metaKey || altKey || !session.selected || target.closest?.("input, select, textarea")) return false;
+    if (code !== "KeyH" || ctrlKey || metaKey || altKey || !session.selected || target.closest?.("input, select, textarea, canvas, [role=application]")) return false;
     const url = `/kits/${session.kit}/pads/${session.selected}/swap/`;
     session.get(url, "#view").then(() => history.pushState(null, "", url));
     return true;
