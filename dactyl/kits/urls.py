@@ -86,6 +86,7 @@ urlpatterns = [
     path(KIT + "redo/", changes.redo, name="redo"),
     path(KIT + "history/<int:revision_id>/", changes.go_to, name="go_to"),
     path(KIT + "rename/", changes.rename_kit, name="rename"),
+    path(KIT + "pads/by-kind/", changes.order_by_kind, name="order_by_kind"),
     path(KIT + "pads/add/", changes.add_pads, name="add_pads"),
     path(KIT + "notes/<int:note>/", changes.give_note, name="give_note"),
     path(PAD + "notes/", maps.set_notes, name="set_notes"),

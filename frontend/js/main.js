@@ -1,4 +1,5 @@
 /** Starts what the page needs. Each module owns one job; they meet in `session`. */
+import { startOrder } from "./sheet/order.js";
 import { startArcs } from "./sheet/arcs.js";
 import { startBorders } from "./sheet/borders.js";
 import { startBounces } from "./bounce/bounces.js";
@@ -71,6 +72,7 @@ if (workshop) {
     startCut(session, engine);
     const sheet = startSheet(session);
     startArcs(session);
+    startOrder(session);
     rememberPlace(session);
     const trying = startTry(session, engine, shelf);
     const first = [startFlip(session, engine, ways), startSwap(session, engine, input), startCuts(session, input), startPlan(session, engine, input), startTabs(), startWave(session, engine), startTakes(session, engine)];

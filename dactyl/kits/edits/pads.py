@@ -6,6 +6,7 @@ from typing import Any
 from dactyl.core.errors import KitError
 from dactyl.core.fields import PAD_NAME
 from dactyl.core.formats.notes import note_label
+from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
@@ -142,6 +143,23 @@ def move_pads(pads: Sequence[Pad], version: int, before: Pad | None) -> Revision
             (n for n, row in enumerate(rest) if before is not None and row.piece_id == before.piece_id), len(rest)
         )
         _number(change, rest[:at] + lifted + rest[at:])
+    return change.revision
+
+
+def order_by_kind(kit: Kit, version: int) -> Revision | None:
+    """Pieces in the order of a score: drums from low to high beats, then hats, cymbals, the rest; empty pads last."""
+    ranks = {kind.slug: rank for rank, kind in enumerate(IN_SCORE_ORDER)}
+    with edit(kit, version, "Pieces in the order of their kinds") as change:
+        rows = _in_order(change)
+        filled = set(Pad.objects.filter(kit=kit, layers__isnull=False).values_list("pk", flat=True))
+        of_piece: dict[int, list[Pad]] = {}
+        for row in rows:
+            of_piece.setdefault(row.piece_id, []).append(row)
+
+        def rank(own: list[Pad]) -> tuple[bool, int]:
+            return not any(row.pk in filled for row in own), ranks.get(own[0].kind, len(ranks))
+
+        _number(change, [row for own in sorted(of_piece.values(), key=rank) for row in own])
     return change.revision
 
 

@@ -53,6 +53,22 @@ class Pictures(KitCase):
         undo(self.kit, version(self.kit))
         self.assertEqual(self.pairs(), set())
 
+    def test_pieces_are_ordered_by_kind_and_coloured(self):
+        for pad, kind in zip(self.pads, ("crash", "closed_hat", "kick", "snare"), strict=True):
+            edits.pads.set_fields([self.fresh(pad.pk)], version(self.kit), {"kind": kind})
+        before = [pad.full_name for pad in self.kit.pads.select_related("piece")]
+        self.post("pads/by-kind/", "kit")
+        order = [pad.kind for pad in self.kit.pads.all()][:4]
+        self.assertEqual(order, ["kick", "snare", "closed_hat", "crash"])
+        undo(self.kit, version(self.kit))
+        self.assertEqual([pad.full_name for pad in self.kit.pads.select_related("piece")], before)
+        self.assertContains(
+            self.post(f"pads/{self.pads[0].pk}/set/piece_colour/", "kit", value="C"), 'class="colour-letter'
+        )
+        self.assertContains(
+            self.post(f"pads/{self.pads[0].pk}/set/piece_colour/", "kit", value="pink"), "pink", status_code=422
+        )
+
     def test_what_sounds_along_is_levelled_together(self):
         first, second, *_ = self.pads
         self.assertContains(self.post("cuts/links/", value="50"), "Nothing sounds along yet", status_code=422)

@@ -5,6 +5,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
+from dactyl.core.fields import COLOURS
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
@@ -83,6 +84,7 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
         taken = queries.taken_notes(kit)
         standard = row.standard_note
         context["offered_note"] = standard if standard is not None and standard not in taken else None
+        context["colours"] = COLOURS.items()
         context["piece_names"] = list(
             kit.pieces.exclude(name="").exclude(pk=row.pad.piece_id).values_list("name", flat=True).distinct()
         )

@@ -164,6 +164,11 @@ def move_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answe
 
 
 @kit_edit
+def order_by_kind(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    return edits.pads.order_by_kind(kit, version)
+
+
+@kit_edit
 def set_companion(request: HttpRequest, kit: Kit, version: int, pad_id: int, other_id: int) -> Answer:
     """``value``: how strongly the other pad sounds along; empty: not at all."""
     text = _value(request)

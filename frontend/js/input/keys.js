@@ -26,6 +26,7 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
     if (trying?.key(event)) return event.preventDefault();
     if (key === "Escape" && recorder?.isOn()) return recorder.end();
     if (key === "Escape" && editor?.key(event)) return event.preventDefault();
+    if (key === "Escape" && !target.closest?.(TYPING) && first.some((use) => use(event))) return event.preventDefault();
     if (key === "Escape") return escape(event);
     const isTyping = target.closest?.(TYPING);
     const isTyped = isTyping && target.value !== target.defaultValue; // its own undo comes first
