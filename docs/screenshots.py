@@ -25,12 +25,13 @@ def main() -> None:
         kit(page, "Engine Deck")
         shoot(page, "sheet-found-metal")
         kit(page, "Ferry House")
-        for tab in ("layers", "sound", "mics", "cuts"):
+        for tab in ("layers", "sound", "mics"):
             page.click(f"#card-tab-{tab}")
             page.wait_for_selector(f"#card [data-tab={tab}]")
             shoot(page, f"pad-{tab}")
         night(page)
         stack(page)
+        pictures(page)
         for view in ("map", "part", "outputs", "bounce"):
             page.click(f"#tab-{view}")
             page.wait_for_selector(f"[data-view={view}]")
@@ -39,6 +40,8 @@ def main() -> None:
             shoot(page, view)
             if view == "map":
                 surface(page)
+            if view == "part":
+                recording(page)
 
 
 def kit(page: Page, name: str) -> None:
@@ -65,6 +68,32 @@ def stack(page: Page) -> None:
     page.wait_for_selector(".proposed-steps")
     shoot(page, "stack")
     page.click("#shelf-fold")
+
+
+def pictures(page: Page) -> None:
+    for picture, ready in (("cuts", ".matrix-svg"), ("plan", "#plan-svg")):
+        page.click(f"#picture-{picture}")
+        page.wait_for_selector(ready)
+        shoot(page, picture)
+    page.click("#picture-sheet")
+    page.locator(".row[data-pad]").nth(1).click()
+    page.keyboard.press("h")
+    page.wait_for_selector("#drums .drum:nth-child(2)")
+    page.keyboard.press("ArrowDown")
+    shoot(page, "swap")
+    page.click("#swap-leave")
+    page.wait_for_selector(".sheet")
+
+
+def recording(page: Page) -> None:
+    page.click("#parts-menu")
+    page.click(".recordings-listed a")
+    page.wait_for_selector("#recording-tracks .track-row")
+    page.wait_for_timeout(800)
+    page.locator("#recording-canvas").focus()
+    for key in ("ArrowDown", "ArrowRight", "ArrowRight"):
+        page.keyboard.press(key)
+    shoot(page, "recording")
 
 
 def surface(page: Page) -> None:

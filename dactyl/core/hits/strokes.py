@@ -71,8 +71,7 @@ def rises(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Places, heights and rises in dB of all that rises in ``level`` (dB, by hop), in time order."""
     if len(level) < PEAK_HOPS:
         return np.zeros(0, int), np.zeros(0), np.zeros(0)
-    smooth = np.convolve(level, np.ones(3) / 3, "same")
-    rise = highest(smooth, 0, RISE_HOPS) + highest(-smooth, -BEFORE_HOPS[0], -BEFORE_HOPS[1])
+    rise = _rise_of(level)
     best = maximum_filter1d(rise, GAP_HOPS)
     places = np.flatnonzero((rise >= best) & (rise >= LEAST_RISE_DB))
     kept: list[int] = []
@@ -82,6 +81,12 @@ def rises(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     found = np.array(kept, int)
     tops = highest(level, 0, PEAK_HOPS)
     return found, tops[found] if len(found) else np.zeros(0), rise[found] if len(found) else np.zeros(0)
+
+
+def _rise_of(level: np.ndarray) -> np.ndarray:
+    """How much the level rises at each hop, in dB."""
+    smooth = np.convolve(level, np.ones(3) / 3, "same")
+    return highest(smooth, 0, RISE_HOPS) + highest(-smooth, -BEFORE_HOPS[0], -BEFORE_HOPS[1])
 
 
 def highest(level: np.ndarray, first: int, last: int) -> np.ndarray:
@@ -104,6 +109,9 @@ class _Rises:
     rise_db: np.ndarray
     noise_db: float
     colour: np.ndarray  # of each rise: how much louder its high band is than the rest, in dB
+    attack_db: (
+        np.ndarray
+    )  # of each rise: how much its middle and its high band rise, (2, rises); a ripple of a low note has none
 
     @classmethod
     def of(cls, track: Track, levels: np.ndarray) -> "_Rises":
@@ -112,7 +120,8 @@ class _Rises:
         noise = float(np.percentile(level, 20)) if len(level) else -100.0
         tops = np.array([highest(band.astype(np.float32), 0, PEAK_HOPS)[places] for band in levels])
         colour = tops[2] - tops[:2].max(axis=0) if len(places) else np.zeros(0)
-        return cls(track.name, level, places, heights, rise_db, noise, colour)
+        attack = np.array([_rise_of(band.astype(np.float32))[places] for band in levels[1:]])
+        return cls(track.name, level, places, heights, rise_db, noise, colour, attack)
 
     @property
     def loud(self) -> np.ndarray:
@@ -259,7 +268,7 @@ NEAREST_HOPS = 16  # to a stroke of another drum, for it to matter
 def evidence(
     rise: _Rises, explained: np.ndarray, top: float, found: dict[str, tuple[_Rises, np.ndarray]], kind: str
 ) -> np.ndarray:
-    """What is known of each rise of a track, in tens of dB or of ms: (rises, 8 + kinds).
+    """What is known of each rise of a track, in tens of dB or of ms: (rises, 10 + kinds).
 
     found : the other close tracks by name, with which of their rises were strokes
     """
@@ -288,6 +297,7 @@ def evidence(
         np.clip(rise.heights - level[later], -5, 40) / 10 if len(places) else np.zeros(0),
         np.clip(rise.colour - np.median(rise.colour[rise.heights > top - 12] if (rise.heights > top - 12).any() else rise.colour), -25, 25) / 10
         if len(places) else np.zeros(0),
+        *(np.clip(attack, 0, 40) / 10 for attack in rise.attack_db),
         *(np.full(len(places), float(kind == each)) for each in KINDS),
     ]  # fmt: skip
     return np.array(rows).T.reshape(len(places), len(rows))
