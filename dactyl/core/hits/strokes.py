@@ -120,7 +120,11 @@ class _Rises:
         noise = float(np.percentile(level, 20)) if len(level) else -100.0
         tops = np.array([highest(band.astype(np.float32), 0, PEAK_HOPS)[places] for band in levels])
         colour = tops[2] - tops[:2].max(axis=0) if len(places) else np.zeros(0)
-        attack = np.array([_rise_of(band.astype(np.float32))[places] for band in levels[1:]])
+        attack = (
+            np.array([_rise_of(band.astype(np.float32))[places] for band in levels[1:]])
+            if len(places)
+            else np.zeros((2, 0))
+        )
         return cls(track.name, level, places, heights, rise_db, noise, colour, attack)
 
     @property
