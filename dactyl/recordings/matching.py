@@ -9,7 +9,7 @@ from django.conf import settings
 
 from dactyl.core.errors import DactylError
 from dactyl.core.hits.envelopes import Track
-from dactyl.core.hits.match import MOST_STROKES, Match, alone, match, strokes_of
+from dactyl.core.hits.match import MOST_STROKES, Match, alone, match, place_of, side_of, strokes_of
 from dactyl.core.hits.tracks import opened
 from dactyl.core.play.compile import compile_kit
 from dactyl.history.models import Revision
@@ -23,6 +23,7 @@ from dactyl.shelf.sounds import prepared_sound
 FEWEST = 3
 LOUD = 0.6  # of a track's strokes are compared with the loudest layer
 MOST_PAN_SPREAD = 0.15
+SIDE_STROKES = 6  # of each drum tell where it stands
 
 
 def measured(recording: Recording, track: RecordedTrack, kit: Kit) -> tuple[Pad, Match]:
@@ -49,6 +50,29 @@ def measured(recording: Recording, track: RecordedTrack, kit: Kit) -> tuple[Pad,
     if len(strokes) < FEWEST:
         raise DactylError(f"{track.name} ends before {FEWEST} of its strokes are over.")
     return pad, match(strokes, takes, rate, images)
+
+
+def side(recording: Recording) -> tuple[str | None, dict[str, float]]:
+    """From whose side the recording shows the kit, and where its overheads hear each drum."""
+    tracks = list(recording.tracks.prefetch_related("mends"))
+    over = next((one for one in tracks if one.role == "overhead" and one.channels == 2), None)
+    close = [one for one in tracks if one.role.split()[0] in ("hat", "ride", "tom")]
+    if over is None or len(close) < 2:
+        return None, {}
+    every = {one.pk: [hit.time for hit in one.taken()] for one in tracks}
+    pans = {}
+    with opened([(one.path, one.name, one.role) for one in (over, *close)], settings.DATA / "incoming") as (
+        pair,
+        *opened_,
+    ):
+        for row, track in zip(close, opened_, strict=True):
+            others = [time for key, times in every.items() if key != row.pk for time in times]
+            times = (alone(every[row.pk], others) or every[row.pk])[:SIDE_STROKES]
+            rate = settings.PLAYING_RATE_HZ
+            place = place_of(_at_rate(track, times, rate), _at_rate(pair, times, rate), rate)
+            if place is not None:
+                pans[row.role] = place
+    return side_of(pans), pans
 
 
 def _loudest_layer(pad: Pad) -> list[np.ndarray]:

@@ -15,6 +15,7 @@ from dactyl.core.hits.find import NEAR_SECONDS, rise_near
 from dactyl.core.hits.mend import Mend
 from dactyl.core.hits.playback import BLOCK_FRAMES
 from dactyl.core.hits.strokes import WEIGHTS
+from dactyl.core.hits.tracks import MOST_TRACKS
 from dactyl.history import edits as history
 from dactyl.history.models import Revision
 from dactyl.history.queries import reading
@@ -29,7 +30,7 @@ from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
 from dactyl.request_values import Asked, number_in, plain, seen_version
 
-TOMS = ("tom 1", "tom 2", "tom 3", "tom 4")
+TOMS = tuple(f"tom {n}" for n in range(1, MOST_TRACKS + 1))
 ROLES = tuple(role for each in WEIGHTS for role in (TOMS if each == "tom" else (each,)))
 MOST_MENDS = 2000  # in one request
 LATEST_SECONDS = 3600.0
@@ -74,11 +75,12 @@ def _page(request: HttpRequest, kit: Kit, recording: Recording) -> HttpResponse:
 
 
 def _context(kit: Kit, recording: Recording) -> dict[str, Any]:
+    tracks = list(recording.tracks.all())
     return {
         "recording": recording,
         "recordings": Recording.objects.all(),
-        "tracks": list(recording.tracks.all()),
-        "roles": ROLES,
+        "tracks": tracks,
+        "roles": [role for role in ROLES if role not in TOMS[4:] or role in {track.role for track in tracks}],
         "pads": [pad for pad in pad_notes(kit) if pad.notes],
         "is_found": bool(recording.job and recording.job.state == "done"),
         "is_listening": bool(recording.job and not recording.job.is_over),
@@ -265,7 +267,9 @@ def match(request: HttpRequest, kit_id: int, recording_id: int, track_id: int) -
     """The pad of a track measured against it; nothing is changed."""
     recording, kit = get_object_or_404(Recording, pk=recording_id), get_object_or_404(Kit, pk=kit_id)
     pad, found = matching.measured(recording, _track(recording, track_id), kit)
-    return JsonResponse({"pad": pad.full_name, "rows": matching.told(pad, found)})
+    side, _ = matching.side(recording)
+    seen = f", the kit seen from the {side}’s side" if side else ""
+    return JsonResponse({"pad": f"{pad.full_name}{seen}", "rows": matching.told(pad, found)})
 
 
 @kit_edit

@@ -3,7 +3,7 @@
 Strokes that stand alone are compared with the pad's loudest layer. Nothing is changed here.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,6 +24,7 @@ PITCHES_HZ = (35.0, 420.0)
 ATTACK_SECONDS, BODY_SECONDS = 0.008, 0.08
 WINDOW_SECONDS = 0.03  # over which blending is judged
 MOST_CENTS = 900.0
+CLEAR_SIDE = 0.15  # between the left and the right of a kit, of the way from one side to the other
 FAINT = 0.5  # of what a spectrum peaks at, for a pitch to stand out
 
 
@@ -100,6 +101,25 @@ def match(
         weight_db=float(_weight_db(theirs, rate_hz) - _weight_db(ours, rate_hz)),
         snap_db=float(_snap_db(theirs, rate_hz) - _snap_db(ours, rate_hz)),
     )
+
+
+def side_of(pans: Mapping[str, float]) -> str | None:
+    """From whose side the overheads show the kit: "player", who has the hat at the left and the low toms at the right, or
+    "audience"; None where the drums do not say. pans : by role, -1..1
+    """
+    toms = sorted(role for role in pans if role.startswith("tom"))
+    lefts = [pans[role] for role in ("hat",) if role in pans] or [pans[role] for role in toms[:1]]
+    rights = [pans[role] for role in ("ride", *toms[-1:]) if role in pans]
+    if not lefts or not rights or abs(away := np.mean(rights) - np.mean(lefts)) < CLEAR_SIDE:
+        return None
+    return "player" if away > 0 else "audience"
+
+
+def place_of(strokes: Sequence[np.ndarray], images: Sequence[np.ndarray], rate_hz: int) -> float | None:
+    """Where the overheads hear a drum, -1..1."""
+    places = [_place(_mono(stroke), image, rate_hz) for stroke, image in zip(strokes, images, strict=False)]
+    known = [place for place in places if place is not None]
+    return float(np.median(known)) if known else None
 
 
 def _mono(sound: np.ndarray) -> np.ndarray:

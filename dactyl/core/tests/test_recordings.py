@@ -11,7 +11,7 @@ from django.test import SimpleTestCase
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import find_hits, roles_of
-from dactyl.core.hits.match import BEFORE_SECONDS, alone, match
+from dactyl.core.hits.match import BEFORE_SECONDS, alone, match, side_of
 from dactyl.core.hits.mend import Heard, Mend, bar_lines, mended, usual_curve, velocity_of
 from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
 from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
@@ -201,6 +201,11 @@ class Matching(SimpleTestCase):
             images.append(np.stack([0.9 * later, 0.4 * later + 0.6 * other]))
         found = match(strokes, strokes, RATE, images)
         self.assertAlmostEqual(found.pan, 4 / np.pi * np.arctan2(0.4, 0.9) - 1, delta=0.12)
+
+    def test_the_side_from_which_a_kit_is_seen_is_told_by_where_its_drums_stand(self):
+        self.assertEqual(side_of({"hat": -0.4, "tom 1": 0.1, "tom 2": 0.3}), "player")
+        self.assertEqual(side_of({"hat": 0.35, "ride": -0.3}), "audience")
+        self.assertIsNone(side_of({"hat": -0.02, "tom 1": 0.03}))
 
     def test_strokes_that_stand_alone_are_told_from_others(self):
         self.assertEqual(alone([1.0, 2.0, 2.05, 3.0, 4.0], [3.02, 3.9]), [1.0, 4.0])

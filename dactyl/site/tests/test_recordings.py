@@ -31,6 +31,15 @@ class Recordings(Workshop):
         page.wait_for_function(f"() => {EDITOR}.model.tracks.length === 7")
         return page
 
+    def test_what_is_no_recording_is_said(self):
+        page = self.opened()
+        page.click("#tab-kit")
+        page.click("#tab-part")
+        page.click("#parts-menu")
+        bad = {"name": "Snare.wav", "mimeType": "audio/wav", "buffer": b"RIFF nothing"}
+        page.set_input_files("#track-files", bad)
+        expect(page.locator("#status")).to_contain_text("Snare.wav: It is not a sound file")
+
     def test_a_recording_is_heard_beside_the_kit_mended_and_made_a_part(self):
         page = self.opened()
         page.wait_for_selector("#play:not([disabled])")

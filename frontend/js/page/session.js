@@ -27,6 +27,7 @@ export class Session extends EventTarget {
     body.addEventListener("htmx:afterSettle", () => this.mark());
     body.addEventListener("htmx:sendError", () => this.say("The server does not answer. Is it running? Nothing was changed.", true));
     body.addEventListener("htmx:responseError", ({ detail }) => this.say(detail.xhr.responseText.slice(0, 300), true));
+    body.addEventListener("htmx:afterRequest", ({ detail }) => this.#sayRefusal(detail.xhr));
     body.addEventListener("htmx:beforeSwap", (event) => this.#guardCard(event));
     body.addEventListener("htmx:beforeSwap", ({ detail }) => this.#keepInPage(detail.requestConfig?.elt));
     body.addEventListener("htmx:beforeSend", ({ detail }) => this.#waitFor(detail.xhr));
@@ -39,6 +40,12 @@ export class Session extends EventTarget {
     body.addEventListener("focusin", ({ target }) => this.#focused(target));
     this.#showSound();
     this.mark();
+  }
+
+  /** A refusal that is a sentence alone, with nothing to be drawn. */
+  #sayRefusal(xhr) {
+    if (xhr?.status !== 422 || !xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")) return;
+    this.say(xhr.responseText.slice(0, 300), true);
   }
 
   get kit() {
