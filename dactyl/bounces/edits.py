@@ -42,6 +42,7 @@ def begin_bounce(
     with_part: bool = False,
     with_kit: bool = False,
     with_recording: bool = False,
+    with_blend: bool = False,
 ) -> Bounce:
     """Queue a bounce of the kit as it is now. Raises BounceError for a rate that is not offered."""
     if rate_hz not in RATES_HZ:
@@ -65,6 +66,7 @@ def begin_bounce(
             with_part=with_part,
             with_kit=with_kit,
             with_recording=with_recording,
+            with_blend=with_blend,
             kit_snapshot=_packed(value),
             part_snapshot=_packed(played),
         )

@@ -22,6 +22,7 @@ class Bounce(models.Model):
     with_part = models.BooleanField(default=False)  # whether the MIDI part lies beside the stems ...
     with_kit = models.BooleanField(default=False)  # ... and the kit package
     with_recording = models.BooleanField(default=False)  # ... and the tracks that the part was found in
+    with_blend = models.BooleanField(default=False)  # ... and both together in one file
     hits_done = models.JSONField(default=list)  # while it runs, of each stem: [name, hits begun, all its hits]
     report = models.JSONField(null=True)  # once it is made: what it came from, and its sum test
     kit_snapshot = models.BinaryField()  # kit and part as they were when asked for: begun again, it ends the same

@@ -13,7 +13,7 @@ from django.conf import settings
 
 from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce
-from dactyl.core.bounce.beside import write_beside
+from dactyl.core.bounce.beside import write_beside, write_blend
 from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.bounce.stems import Order, Stem
 from dactyl.core.bounce.stems import bounce as bounce_files
@@ -86,6 +86,11 @@ def _beside(row: Bounce, order: Order, folder: Path, stems: Sequence[Stem]) -> I
             for step in steps:
                 made += [step] if step else []
                 yield Progress(frames, frames, "Writing the recording")
+    if row.with_blend and order.has_mix:
+        files = [folder / one.file for one in (stems[-1], *made)]
+        made.append(
+            write_blend(files, folder, order, rate_hz=row.rate_hz, frames=frames, number=len(stems) + len(made) + 1)
+        )
     return made
 
 

@@ -133,7 +133,14 @@ def begin(request: HttpRequest, kit_id: int) -> HttpResponse:
     with_part, with_kit = request.POST.get("with_part") == "1", request.POST.get("with_kit") == "1"
     with_recording = request.POST.get("with_recording") == "1"
     bounce = edits.begin_bounce(
-        kit, part, order, rate_hz=rate_hz, with_part=with_part, with_kit=with_kit, with_recording=with_recording
+        kit,
+        part,
+        order,
+        rate_hz=rate_hz,
+        with_part=with_part,
+        with_kit=with_kit,
+        with_recording=with_recording,
+        with_blend=with_recording and request.POST.get("with_blend") == "1",
     )
     return render(request, "bounces/_one.html", {"bounce": bounce})
 

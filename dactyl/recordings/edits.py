@@ -1,20 +1,25 @@
 """Take in the tracks of a recording, keep what is found, mend it, make a part of it."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from django.conf import settings
+from django.core.files import File
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from dactyl.core.errors import DactylError
+from dactyl.core.formats.unzip import unzip
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import Found, roles_of
 from dactyl.core.hits.mend import Mend, bar_lines, velocity_of
 from dactyl.core.hits.part import Stroke, part_from
 from dactyl.core.hits.tracks import check_tracks, measure_track, opened
 from dactyl.core.units import counted
+from dactyl.core.wave.read import SUFFIXES
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
 from dactyl.jobs.run import cancel, enqueue
@@ -24,9 +29,26 @@ from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording, Tra
 from dactyl.shelf.store import write_whole
 
 WORK = "dactyl.recordings.tasks.find_hits"
+MOST_IN_ZIP = 200  # files, tracks and others
 
 
-def take_in(name: str, uploads: Sequence[UploadedFile]) -> Recording:
+def bring_in(name: str, uploads: Sequence[UploadedFile]) -> Recording:
+    """Keep the tracks, those of a zip too; other files in it are left out."""
+    if len(uploads) != 1 or not uploads[0].name.lower().endswith(".zip"):
+        return take_in(name, uploads)
+    with TemporaryDirectory(dir=settings.DATA / "incoming", prefix="tracks-") as place:
+        packed, folder = Path(place, "tracks.zip"), Path(place, "files")
+        write_whole(packed, lambda out: [out.write(block) for block in uploads[0].chunks()], sync=False)
+        unzip(packed, folder, name=uploads[0].name[:120], max_files=MOST_IN_ZIP, max_bytes=settings.MAX_ZIP_BYTES)
+        found = sorted(
+            path for path in folder.rglob("*") if path.suffix.lower() in SUFFIXES and not path.name.startswith(".")
+        )
+        with ExitStack() as opened_files:
+            files = [File(opened_files.enter_context(path.open("rb")), path.name) for path in found]
+            return take_in(name, files)
+
+
+def take_in(name: str, uploads: Sequence[File]) -> Recording:
     """Keep the tracks; a file that is no sound is refused, and with it all, for they belong together."""
     names = [upload.name for upload in uploads]
     check_tracks(names)

@@ -8,6 +8,7 @@ urlpatterns = [
     path(KIT + "new/", views.new, name="new"),
     path(KIT, views.listed, name="listed"),
     path(KIT + "part/<int:part_id>/", views.of_part, name="of_part"),
+    path(KIT + "part/<int:part_id>/zero/", views.set_zero, name="set_zero"),
     path(RECORDING, views.page, name="recording"),
     path(RECORDING + "listening/", views.listening, name="listening"),
     path(RECORDING + "find/", views.find, name="find"),

@@ -41,7 +41,7 @@ SOUND_SECONDS = 24 * 3600
 def new(request: HttpRequest, kit_id: int) -> HttpResponse:
     uploads = request.FILES.getlist("tracks")
     name = plain(request.POST.get("name", ""), "A recording's name", 80) or _name_of([up.name for up in uploads])
-    recording = edits.take_in(name, uploads)
+    recording = edits.bring_in(name, uploads)
     kit = get_object_or_404(Kit, pk=kit_id)
     url = reverse("recordings:recording", args=[kit.pk, recording.pk])
     return push_url(_page(request, kit, recording), url)
@@ -166,6 +166,15 @@ def of_part(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
     if link is None:
         return JsonResponse({})
     return JsonResponse({**shown.about(link.recording, kit), "zero": link.zero_seconds})
+
+
+@require_POST
+def set_zero(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
+    """Where the recording begins in the part that was made of it; it may begin before it."""
+    link = get_object_or_404(RecordedPart, part=get_object_or_404(Part, pk=part_id))
+    link.zero_seconds = Asked.of(request).number("seconds", -LATEST_SECONDS, LATEST_SECONDS)
+    link.save(update_fields=["zero_seconds"])
+    return JsonResponse({"zero": link.zero_seconds})
 
 
 # Edits ----------------------------------------------------------------------------------------------------------------

@@ -79,13 +79,15 @@ class Bouncing(KitCase):
         soundfile.write(data, sound, 44_100, format="WAV", subtype="FLOAT")
         recording = take_in("Quay live", [SimpleUploadedFile("Snare.wav", data.getvalue())])
         RecordedPart.objects.create(recording=recording, part=self.part, zero_seconds=0.25)
-        bounce = self.run_jobs(self.ask(by="piece", bits="32f", with_recording="1"))
-        *stems, mix, beside = bounce.stems.all()
+        bounce = self.run_jobs(self.ask(by="piece", bits="32f", with_recording="1", with_blend="1"))
+        *stems, mix, beside, blend = bounce.stems.all()
         self.assertEqual((beside.name, beside.output, beside.channels), ("Recorded Snare", "recorded", 1))
         self.assertEqual({stem.frames for stem in (*stems, mix)}, {beside.frames})
         self.assertTrue(bounce.report["sum_test"]["is_passed"], "it is not part of the mix")
         audio, _ = soundfile.read(store.folder_of(bounce) / beside.file)
         self.assertEqual((len(audio), int(np.abs(audio).argmax())), (beside.frames, 36_000))
+        mixed, both = (soundfile.read(store.folder_of(bounce) / one.file)[0] for one in (mix, blend))
+        np.testing.assert_allclose(both, mixed + audio[:, None], atol=1e-6)
 
     def test_what_comes_is_said_before_and_refused_where_it_cannot_be(self):
         path, asked = f"/bounces/of/{self.kit.pk}/check/", {"part": self.part.pk, "rate": 48_000, "by": "piece"}

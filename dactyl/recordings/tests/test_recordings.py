@@ -1,6 +1,7 @@
 """A recording comes in, is listened to, and becomes a part with the notes of this kit; nothing half stays behind."""
 
 import io
+import zipfile
 
 import numpy as np
 import soundfile
@@ -15,7 +16,7 @@ from dactyl.kits.models import Pad
 from dactyl.kits.tests.test_edits import KitCase, version
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
-from dactyl.recordings.models import Recording
+from dactyl.recordings.models import RecordedPart, Recording
 from dactyl.recordings.tasks import find_hits
 
 
@@ -69,6 +70,8 @@ class Recordings(KitCase):
         self.assertEqual([hit.frame for hit in value.hits(48_000)], times, "exact to the frame")
         beside = self.client.get(f"/recordings/of/{self.kit.pk}/part/{part.pk}/").json()
         self.assertEqual((beside["zero"], len(beside["tracks"])), (0.0, 4))
+        zero = self.client.post(f"/recordings/of/{self.kit.pk}/part/{part.pk}/zero/", {"seconds": -0.25}, content_type="application/json")  # fmt: skip
+        self.assertEqual((zero.json(), RecordedPart.objects.get(part=part).zero_seconds), ({"zero": -0.25}, -0.25))
         self.post(f"{recording.pk}/make/", each="1")
         self.assertEqual([one.name for one in Part.objects.order_by("-pk")[:2]], ["Take hat", "Take kick"])
         for track in (kick, hat):
@@ -78,6 +81,19 @@ class Recordings(KitCase):
         self.post(f"{recording.pk}/forget/")
         self.assertFalse(recording.folder.exists())
         self.assertEqual(Part.objects.count(), 3)
+
+    def test_the_tracks_of_a_zip_come_in_and_what_is_beside_them_stays_out(self):
+        data = io.BytesIO()
+        with zipfile.ZipFile(data, "w") as packed:
+            for track in self.tracks[:2]:
+                packed.writestr(f"Take/{track.name}", wave(track.read(0, 4000), track.rate_hz, track.name).read())
+            packed.writestr("Take/notes.txt", b"third try")
+        self.assertContains(
+            self.post("new/", tracks=[SimpleUploadedFile("Take.zip", data.getvalue())]), "Find the hits"
+        )
+        self.assertEqual([track.role for track in Recording.objects.get().tracks.all()], ["kick", "snare"])
+        broken = SimpleUploadedFile("Take.zip", data.getvalue()[:200])
+        self.assertContains(self.post("new/", tracks=[broken]), "Take.zip: The zip is damaged", status_code=422)
 
     def test_hits_are_mended_with_undo_and_a_stale_page_is_told(self):
         recording = self.listened()

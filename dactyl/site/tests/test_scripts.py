@@ -9,6 +9,7 @@ from django.conf import settings
 from django.test import SimpleTestCase
 
 from dactyl.core.formats.midi import numbered
+from dactyl.core.hits.mend import Heard, Mend, mended, velocity_of
 from dactyl.core.parts.meter import GRIDS, bar_at, nearest_place, tick_of_bar
 from dactyl.core.parts.part import Event, Part
 from dactyl.site.tests.served import browser
@@ -127,3 +128,54 @@ class Scripts(SimpleTestCase):
         )
         self.assertEqual(found["steps"], [480])
         self.assertLess(abs(found["off"]), 20)
+
+    def test_the_page_takes_the_hits_that_the_core_takes_and_as_loud(self):
+        dice = random.Random(8)
+        found = [Heard(round(n / 3, 4), round(dice.uniform(-60, 0), 2), round(dice.random(), 3)) for n in range(300)]
+        mends = [
+            Mend(dice.random() < 0.5, place, dice.choice([None, round(place / 3 + 0.01, 4)]), dice.choice([None, -20.5]), dice.choice([None, 77]))
+            for place in dice.sample(range(300), 40)
+        ] + [Mend(True, None, round(dice.uniform(0, 100), 4), -15.0) for _ in range(10)]  # fmt: skip
+        taken = mended(found, mends, softest_db=-40, least_sure=0.3)
+        track = {
+            "id": 1, "softest": -40, "sure": 0.3, "soft": -38, "hard": -12, "velocity": None, "pad": 5, "seconds": 100,
+            "mends": [[n + 1, m.place, m.is_hit, m.time, m.level_db, m.velocity] for n, m in enumerate(mends)],
+        }  # fmt: skip
+        data = {
+            "tracks": [track],
+            "hits": {"1": [[h.time, h.level_db, h.confidence, 0] for h in found]},
+            "reasons": [""],
+        }
+        self.assertEqual(
+            self.run_in(
+                "recording/model.js",
+                """const before = window.fetch;
+                window.fetch = async () => ({ ok: true, json: async () => given });
+                const model = new m.RecordingModel("/x/", () => {});
+                await model.load();
+                window.fetch = before;
+                return model.taken(1).map(({ time, level, velocity }) => [time, level, velocity]);""",
+                data,
+            ),
+            [[hit.time, hit.level_db, hit.velocity or velocity_of(hit.level_db, -38, -12)] for hit in taken],
+        )
+
+    def test_tracks_are_played_to_the_frame_round_the_loop_and_fade_at_the_stop(self):
+        """A block of 64 frames whose values are their places; the loop turns from 100 to 20 in the middle of a call."""
+        heard = self.run_in(
+            "sound/tracks.js",
+            """const t = new m.Tracks(48000);
+            t.set({ rows: [{ id: 7, channels: 1, gain: 1 }], blockFrames: 64, fullScale: 32767, zero: 10 });
+            for (const block of [0, 1]) t.add(7, block, Int16Array.from({ length: 64 }, (_, n) => 64 * block + n));
+            const bus = () => [new Float32Array(128), new Float32Array(128)];
+            for (let n = 0; n < 4; n++) t.mix(bus(), [[0, 128, 10]], true, 128);  // until it has faded in
+            const turned = bus();
+            t.mix(turned, [[0, 30, 70], [30, 98, 20]], true, 128);
+            const stopped = bus();
+            t.mix(stopped, [], false, 128);
+            return [[...turned[0].slice(0, 90)], Math.max(...stopped[0]), stopped[0][0], stopped[0][127]];""",
+        )
+        turned, highest, first, last = heard
+        self.assertEqual([round(v) for v in turned], [*range(60, 90), *range(10, 70)])
+        self.assertGreater(first, last, "it fades")
+        self.assertLessEqual(highest, 128)

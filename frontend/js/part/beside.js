@@ -1,5 +1,6 @@
 /** The recording that a part was found in: heard beside the kit, and drawn in the lanes of the pads its tracks go to. */
 import { startFader } from "../recording/bars.js";
+import { post } from "./model.js";
 import { Waves } from "../recording/waves.js";
 
 /** @param {object} editor what editor.js offers */
@@ -13,9 +14,35 @@ export async function besideRecording(editor, recorded, signal) {
   waves.load(tracks.filter(({ pad }) => pad));
   editor.under = { zero, levelOf: (pad) => waves.peaks.get(tracks.find((track) => track.pad === pad)?.id) };
   if (sound.rate !== engine.rate) return;
-  recorded.open(tracks, { ...sound, zero: Math.round(zero * engine.rate) });
+  const open = () => recorded.open(tracks, { ...sound, zero: Math.round(editor.under.zero * engine.rate) });
+  open();
+  startZero(editor, open, signal);
   signal.addEventListener("abort", () => recorded.open([]));
   document.getElementById("beside-part").hidden = false;
   startFader({ recorded, engine }, signal);
   model.addEventListener("loaded", () => (recorded.loopFrom = 0), { signal });
+}
+
+/** Where the recording begins in the part: by number, or so that a hit stands where it was moved to. */
+function startZero(editor, open, signal) {
+  const { root, session, model } = editor;
+  const field = /** @type {HTMLInputElement} */ (document.getElementById("recording-zero"));
+  document.getElementById("recording-zero-line").hidden = false;
+  const show = () => (field.value = (editor.under.zero * 1000).toFixed(1));
+  show();
+  async function put(seconds) {
+    const answer = await post(`/recordings/of/${session.kit}/part/${root.dataset.part}/zero/`, { seconds });
+    if (!answer?.ok) return session.say((await answer?.text()) ?? "The server does not answer. Nothing was changed.", true);
+    editor.under.zero = seconds;
+    open();
+    show();
+    editor.repaint();
+  }
+  field.addEventListener("change", () => put(Number(field.value) / 1000), { signal });
+  document.getElementById("recording-zero-here").addEventListener("click", () => {
+    const [hit] = model.selection;
+    if (!hit) return session.say("Select the hit first that the recording is to follow.", true);
+    const moved = (model.time.frameAt(hit.tick) - model.time.frameAt(hit.played)) / model.time.rate;
+    put(editor.under.zero + moved);
+  }, { signal }); // prettier-ignore
 }

@@ -1,5 +1,6 @@
 /** The shelf: opens and folds, selects and hears samples, brings files in, and gives samples to pads. */
 import { isMidi, readParts } from "../part/read.js";
+import { bringTracks } from "../recording/bring.js";
 import { startDrops } from "./drops.js";
 import { post, upload } from "./upload.js";
 
@@ -218,6 +219,8 @@ export function startShelf(session, engine) {
       return inListOrder();
     },
     bringIn: (files) => {
+      const tracks = files.filter((each) => !isMidi(each));
+      if (tracks.length && document.querySelector("#view > :is([data-view=part], [data-view=recording])")) return bringTracks(tracks, session);
       open(true);
       bringIn(files);
     },
