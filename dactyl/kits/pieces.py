@@ -34,7 +34,7 @@ class Drum:
 
     kit: int
     kit_name: str
-    piece: int
+    piece: int | str  # its key, or of samples that are in no kit what shelf_drums calls them
     name: str
     articulations: list[Articulation]
     mics: list[str] = field(default_factory=list)

@@ -4,6 +4,7 @@ from dactyl.core import kit as core
 from dactyl.kits import edits, pieces, queries
 from dactyl.kits.models import Kit, Mic, Pad
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
+from dactyl.shelf.tests.sounds import shelf_of
 
 
 class Swapping(KitCase):
@@ -58,6 +59,22 @@ class Swapping(KitCase):
         self.assertEqual(self.value(self.kit, self.pad), before)
         tampered = self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value="999.1.x")
         self.assertContains(tampered, "no longer there", status_code=422)
+
+    def test_samples_that_are_in_no_kit_are_drums_too(self):
+        rows = shelf_of([-30.0, -18.0, -6.0], name="brass")
+        for n, row in enumerate(rows):
+            row.name, row.folder, row.kind = f"Brass_v{n + 1}.wav", "Pack/Brass", "snare"
+            row.save()
+        page = self.client.get(
+            f"/kits/{self.kit.pk}/pads/{self.pad.pk}/swap/?from=shelf", headers={"HX-Request": "true"}
+        )
+        self.assertContains(page, f'data-drum="s{rows[0].pk}"')
+        self.assertNotContains(page, "Brass snare")
+        said = f"s{rows[0].pk}.0.{self.pad.pk}-1"
+        self.assertContains(self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value=said), "in the place of Snare")
+        after = self.value(self.kit, self.pad)
+        self.assertEqual([layer.takes[0].samples[0][1].sha256 for layer in after.layers], [row.sha256 for row in rows])
+        self.assertContains(self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value="s99999.0.1-1"), "no longer there", status_code=422)  # fmt: skip
 
     def test_a_piece_of_another_kit_comes_with_a_free_note_its_groups_and_its_mics(self):
         Mic.objects.create(kit=self.other, name="hall", position=1, gain_db=-6.0)

@@ -11,13 +11,13 @@ from dactyl.core.errors import KitError
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.swap import in_place, in_words, pairs_of
 from dactyl.history.queries import reading
-from dactyl.kits import edits, pieces, queries
+from dactyl.kits import edits, pieces, queries, shelf_drums
 from dactyl.kits.models import Kit, Pad
 from dactyl.kits.views.answer import Answer, kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
 from dactyl.request_values import ids_in, number_in
 
-ALL_KINDS = "all"
+ALL_KINDS, SHELF = "all", "shelf"
 
 
 @require_GET
@@ -29,7 +29,9 @@ def page(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
     ours = pieces.drum_of(pad.piece_id, [pad.pk] if is_one else ())
     kind, words, of = (request.GET.get(name, "")[:80] for name in ("kind", "words", "from"))
     kinds = () if kind == ALL_KINDS else {kind} if kind in BY_SLUG else pieces.kinds_like(pad.kind)
-    found = pieces.drums(kinds, words, but=pad.piece_id, kit=number_in(of))
+    found = pieces.drums(kinds, words, but=pad.piece_id, kit=number_in(of)) if of != SHELF else []
+    if of in ("", SHELF):
+        found = [*found, *shelf_drums.shelf_drums(kinds, words)]
     own = ours.articulations if ours else []
     context = {
         "tab": "kit",
@@ -40,7 +42,7 @@ def page(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
         "kinds": IN_SCORE_ORDER,
         "kind": kind,
         "words": words,
-        "from": number_in(of),
+        "from": of if of == SHELF else number_in(of),
         "kits": Kit.objects.filter(is_put_away=False).order_by("name"),
     }
     return kit_page(request, kit, "swap", "kits/_swap.html", context)
@@ -75,7 +77,7 @@ def _asked(kit: Kit, text: str) -> tuple[pieces.Drum, core.Kit, dict[int, int | 
         numbers = ids_in(pair.replace("-", ","))
         if len(numbers) == 2:
             pairs[numbers[0]] = numbers[1] or None
-    theirs = pieces.drum_of(number_in(piece))
+    theirs, source = _drum_and_kit(piece)
     own = Pad.objects.filter(kit=kit, pk__in=pairs).first()
     if theirs is None or own is None:
         raise KitError("This drum is no longer there. Choose another.")
@@ -83,9 +85,18 @@ def _asked(kit: Kit, text: str) -> tuple[pieces.Drum, core.Kit, dict[int, int | 
     pairs = {pad: other if other in known else None for pad, other in pairs.items()}
     ours = pieces.drum_of(own.piece_id)
     gains = pieces.level_gains(ours, theirs, pairs) if levelled == "1" and ours else {}
-    with reading():
-        source = queries.kit_value(theirs.kit, [other for other in pairs.values() if other])
     return theirs, source, pairs, gains
+
+
+def _drum_and_kit(key: str) -> tuple[pieces.Drum | None, core.Kit | None]:
+    """A piece of a kit, or a group of the shelf, and the kit that holds its sounds."""
+    if key.startswith(shelf_drums.PREFIX):
+        return shelf_drums.shelf_drum(key) or (None, None)
+    drum = pieces.drum_of(number_in(key))
+    if drum is None:
+        return None, None
+    with reading():
+        return drum, queries.kit_value(drum.kit, [one.id for one in drum.articulations])
 
 
 @kit_edit
@@ -108,13 +119,10 @@ def _names(pads: list[Pad], pairs: Mapping[int, int | None]) -> dict[int, str]:
 @kit_edit
 def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
     """Add a piece of another kit at the end: ``piece``."""
-    drum = pieces.drum_of(number_in(request.POST.get("piece", "")))
+    drum, source = _drum_and_kit(request.POST.get("piece", "")[:20])
     if drum is None:
         raise KitError("This drum is no longer there. Choose another.")
-    ids = [one.id for one in drum.articulations]
-    with reading():
-        source = queries.kit_value(drum.kit, ids)
-    return edits.swap.add_pieces(kit, version, source, ids)
+    return edits.swap.add_pieces(kit, version, source, [one.id for one in drum.articulations])
 
 
 @kit_edit
