@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from difflib import SequenceMatcher
 
-from dactyl.core.kit import Kit, Layer, Mic, Pad
+from dactyl.core.kit import Kit, Layer, Mic, Pad, Sample
 from dactyl.core.stack.hearing import family_of
 
 SOUND = (
@@ -20,6 +20,7 @@ SOUND = (
 COPIES_FROM, MOST_LAYERS = 1 << 40, 128  # ids of layers that several pads sound by
 ALIKE = 0.6  # of names that mean the same articulation
 MOST_GAIN_DB, LEAST_GAIN_DB = 24.0, -60.0
+Samples = tuple[tuple[str, Sample], ...]
 Pairs = Mapping[int, int | None]
 """By id of a pad of the piece the pad that sounds in its place; None: it falls silent. A pad that is missing stays as it is."""
 
@@ -64,8 +65,13 @@ def _nearest(pad: Pad, theirs: Sequence[Pad]) -> Pad | None:
     return same[0] if same else None
 
 
-def in_place(kit: Kit, source: Kit, pairs: Pairs, gains_db: Mapping[int, float] | None = None) -> Kit:
-    """The kit with pads that sound like those of another. gains_db : by id of a pad, added to its level"""
+def in_place(
+    kit: Kit, source: Kit, pairs: Pairs, gains_db: Mapping[int, float] | None = None, only_mic: str = ""
+) -> Kit:  # fmt: skip
+    """The kit with pads that sound like those of another.
+
+    gains_db : by id of a pad, added to its level; only_mic : what this mic hears is all that comes, such as the room
+    """
     theirs = {pad.id: pad for _, pad in source.pads()}
     gains, used = gains_db or {}, set()
 
@@ -76,6 +82,8 @@ def in_place(kit: Kit, source: Kit, pairs: Pairs, gains_db: Mapping[int, float] 
         if other is None:
             return replace(pad, layers=())
         gain_db = min(MOST_GAIN_DB, max(LEAST_GAIN_DB, pad.gain_db + gains.get(pad.id, 0.0)))
+        if only_mic:
+            return replace(pad, layers=_with_mic(pad.layers, other.layers, only_mic))
         sound = {name: getattr(other, name) for name in SOUND}
         if other.id in used:
             sound["layers"] = _as_new(pad, other.layers)
@@ -84,6 +92,32 @@ def in_place(kit: Kit, source: Kit, pairs: Pairs, gains_db: Mapping[int, float] 
 
     pieces = tuple(replace(piece, pads=tuple(map(sounding, piece.pads))) for piece in kit.pieces)
     return replace(kit, pieces=pieces, mics=_mics(kit, source, pieces))
+
+
+def _with_mic(ours: Sequence[Layer], theirs: Sequence[Layer], mic: str) -> tuple[Layer, ...]:
+    """Our takes with what a mic heard of theirs: of the layer that answers the middle of ours, take by take in turn.
+
+    All mics of a take start together, so another drum's mic stands as far from its stroke as its own take starts before it.
+    """
+    result = []
+    for layer in ours:
+        middle = (layer.low + layer.high) // 2
+        other = next(one for one in theirs if one.low <= middle <= one.high)
+        heard = [dict(take.samples).get(mic) for take in other.takes]
+        heard = [sample for sample in heard if sample is not None]
+        takes = [
+            replace(take, samples=_replaced(take.samples, mic, heard[n % len(heard)])) if heard else take
+            for n, take in enumerate(layer.takes)
+        ]
+        result.append(replace(layer, takes=tuple(takes)))
+    return tuple(result)
+
+
+def _replaced(samples: Samples, mic: str, sample: Sample) -> Samples:
+    """With a mic's sample, in its place where there was one, else last."""
+    if mic in dict(samples):
+        return tuple((name, sample if name == mic else own) for name, own in samples)
+    return (*samples, (mic, sample))
 
 
 def _as_new(pad: Pad, layers: Sequence[Layer]) -> tuple[Layer, ...]:

@@ -38,6 +38,16 @@ class Swapping(SimpleTestCase):
         self.assertEqual(pairs_of(hats, [pad(31, "Tick", "closed_hat")]), {21: 31, 22: 31}, "the nearest of the family")
         self.assertEqual(pairs_of([pad(41, "Bell", "cowbell")], OTHERS), {41: 11}, "never nothing")
 
+    def test_only_the_room_of_another_drum_comes(self):
+        made = in_place(self.kit, self.other, {1: 11}, only_mic="hall")
+        (take,) = made.pieces[0].pads[0].layers[0].takes
+        own, (theirs,) = SNARE[0].layers[0].takes[0], OTHERS[0].layers[0].takes
+        self.assertEqual(take.samples, (own.samples[0], ("hall", dict(theirs.samples)["hall"])))
+        self.assertEqual(made.pieces[0].pads[0].dynamics, SNARE[0].dynamics)
+        self.assertEqual(
+            in_place(self.kit, self.other, {2: 12}, only_mic="hall").pieces, self.kit.pieces, "it has none"
+        )
+
     def test_one_sound_for_two_pads_counts_apart(self):
         made = in_place(self.kit, self.other, {1: 12, 2: 12})
         first, second, _ = made.pieces[0].pads

@@ -27,9 +27,10 @@ def swap(
     pairs: Pairs,
     gains_db: Mapping[int, float],
     what: str,
+    only_mic: str = "",
 ) -> Revision | None:
-    """Let ``pads`` sound like those of ``source``; what they are in the kit stays. what : the drum that comes, in words"""
-    value = in_place(kit_value(kit.pk, [pad.pk for pad in pads]), source, pairs, gains_db)
+    """Let ``pads`` sound like those of ``source``; what they are in the kit stays. what : what comes, in words"""
+    value = in_place(kit_value(kit.pk, [pad.pk for pad in pads]), source, pairs, gains_db, only_mic)
     with edit(kit, version, f"{what} in the place of {pads[0].piece.name or pads[0].full_name}") as change:
         Writer(change, samples_by_hash(value)).refill(value, {pad.pk: pad for pad in pads if pad.pk in pairs})
     return change.revision

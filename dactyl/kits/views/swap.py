@@ -43,6 +43,7 @@ def page(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
         "kind": kind,
         "words": words,
         "from": of if of == SHELF else number_in(of),
+        "own_mics": list(kit.mics.values_list("name", flat=True)),
         "kits": Kit.objects.filter(is_put_away=False).order_by("name"),
     }
     return kit_page(request, kit, "swap", "kits/_swap.html", context)
@@ -62,16 +63,18 @@ def _row(own: list[pieces.Articulation], drum: pieces.Drum) -> dict:
 def tried_drum(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
     """What ``swap=PIECE.LEVELLED.PAIRS`` lets sound in the kit's place; None where it says nothing."""
     try:
-        theirs, source, pairs, gains = _asked(kit, text)
+        _, source, pairs, gains, mic = _asked(kit, text)
     except KitError:
         return None
-    return lambda value: in_place(value, source, pairs, gains)
+    return lambda value: in_place(value, source, pairs, gains, mic)
 
 
-def _asked(kit: Kit, text: str) -> tuple[pieces.Drum, core.Kit, dict[int, int | None], dict[int, float]]:
-    """The drum that comes, its kit, which pad stands for which, and gains; ``PIECE.LEVELLED.PAD-PAD_PAD-PAD``."""
-    piece, _, rest = text.partition(".")
-    levelled, _, said = rest.partition(".")
+def _asked(kit: Kit, text: str) -> tuple[pieces.Drum, core.Kit, dict[int, int | None], dict[int, float], str]:
+    """The drum that comes, its kit, which pad stands for which, gains, and the one mic that comes, if it is one alone.
+
+    text : ``PIECE.LEVELLED.PAD-PAD_PAD-PAD.MIC``
+    """
+    piece, levelled, said, mic, *_ = *text.split(".", 3), "", "", "", ""
     pairs = {}
     for pair in said.split("_")[:128]:
         numbers = ids_in(pair.replace("-", ","))
@@ -85,7 +88,7 @@ def _asked(kit: Kit, text: str) -> tuple[pieces.Drum, core.Kit, dict[int, int | 
     pairs = {pad: other if other in known else None for pad, other in pairs.items()}
     ours = pieces.drum_of(own.piece_id)
     gains = pieces.level_gains(ours, theirs, pairs) if levelled == "1" and ours else {}
-    return theirs, source, pairs, gains
+    return theirs, source, pairs, gains, mic[:40]
 
 
 def _drum_and_kit(key: str) -> tuple[pieces.Drum | None, core.Kit | None]:
@@ -103,11 +106,12 @@ def _drum_and_kit(key: str) -> tuple[pieces.Drum | None, core.Kit | None]:
 def keep(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
     """Keep what was tried: ``value`` says it as the tables were asked for."""
     pad = pad_of(kit, pad_id)
-    theirs, source, pairs, gains = _asked(kit, request.POST.get("value", "")[:4000])
+    theirs, source, pairs, gains, mic = _asked(kit, request.POST.get("value", "")[:4000])
     pads = list(Pad.objects.filter(piece=pad.piece_id).select_related("piece"))
     for one in pads:
         one.kit = kit
-    revision = edits.swap.swap(kit, version, pads, source, pairs, gains, f"{theirs.name} of {theirs.kit_name}")
+    what = f"{f'The {mic} of ' if mic else ''}{theirs.name} of {theirs.kit_name}"
+    revision = edits.swap.swap(kit, version, pads, source, pairs, gains, what, mic)
     said = in_words(_names(pads, pairs), {one.id: one.name for one in theirs.articulations}, pairs)
     return revision, f"{revision.sentence}. {'; '.join(said)}" if revision and said else ""
 

@@ -15,6 +15,18 @@ SEND = """([notes, channel, port]) => {
     window.dactyl.input.midi([0x80 | channel, note, 0], port);
   }
 }"""
+LATE = """() => {  // what is posted goes out late
+  const { send } = XMLHttpRequest.prototype;
+  const { open } = XMLHttpRequest.prototype;
+  XMLHttpRequest.prototype.open = function (method, ...rest) {
+    this.isLate = method === "POST";
+    return open.call(this, method, ...rest);
+  };
+  XMLHttpRequest.prototype.send = function (...body) {
+    if (this.isLate) setTimeout(() => send.apply(this, body), 700);
+    else send.apply(this, body);
+  };
+}"""
 HITS = "() => { window.struck = []; window.dactyl.input.addEventListener('hit', ({ detail }) => window.struck.push(detail.pads)); }"
 
 
@@ -84,6 +96,15 @@ class Maps(Workshop):
         page.reload()
         page.select_option("#surface-choice", label=name)
         expect(page.locator("#surface .pad[data-place='3']")).to_have_attribute("data-pad", str(kick))
+
+    def test_an_answer_that_comes_after_its_view_was_left_is_told_and_does_not_bring_it_back(self):
+        page = self.open_map("Engine Deck", "surfaces")
+        page.evaluate(LATE)
+        page.click("text=Add a surface")
+        page.click("#picture-devices")
+        expect(page.locator("#undo")).to_contain_text("added")
+        expect(page.locator("#status")).to_contain_text("added")
+        expect(page.locator("#devices")).to_be_visible()
 
     def test_a_controller_in_no_order_is_taught_and_what_it_plays_is_recorded_as_the_kits_notes(self):
         page = self.open_map("Ferry House", "surfaces")

@@ -18,7 +18,7 @@ export function startSwap(session, engine, input) {
   const tried = () => {
     if (!chosen || chosen.dataset.drum === "0") return "";
     const pairs = [...view().querySelectorAll("#swap-pairs tr")].map((row) => [row.dataset.own, row.querySelector("select").value]).filter(([, other]) => other !== "");
-    return `${chosen.dataset.drum}.${levelled().checked ? 1 : 0}.${pairs.map(([pad, other]) => `${pad}-${other}`).join("_")}`;
+    return `${chosen.dataset.drum}.${levelled().checked ? 1 : 0}.${pairs.map(([pad, other]) => `${pad}-${other}`).join("_")}.${/** @type {HTMLInputElement} */ (document.getElementById("swap-mic"))?.value ?? ""}`;
   };
   const levelled = () => /** @type {HTMLInputElement} */ (document.getElementById("swap-levelled"));
 
@@ -83,7 +83,7 @@ export function startSwap(session, engine, input) {
     if (add && chosen) session.post(add.dataset.add, { piece: chosen.dataset.drum });
   });
   document.addEventListener("change", ({ target }) => {
-    if (target.closest?.("#swap-pairs") || target.id === "swap-levelled") hear();
+    if (target.closest?.("#swap-pairs") || ["swap-levelled", "swap-mic"].includes(target.id)) hear();
   });
   session.addEventListener("marked", () => {
     const now = view();
@@ -92,7 +92,7 @@ export function startSwap(session, engine, input) {
     drawn = now;
     chosen = null;
     timers.forEach(clearTimeout);
-    if (was && engine.tried && !engine.tried.includes(":")) {
+    if (was && engine.tried && !/^\d+:/.test(engine.tried)) {
       const pads = [...was.querySelectorAll("#swap-pairs tr")].map((row) => Number(row.dataset.own));
       engine.tried = "";
       engine.loadPlaybook(pads);

@@ -29,8 +29,12 @@ export class Session extends EventTarget {
     body.addEventListener("htmx:responseError", ({ detail }) => this.say(detail.xhr.responseText.slice(0, 300), true));
     body.addEventListener("htmx:afterRequest", ({ detail }) => this.#sayRefusal(detail.xhr));
     body.addEventListener("htmx:beforeSwap", (event) => this.#guardCard(event));
-    body.addEventListener("htmx:beforeSwap", ({ detail }) => this.#keepInPage(detail.requestConfig?.elt));
-    body.addEventListener("htmx:beforeSend", ({ detail }) => this.#waitFor(detail.xhr));
+    body.addEventListener("htmx:beforeSend", ({ detail: { xhr, elt } }) => {
+      this.#waitFor(xhr);
+      // Before htmx looks at the answer: events of a source that was drawn anew meanwhile would not come here.
+      xhr.addEventListener("readystatechange", () => xhr.readyState === XMLHttpRequest.DONE && this.#keepInPage(elt));
+    });
+    body.addEventListener("htmx:oobBeforeSwap", (event) => this.#guardView(event));
     engine.addEventListener("broken", ({ detail }) => this.say(detail[0], true));
     engine.addEventListener("state", () => this.#showSound());
     // A request that another took over from, or that the page's end cut short, is rejected with nothing: its events told.
@@ -162,6 +166,14 @@ export class Session extends EventTarget {
     if (!isLate) return;
     detail.shouldSwap = false;
     document.getElementById("card").addEventListener("focusout", () => setTimeout(() => this.loadCard(0, { fromCard: false })), { once: true });
+  }
+
+  /** An answer to an edit never brings back a view that was left while it was on its way. */
+  #guardView({ detail }) {
+    if (detail.target.id !== "view") return;
+    const drawn = detail.fragment.querySelector?.("[data-view]")?.dataset.view;
+    const shown = /** @type {HTMLElement} */ (detail.target.querySelector(":scope > [data-view]"))?.dataset.view;
+    if (drawn && shown && drawn !== shown) detail.shouldSwap = false;
   }
 
   /**

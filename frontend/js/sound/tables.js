@@ -49,7 +49,7 @@ async function tables(round) {
   const query = new URLSearchParams();
   if (round.every(({ pads }) => pads)) query.set("pads", [...new Set(round.flatMap(({ pads }) => pads))].join(","));
   if (round.some(({ notes }) => notes)) query.set("notes", "1");
-  if (tried) query.set(tried.includes(":") ? "try" : "swap", tried);
+  if (tried) query.set(/^\d+:/.test(tried) ? "try" : "swap", tried);
   const answer = await fetch(`/kits/${kit}/playbook/${rate}/?${query}`);
   if (answer.status === 404) return null;
   return answer.ok ? answer.json() : undefined;
