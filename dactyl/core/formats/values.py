@@ -14,20 +14,27 @@ from dactyl.core.errors import KitError
 
 def to_json(value: Any) -> Any:
     """Dataclasses become objects without the fields that have their default, tuples become lists."""
-    if isinstance(value, str | int | float | None):
-        return value
-    if isinstance(value, tuple):
+    kind = type(value)
+    if kind is tuple:
         return [to_json(item) for item in value]
-    if is_dataclass(value):
-        pairs = ((name, getattr(value, name), default) for name, default in _defaults(type(value)))
-        return {name: to_json(item) for name, item, default in pairs if default is MISSING or item != default}
-    return value
+    defaults = _defaults(kind)
+    if not defaults:
+        return value
+    written = {}
+    for name, default in defaults:
+        item = getattr(value, name)
+        if default is MISSING or item != default:
+            written[name] = item if type(item) in _PLAIN else to_json(item)
+    return written
+
+
+_PLAIN = frozenset({str, int, float, bool, type(None)})
 
 
 @cache
 def _defaults(kind: type) -> tuple[tuple[str, Any], ...]:
-    """Names of a dataclass with their defaults, or MISSING."""
-    return tuple((field.name, field.default) for field in fields(kind))
+    """Names of a dataclass with their defaults, or MISSING; empty for what is none."""
+    return tuple((field.name, field.default) for field in fields(kind)) if is_dataclass(kind) else ()
 
 
 def from_json(kind: Any, value: Any, place: str = "") -> Any:

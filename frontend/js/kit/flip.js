@@ -37,7 +37,7 @@ export function startFlip(session, engine, ways) {
     loudness = new Map();
     session.say(`Loading ${set.kits.length} kits…`);
     await Promise.all(set.kits.map(([key, , url]) => load(key, url)));
-    engine.loadAhead([...books.values()]);
+    await engine.loadAhead(books);
     engine.measure(true);
     const own = order.findIndex((place) => set.kits[place][0] === session.kit);
     flipTo(own < 0 || how.blind || !set.id ? 0 : own);
@@ -51,10 +51,10 @@ export function startFlip(session, engine, ways) {
   function flipTo(place) {
     if (!set || !set.kits.length) return;
     heard = (place + set.kits.length) % set.kits.length;
-    const book = books.get(kitAt(heard)[0]);
-    if (!book) return session.say(`${nameAt(heard)} does not come; flip on.`, true);
+    const [key] = kitAt(heard);
+    if (!books.has(key)) return session.say(`${nameAt(heard)} does not come; flip on.`, true);
     if (how.cuts) engine.hush();
-    engine.flip(book);
+    engine.flip(key);
     level();
     show();
   }
@@ -80,8 +80,7 @@ export function startFlip(session, engine, ways) {
   function end() {
     if (heard === null) return;
     heard = null;
-    engine.flip(null);
-    engine.loadAhead([]);
+    engine.loadAhead(new Map());
     engine.measure(false);
     engine.setKitGain(1);
     books = new Map();

@@ -6,6 +6,8 @@ import { StampClock } from "./clock.js";
 import { SoundLoader } from "./loader.js";
 
 const CONSTANT_MS = 6; // from an event's time stamp to its frame: what a script and a message take, nearly always
+const PADS_AT_ONCE = 4; // of a kit that is loaded ahead: under a millisecond for the audio thread, at 64 takes a pad
+const BETWEEN_MS = 4;
 
 export class Engine extends EventTarget {
   isPartPlaying = false;
@@ -18,6 +20,7 @@ export class Engine extends EventTarget {
   #loader;
   #tables = null;
   #asked = 0;
+  /** @type {Map<string, any>} */ #ahead = new Map(); // kits that can be flipped to
   #loads = new Map(); // number of a request for tables -> what resolves it
 
   /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number }} options */
@@ -161,16 +164,29 @@ export class Engine extends EventTarget {
     this.#send({ type: "hush" });
   }
 
-  /** Play by the tables of another kit, in this one's page; null gives this one back. @param {object | null} book */
-  flip(book) {
-    this.flipped = book;
-    if (book) this.#send({ type: "playbook", book });
-    else this.loadPlaybook();
+  /** Play by the tables of a kit loaded ahead, in this one's page; null gives this one back. @param {string | null} key */
+  flip(key) {
+    this.flipped = this.#ahead.get(key) ?? null;
+    this.#send({ type: "flip", key });
   }
 
-  /** Fetch the heads of what other kits sound ahead of time. @param {object[]} books */
-  loadAhead(books) {
-    this.#loader.ahead(books);
+  /**
+   * Load other kits ahead of time, their tables and the heads of what they sound, in the place of those loaded before.
+   * A large kit's tables are milliseconds of work for the audio thread: they go there a few pads at a time, so that no
+   * block of sound waits for them.
+   * @param {Map<string, import("./player.js").Playbook>} books
+   */
+  async loadAhead(books) {
+    this.flipped = null;
+    this.#ahead = books;
+    this.#send({ type: "forgetKits" });
+    this.#loader.ahead([...books.values()]);
+    for (const [key, book] of books)
+      for (let from = 0; from === 0 || from < book.pads.length; from += PADS_AT_ONCE) {
+        if (this.#ahead !== books) return;
+        this.#send({ type: "addKit", key, book: { ...book, pads: book.pads.slice(from, from + PADS_AT_ONCE), whole: from === 0, allNotes: true } });
+        await new Promise((resolve) => setTimeout(resolve, BETWEEN_MS));
+      }
   }
 
   addBlock(track, block, data) {

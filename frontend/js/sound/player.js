@@ -11,22 +11,22 @@
  *   centsPerKey?: number, root?: number }} Pad
  * @typedef {{ outputs: {name: string, gain: number}[], notes: Record<string, number[]>, pads: Pad[], whole: boolean, allNotes?: boolean }} Playbook
  */
+import { KitTables } from "./kit.js";
 import { beginVoice, cut, lastFrame, mixVoice, release } from "./voice.js";
 
 export class Player {
-  /** @type {Map<number, Pad>} */ pads = new Map();
   /** @type {Map<string, Sound>} */ sounds = new Map();
   /** @type {import("./voice.js").Voice[]} */ voices = [];
   /** @type {Set<number>} pads heard alone; empty: all */ solo = new Set();
   /** @type {Float64Array | null} right half of the interpolation kernel */ kernel = null;
-  outputs = [];
   /** Called with the pad whose take had not arrived and was stood in for. */
   onStandIn = (_padId, _region) => {};
   /** Regions of edited pads as they were when their sounds were last here: they stand in for what is still made. */
   #before = new Map();
-  #notes = {};
   #unwanted = new Set();
-  #listeners = new Map();
+  #own = new KitTables();
+  /** What is played by now: this kit, or one flipped to. */ #kit = this.#own;
+  #others = new Map(); // key of a kit that can be flipped to -> its tables
   #counters = new Map();
   #strikeCounters = new Map();
   #hits = 0;
@@ -34,29 +34,34 @@ export class Player {
   /** Take over a playbook, whole or of some pads. Voices and counters stay. @param {Playbook} book */
   setPlaybook(book) {
     for (const { id } of book.pads) {
-      const was = this.pads.get(id)?.regions;
+      const was = this.#own.pads.get(id)?.regions;
       if (was?.some((region) => this.#isHere(region))) this.#before.set(id, was);
     }
-    if (book.whole) this.pads.clear();
-    for (const pad of book.pads) this.pads.set(pad.id, pad);
-    this.outputs = book.outputs;
-    if (book.whole || book.allNotes) this.#notes = book.notes;
-    else this.#renote(book);
-    this.#listeners.clear();
-    for (const pad of this.pads.values())
-      for (const [signal, fade] of pad.listens ?? [])
-        this.#listeners.set(signal, [...(this.#listeners.get(signal) ?? []), [pad.id, fade]]);
+    this.#own.take(book);
   }
 
-  #renote({ pads, notes }) {
-    const changed = new Set(pads.map((pad) => pad.id));
-    const order = [...this.pads.keys()];
-    const merged = {};
-    const add = (note, id) => (merged[note] ??= []).push(id);
-    for (const [note, ids] of Object.entries(this.#notes)) for (const id of ids) if (!changed.has(id)) add(note, id);
-    for (const [note, ids] of Object.entries(notes)) for (const id of ids) add(note, id);
-    for (const ids of Object.values(merged)) ids.sort((a, b) => order.indexOf(a) - order.indexOf(b));
-    this.#notes = merged;
+  get pads() {
+    return this.#kit.pads;
+  }
+
+  get outputs() {
+    return this.#kit.outputs;
+  }
+
+  /** Tables of another kit, to be flipped to. @param {string} key @param {Playbook} book */
+  addKit(key, book) {
+    if (!this.#others.has(key)) this.#others.set(key, new KitTables());
+    this.#others.get(key).take(book);
+  }
+
+  /** The next hit is of that kit; null: of this one. Voices and counters stay. @param {string | null} key */
+  flip(key) {
+    this.#kit = this.#others.get(key) ?? this.#own;
+  }
+
+  forgetKits() {
+    this.#kit = this.#own;
+    this.#others.clear();
   }
 
   addSounds(sounds) {
@@ -89,7 +94,7 @@ export class Player {
       return [];
     }
     const answers = ({ channels = [0, 15] }) => channels[0] <= channel && channel <= channels[1];
-    const pads = (this.#notes[note] ?? []).filter((id) => this.pads.has(id) && answers(this.pads.get(id)));
+    const pads = (this.#kit.notes[note] ?? []).filter((id) => this.pads.has(id) && answers(this.pads.get(id)));
     return this.#play(frame, pads, velocity, note, channel);
   }
 
@@ -151,7 +156,7 @@ export class Player {
   #sendSignals(strikes, frame) {
     for (const [pad] of strikes)
       for (const signal of pad.emits ?? [])
-        for (const [other, fade] of this.#listeners.get(signal) ?? []) {
+        for (const [other, fade] of this.#kit.listeners.get(signal) ?? []) {
           if (other === pad.id && !pad.cutsItself) continue;
           for (const voice of this.voices) if (voice.pad.id === other && lastFrame(voice) > frame) cut(voice, frame, fade);
         }

@@ -27,6 +27,9 @@ class DactylProcessor extends AudioWorkletProcessor {
   #do = {
     listen: ({ port }) => this.#listen(port),
     playbook: ({ book }) => this.#player.setPlaybook(book),
+    addKit: ({ key, book }) => this.#player.addKit(key, book),
+    flip: ({ key }) => this.#player.flip(key),
+    forgetKits: () => this.#player.forgetKits(),
     sounds: ({ sounds }) => this.#player.addSounds(sounds),
     forget: ({ keys }) => this.#player.forget(keys),
     solo: ({ pads }) => (this.#player.solo = new Set(pads)),
