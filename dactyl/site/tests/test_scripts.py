@@ -60,6 +60,31 @@ class Scripts(SimpleTestCase):
         )
         self.assertEqual(found, [nearest_place(tick, grid, swing, METERS, 480) for tick, grid, swing in asked])
 
+    def test_a_kit_flipped_to_comes_in_pieces_and_this_one_is_edited_meanwhile(self):
+        heard = self.run_in(
+            "sound/player.js",
+            """
+            const pad = (id, take) => ({ id, gains: [[null]], regions: [], cutsItself: false, maxVoices: 8, limitFade: 0, take });
+            const book = (pads, notes, more) => ({ outputs: [], notes, pads, whole: false, ...more });
+            const player = new m.Player(), heard = [];
+            const hit = (note) => heard.push(player.hit(0, note, 90).map((id) => player.pads.get(id).take));
+            player.setPlaybook(book([pad(1, "own")], { 38: [1] }, { whole: true }));
+            for (const [n, id] of [7, 8].entries()) player.addKit("other", book([pad(id, `other ${id}`)], { 38: [7], 40: [8] }, { whole: n === 0, allNotes: true }));
+            hit(38);
+            player.flip("other");
+            hit(38);
+            hit(40);
+            player.setPlaybook(book([pad(1, "edited")], { 40: [1] }));
+            hit(40);
+            player.flip(null);
+            hit(38);
+            hit(40);
+            player.flip("gone");
+            hit(40);
+            return heard;""",
+        )
+        self.assertEqual(heard, [["own"], ["other 7"], ["other 8"], ["other 8"], [], ["edited"], ["edited"]])
+
     def test_bars_frames_and_places_agree_with_the_core(self):
         part = Part(name="t", ticks_per_beat=480, tempos=TEMPOS, events=(), end_tick=12_000, meters=METERS)
         ticks = list(range(0, 11_000, 313))
