@@ -29,6 +29,7 @@ from dactyl.kits.ways import translated_notes
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
+from dactyl.shelf.queries import keys_of
 
 WORK = "dactyl.bounces.tasks.make_bounce"
 
@@ -50,8 +51,7 @@ def begin_bounce(
     with reading():
         kit.journal.refresh_from_db()
         value, (played, _) = kit_value(kit.pk), as_played(kit, part)
-        named, hashes = current(kit), list(samples_of(value))
-        samples = list(Sample.objects.filter(sha256__in=hashes).values_list("pk", flat=True))
+        named, samples = current(kit), keys_of(list(samples_of(value)))
     order = replace(order, seed=value.seed, names=(("kit", kit.name), ("part", part.name)))
     with transaction.atomic():
         row = Bounce.objects.create(

@@ -17,6 +17,7 @@ from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value, pad_notes
 from dactyl.shelf.models import Sample
 
+LOW_HZ, HIGH_HZ = 8000, 192_000  # rates that a page may play at
 _MOST_RECIPES = 200_000
 _recipes: OrderedDict[str, Recipe] = OrderedDict()
 _lock = Lock()
@@ -32,8 +33,7 @@ def playbook_for_page(
 ) -> dict[str, Any]:
     """The playbook, whole or of some pads. ``docs/formats.md`` describes it. tried : what is heard in the kit's place"""
     value = kit_value(kit.pk, pad_ids, instead=instead)
-    playbook = compile_kit(tried(value) if tried else value, rate_hz)
-    _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
+    playbook = _compiled(tried(value) if tried else value, rate_hz)
     return {"version": kit.version, **as_tables(playbook, is_whole=pad_ids is None)}
 
 
@@ -49,8 +49,7 @@ def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
 def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     """The tables of any kit, or of a version of this one, through this one's notes and outputs."""
     outputs = kit_value(own.pk, []).outputs
-    playbook = compile_kit(value, rate_hz)
-    _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
+    playbook = _compiled(value, rate_hz)
     tables = as_tables(playbook, is_whole=True)
     main = db_to_gain(outputs[0].gain_db)
     by = [output.gain / main for output in playbook.outputs]
@@ -65,6 +64,13 @@ def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     lights = {pad: one.id for one in ours for note in one.notes for pad in notes.get(note, ())}
     named = [{"name": output.name, "gain": db_to_gain(output.gain_db)} for output in outputs]
     return {**tables, "outputs": named, "notes": notes, "allNotes": True, "lights": lights}
+
+
+def _compiled(value: core.Kit, rate_hz: int) -> Playbook:
+    """For the rate of a page, as far as rates go; the recipes behind its keys are known from now on."""
+    playbook = compile_kit(value, min(HIGH_HZ, max(LOW_HZ, rate_hz)))
+    _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
+    return playbook
 
 
 def as_tables(playbook: Playbook, *, is_whole: bool) -> dict[str, Any]:

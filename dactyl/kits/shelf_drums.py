@@ -21,7 +21,7 @@ def shelf_drums(kinds: Collection[str], words: str) -> list[Drum]:
     rows = search(words, which="unused").order_by("folder", "name").values_list("pk", "folder", "kind")[:MOST_SAMPLES]
     groups: dict[str, list[tuple[int, str]]] = {}
     for pk, folder, kind in rows:
-        groups.setdefault("/".join(folder.split("/")[:DEPTH]), []).append((pk, kind))
+        groups.setdefault(_group_of(folder), []).append((pk, kind))
     wanted = [own for own in groups.values() if not kinds or any(kind in kinds for _, kind in own)]
     stacked = (_stacked(tuple(pk for pk, _ in own[:MOST_OF_A_GROUP])) for own in wanted)
     found = (_drum(*one, kinds) for one in stacked if one)
@@ -35,11 +35,15 @@ def shelf_drum(key: str) -> tuple[Drum, core.Kit] | None:
     ).first()
     if first is None:
         return None
-    folder = "/".join(first.folder.split("/")[:DEPTH])
+    folder = _group_of(first.folder)
     rows = search(which="unused").filter(folder__startswith=folder).order_by("folder", "name")
-    own = [pk for pk, at in rows.values_list("pk", "folder") if "/".join(at.split("/")[:DEPTH]) == folder]
+    own = [pk for pk, at in rows.values_list("pk", "folder") if _group_of(at) == folder]
     one = _stacked(tuple(own[:MOST_OF_A_GROUP]))
     return (_drum(*one, ()), one[1]) if one else None
+
+
+def _group_of(folder: str) -> str:
+    return "/".join(folder.split("/")[:DEPTH])
 
 
 @lru_cache(maxsize=64)
@@ -55,7 +59,7 @@ def _stacked(pks: tuple[int, ...]) -> tuple[tuple[int, ...], core.Kit, dict[str,
         path: core.Sample(sha256=row.sha256, frames=row.frames, rate_hz=row.rate_hz, channels=row.channels)
         for path, row in paths.items()
     }
-    name = "/".join(samples[0].folder.split("/")[:DEPTH]) or "Shelf"
+    name = _group_of(samples[0].folder) or "Shelf"
     for pad in proposal.pads:  # what the shelf says a sample is, a person may have said
         pad.kind = Counter(paths[path].kind for path in pad.files).most_common(1)[0][0]
     kit = kit_of(proposal, name, values, {path: row.onset_frame for path, row in paths.items()})

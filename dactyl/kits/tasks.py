@@ -12,7 +12,7 @@ from dactyl.kits.edits.from_value import open_kit as open_kit_value
 from dactyl.kits.models import KitFile, Pad
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
-from dactyl.shelf.models import Sample
+from dactyl.shelf.queries import by_hash
 from dactyl.shelf.spans import measure_missing
 
 
@@ -43,8 +43,7 @@ def _open(row: KitFile) -> Iterator[Progress]:
             name, folder = names[sha256]
             shelf_edits.take_in(files[sha256], name, folder)
             yield Progress(done, len(wanted), name)
-        samples = {s.sha256: s for s in Sample.objects.filter(sha256__in=wanted).defer("overview")}
-        row.kit = open_kit_value(value, samples, row.name)
+        row.kit = open_kit_value(value, by_hash(wanted), row.name)
         row.notes = [*source.warnings, *differences][:500]
         row.save(update_fields=["kit", "notes"])
         yield from measure_kit(row.kit_id)

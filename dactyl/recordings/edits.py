@@ -99,10 +99,10 @@ def forget(recording: Recording) -> None:
 
 
 @contextmanager
-def opened_track(track: RecordedTrack) -> Iterator[Track]:
-    """One track, to look at some of it."""
-    with opened([(track.path, track.name, track.role)], settings.DATA / "incoming") as (one,):
-        yield one
+def opened_tracks(rows: Sequence[RecordedTrack]) -> Iterator[Sequence[Track]]:
+    """Tracks to be read, as far as they are wanted."""
+    with opened([(row.path, row.name, row.role) for row in rows], settings.DATA / "incoming") as tracks:
+        yield tracks
 
 
 # Mending --------------------------------------------------------------------------------------------------------------

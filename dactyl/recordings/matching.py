@@ -1,6 +1,6 @@
 """A pad measured against its track: what the core compares, and the edits that bring the pad nearer."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -8,14 +8,15 @@ import soxr
 from django.conf import settings
 
 from dactyl.core.errors import DactylError
+from dactyl.core.fields import PAD
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.match import MOST_STROKES, Match, alone, match, place_of, side_of, strokes_of
-from dactyl.core.hits.tracks import opened
 from dactyl.core.play.compile import compile_kit
 from dactyl.history.models import Revision
 from dactyl.kits import edits as kit_edits
 from dactyl.kits.models import Kit, Pad, Take
 from dactyl.kits.queries import kit_value
+from dactyl.recordings.edits import opened_tracks
 from dactyl.recordings.models import RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
 from dactyl.shelf.sounds import prepared_sound
@@ -23,6 +24,7 @@ from dactyl.shelf.sounds import prepared_sound
 FEWEST = 3
 LOUD = 0.6  # of a track's strokes are compared with the loudest layer
 MOST_PAN_SPREAD = 0.15
+LEVELS = {"level": "gain_db", "weight": "weight_db", "snap": "snap_db"}  # fields of a pad, and of what was measured
 SIDE_STROKES = 6  # of each drum tell where it stands
 
 
@@ -40,9 +42,8 @@ def measured(recording: Recording, track: RecordedTrack, kit: Kit) -> tuple[Pad,
     times = alone(loud, others) or loud
     if len(times) < FEWEST:
         raise DactylError(f"{track.name} has {len(times)} strokes to compare; {FEWEST} at least are needed.")
-    over = next((one for one in tracks if one.role == "overhead" and one.channels == 2), None)
-    files = [(one.path, one.name, one.role) for one in (track, over) if one]
-    with opened(files, settings.DATA / "incoming") as (close, *pairs):
+    over = _overheads(tracks)
+    with opened_tracks([one for one in (track, over) if one]) as (close, *pairs):
         some = times[:: max(1, len(times) // MOST_STROKES)][:MOST_STROKES]
         rate = settings.PLAYING_RATE_HZ
         strokes = _at_rate(close, some, rate)
@@ -55,17 +56,14 @@ def measured(recording: Recording, track: RecordedTrack, kit: Kit) -> tuple[Pad,
 def side(recording: Recording) -> tuple[str | None, dict[str, float]]:
     """From whose side the recording shows the kit, and where its overheads hear each drum."""
     tracks = list(recording.tracks.prefetch_related("mends"))
-    over = next((one for one in tracks if one.role == "overhead" and one.channels == 2), None)
+    over = _overheads(tracks)
     close = [one for one in tracks if one.role.split()[0] in ("hat", "ride", "tom")]
     if over is None or len(close) < 2:
         return None, {}
     every = {one.pk: [hit.time for hit in one.taken()] for one in tracks}
     pans = {}
-    with opened([(one.path, one.name, one.role) for one in (over, *close)], settings.DATA / "incoming") as (
-        pair,
-        *opened_,
-    ):
-        for row, track in zip(close, opened_, strict=True):
+    with opened_tracks([over, *close]) as (pair, *read):
+        for row, track in zip(close, read, strict=True):
             others = [time for key, times in every.items() if key != row.pk for time in times]
             times = (alone(every[row.pk], others) or every[row.pk])[:SIDE_STROKES]
             rate = settings.PLAYING_RATE_HZ
@@ -73,6 +71,11 @@ def side(recording: Recording) -> tuple[str | None, dict[str, float]]:
             if place is not None:
                 pans[row.role] = place
     return side_of(pans), pans
+
+
+def _overheads(tracks: Sequence[RecordedTrack]) -> RecordedTrack | None:
+    """The pair of microphones that hears where a drum stands."""
+    return next((one for one in tracks if one.role == "overhead" and one.channels == 2), None)
 
 
 def _loudest_layer(pad: Pad) -> list[np.ndarray]:
@@ -129,12 +132,9 @@ def give(pad: Pad, found: Match, what: str, version: int) -> Revision | None:
         values = {"pan": round(100 * found.pan)}
     elif what == "tune" and found.tune_cents is not None:
         values = {"tune_cents": round(pad.tune_cents + found.tune_cents, 1)}
-    elif what == "level":
-        values = {"gain_db": round(min(24.0, max(-60.0, pad.gain_db + found.gain_db)), 1)}
-    elif what == "weight":
-        values = {"weight_db": round(min(18.0, max(-18.0, pad.weight_db + found.weight_db)), 1)}
-    elif what == "snap":
-        values = {"snap_db": round(min(18.0, max(-18.0, pad.snap_db + found.snap_db)), 1)}
+    elif what in LEVELS:
+        name = LEVELS[what]
+        values = {name: _nearer(pad, name, getattr(found, name))}
     elif what == "polarity":
         return kit_edits.takes.set_each(
             [(take, {"is_flipped": not take.is_flipped}) for take in takes], version, "Polarity turned of"
@@ -147,6 +147,12 @@ def give(pad: Pad, found: Match, what: str, version: int) -> Revision | None:
     if not values:
         raise DactylError("This could not be told from the recording.")
     return kit_edits.pads.set_fields([pad], version, values)
+
+
+def _nearer(pad: Pad, name: str, by_db: float) -> float:
+    """A level of the pad, changed as far as the field goes."""
+    field = PAD[name]
+    return round(min(field.high, max(field.low, getattr(pad, name) + by_db)), 1)
 
 
 def _moved(takes: list[Take], late_ms: float) -> list[tuple[Take, dict[str, int]]]:

@@ -7,7 +7,6 @@ from django.conf import settings
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import find_hits as find
 from dactyl.core.hits.playback import write_playback
-from dactyl.core.hits.tracks import opened
 from dactyl.jobs.run import Progress
 from dactyl.recordings import edits
 from dactyl.recordings.models import RecordedTrack, Recording
@@ -19,7 +18,7 @@ PREPARED = 0.3  # of the work is preparing what the page plays
 def find_hits(recording_id: int) -> Iterator[Progress]:
     recording = Recording.objects.get(pk=recording_id)
     rows = list(recording.tracks.all())
-    with opened([(row.path, row.name, row.role) for row in rows], settings.DATA / "incoming") as tracks:
+    with edits.opened_tracks(rows) as tracks:
         for number, (row, track) in enumerate(zip(rows, tracks, strict=True)):
             for share in _prepare(row, track):
                 yield _progress(PREPARED * (number + share) / len(rows), "Preparing to be heard")

@@ -266,7 +266,7 @@ def rise(request: HttpRequest, kit_id: int, recording_id: int, track_id: int) ->
     track = _track(get_object_or_404(Recording, pk=recording_id), track_id)
     asked = Asked.of(request)
     wanted = asked.number("time", 0, LATEST_SECONDS)
-    with edits.opened_track(track) as one:
+    with edits.opened_tracks([track]) as (one,):
         time, level_db, is_rise = rise_near(one, wanted, asked.number("within", 0.001, 2.0, NEAR_SECONDS))
     return JsonResponse({"time": time, "level": round(level_db, 2), "isRise": is_rise})
 

@@ -1,6 +1,6 @@
 """Reads of the shelf."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import fields
 
 import numpy as np
@@ -39,6 +39,14 @@ def search(text: str = "", kind: str = "", sort: str = "", which: str = "") -> Q
     if kind:
         samples = samples.filter(kind=kind)
     return samples.order_by(*SORTS.get(sort, SORTS["new"])[1])
+
+
+def by_hash(hashes: Collection[str]) -> dict[str, Sample]:
+    return {row.sha256: row for row in Sample.objects.filter(sha256__in=hashes).defer("overview")}
+
+
+def keys_of(hashes: Collection[str]) -> list[int]:
+    return list(Sample.objects.filter(sha256__in=hashes).values_list("pk", flat=True))
 
 
 def kinds_in_use() -> dict[str, int]:

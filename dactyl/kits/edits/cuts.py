@@ -1,18 +1,20 @@
 """Who silences whom, pair by pair: choke and mute groups are made, joined and left as a pair needs it."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from string import ascii_uppercase
 from typing import Any
 
 from dactyl.core.cuts import CHOKE, MUTE, Proposed, cuts_of
 from dactyl.core.errors import KitError
+from dactyl.core.fields import MUTE_NUMBER
 from dactyl.core.kit import STRENGTHS
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.models import ChokeGroup, Companion, Kit, MuteGroup, Pad
 from dactyl.kits.queries import pad_cuts
 
-MOST_MUTE_GROUPS = 99
+LETTERS = ascii_uppercase  # of choke groups
+NUMBERS = range(int(MUTE_NUMBER.low), int(MUTE_NUMBER.high) + 1)  # of mute groups
 
 
 def toggle(kit: Kit, version: int, pad: Pad, other: Pad, *, both: bool) -> Revision | None:
@@ -69,7 +71,7 @@ def _choke(change: Change, kit: Kit, pads: Sequence[Pad]) -> None:
     group = next((pad.choke_id for pad in pads if pad.choke_id), None)
     if group is None:
         used = ChokeGroup.objects.filter(kit=kit).values_list("letter", flat=True)
-        group = change.create(ChokeGroup(kit=kit, letter=_free(ascii_uppercase, used, "choke groups"))).pk
+        group = change.create(ChokeGroup(kit=kit, letter=_free(LETTERS, used, "choke groups"))).pk
     for pad in pads:
         change.update(pad, choke_id=group)
 
@@ -83,7 +85,7 @@ def _silence(change: Change, kit: Kit, silencers: Sequence[Pad], silenced: Seque
     group = next(iter(wanted), None)
     if group is None:
         used = MuteGroup.objects.filter(kit=kit).values_list("number", flat=True)
-        group = change.create(MuteGroup(kit=kit, number=_free(range(1, MOST_MUTE_GROUPS + 1), used, "mute groups"))).pk
+        group = change.create(MuteGroup(kit=kit, number=_free(NUMBERS, used, "mute groups"))).pk
     for pad in silencers:
         change.update(pad, silences_id=group)
     for pad in silenced:
@@ -100,9 +102,13 @@ def _part(change: Change, kit: Kit, pad: Pad, other: Pad) -> None:
         change.update(other, silenced_by_id=None)
 
 
+def first_free(every: Iterable[Any], used: Collection[Any]) -> Any:
+    """The first name that is not used; None where all are."""
+    return next((name for name in every if name not in used), None)
+
+
 def _free(every: Any, used: Collection[Any], what: str) -> Any:
-    taken = set(used)
-    free = next((name for name in every if name not in taken), None)
+    free = first_free(every, set(used))
     if free is None:
         raise KitError(f"All {what} are in use. Take pads out of one first.")
     return free

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
-from string import ascii_uppercase
 from typing import Any
 
 from dactyl.core import kit as core
@@ -12,11 +11,12 @@ from dactyl.core.kinds import free_note
 from dactyl.core.swap import Pairs, in_place
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
+from dactyl.kits.edits.cuts import LETTERS, NUMBERS, first_free
 from dactyl.kits.edits.from_value import Writer
 from dactyl.kits.edits.pads import MAX_PADS
 from dactyl.kits.models import Kit, Pad, Piece
 from dactyl.kits.queries import kit_value, taken_notes
-from dactyl.shelf.models import Sample
+from dactyl.shelf.queries import by_hash
 
 
 def swap(
@@ -32,12 +32,8 @@ def swap(
     """Let ``pads`` sound like those of ``source``; what they are in the kit stays. what : what comes, in words"""
     value = in_place(kit_value(kit.pk, [pad.pk for pad in pads]), source, pairs, gains_db, only_mic)
     with edit(kit, version, f"{what} in the place of {pads[0].piece.name or pads[0].full_name}") as change:
-        Writer(change, samples_by_hash(value)).refill(value, {pad.pk: pad for pad in pads if pad.pk in pairs})
+        Writer(change, by_hash(list(samples_of(value)))).refill(value, {pad.pk: pad for pad in pads if pad.pk in pairs})
     return change.revision
-
-
-def samples_by_hash(value: core.Kit) -> dict[str, Sample]:
-    return {row.sha256: row for row in Sample.objects.filter(sha256__in=list(samples_of(value))).defer("overview")}
 
 
 def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int]) -> Revision | None:
@@ -50,11 +46,11 @@ def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int])
     letters = _free_names(
         kit.choke_groups.values_list("letter", flat=True),
         (pad.choke.letter for pad in coming if pad.choke),
-        ascii_uppercase,
+        LETTERS,
     )
     numbers = _free_names(
         kit.mute_groups.values_list("number", flat=True),
-        (group.number for pad in coming for group in (*pad.silences, *pad.silenced_by)), range(1, 100),
+        (group.number for pad in coming for group in (*pad.silences, *pad.silenced_by)), NUMBERS,
     )  # fmt: skip
 
     def mutes(groups: Sequence[core.MuteGroup]) -> tuple[core.MuteGroup, ...]:
@@ -87,7 +83,7 @@ def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int])
     value = replace(source, pieces=tuple(pieces), outputs=source.outputs[:1], mics=mics, surfaces=(), maps=())
     names = ", ".join(piece.name or piece.pads[0].name for piece in pieces[:3]) + (" …" if len(pieces) > 3 else "")
     with edit(kit, version, f"{names} of {source.name} added") as change:
-        Writer(change, samples_by_hash(value), keeps=True).write(value)
+        Writer(change, by_hash(list(samples_of(value))), keeps=True).write(value)
     return change.revision
 
 
@@ -97,7 +93,7 @@ def begin_from(kit: Kit, version: int, source: core.Kit) -> Revision | None:
         raise KitError(f"{kit.name} has sounds already. Add pieces of other kits to it instead.")
     with edit(kit, version, f"Begun from {source.name}") as change:
         change.delete_all(list(Piece.objects.filter(kit=kit)))
-        Writer(change, samples_by_hash(source)).write(source)
+        Writer(change, by_hash(list(samples_of(source)))).write(source)
     return change.revision
 
 
@@ -105,6 +101,6 @@ def _free_names(used: Iterable[Any], wanted: Iterable[Any], every: Iterable[Any]
     """Names that groups get in a kit that has some already: their own where it is free, else the next."""
     taken, given = set(used), {}
     for name in dict.fromkeys(wanted):
-        given[name] = name if name not in taken else next((one for one in every if one not in taken), None)
+        given[name] = name if name not in taken else first_free(every, taken)
         taken.add(given[name])
     return given

@@ -16,6 +16,7 @@ from dactyl.kits.edits.from_value import Writer, open_kit
 from dactyl.kits.models import Kit, Map, Output, Piece, Surface, Version
 from dactyl.kits.queries import whole_kit_value
 from dactyl.shelf.models import Sample
+from dactyl.shelf.queries import keys_of
 
 MOST = 200  # of one kit
 
@@ -28,13 +29,12 @@ def keep(kit: Kit, name: str) -> Version:
         last = kit.versions.first()
         if kit.versions.count() >= MOST:
             raise KitError(f"A kit keeps at most {MOST} versions. Delete one first.")
-        hashes = list(samples_of(value))
         return Version.objects.create(
             kit=kit,
             number=last.number + 1 if last else 1,
             name=name,
             snapshot=zlib.compress(json.dumps(to_json(value)).encode(), 6),
-            samples=list(Sample.objects.filter(sha256__in=hashes).values_list("pk", flat=True)),
+            samples=keys_of(list(samples_of(value))),
             changes=done,
         )
 

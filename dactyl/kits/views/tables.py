@@ -1,19 +1,19 @@
 """What the page's player reads: the playbook, prepared sounds, the interpolation kernel."""
 
+from typing import Any
+
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET
 
 from dactyl.core.audio import interpolate
-from dactyl.kits import playing
-from dactyl.kits.models import Kit
+from dactyl.kits import edits, playing
+from dactyl.kits.models import Kit, Version
 from dactyl.kits.views.swap import tried_drum
 from dactyl.kits.ways import default_notes
 from dactyl.request_values import ids_in
 from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
-
-LOW_HZ, HIGH_HZ = 8000, 192_000
 
 
 @require_GET
@@ -22,7 +22,6 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     asked = request.GET.get("pads")
     pads = None if asked is None else ids_in(asked)
-    rate_hz = min(HIGH_HZ, max(LOW_HZ, rate_hz))
     book = playing.playbook_for_page(
         kit,
         rate_hz,
@@ -32,16 +31,25 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     )
     if pads is not None and request.GET.get("notes"):
         book |= {"notes": default_notes(kit), "allNotes": True}
-    response = JsonResponse(book, json_dumps_params={"separators": (",", ":")})
-    response["Cache-Control"] = "no-store"
-    return response
+    return _as_answer(book)
 
 
 @require_GET
 def flipped(request: HttpRequest, kit_id: int, other_id: int, rate_hz: int) -> HttpResponse:
     """The tables of another kit, to be heard in the page of this one."""
     kit, other = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Kit, pk=other_id)
-    book = playing.flipped_playbook(kit, other, min(HIGH_HZ, max(LOW_HZ, rate_hz)))
+    return _as_answer(playing.flipped_playbook(kit, other, rate_hz))
+
+
+@require_GET
+def of_version(request: HttpRequest, kit_id: int, version_id: int, rate_hz: int) -> HttpResponse:
+    """The tables of a version, to be heard in the kit's page, beside the kit as it is."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    value = edits.versions.value_of(get_object_or_404(Version, pk=version_id, kit=kit))
+    return _as_answer(playing.heard_as(kit, value, rate_hz))
+
+
+def _as_answer(book: dict[str, Any]) -> JsonResponse:
     response = JsonResponse(book, json_dumps_params={"separators": (",", ":")})
     response["Cache-Control"] = "no-store"
     return response

@@ -1,6 +1,6 @@
 """Versions: listed beside the changes, compared in sentences, gone back to, opened as kits of their own."""
 
-from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -8,7 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 from dactyl.core import kit as core
 from dactyl.core.compare import compare, restacked
 from dactyl.history.queries import listed, reading
-from dactyl.kits import edits, playing, queries
+from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, Version
 from dactyl.kits.staircase import Axis, Staircase, staircase
 from dactyl.kits.views.answer import Answer, find, kit_edit
@@ -88,12 +88,3 @@ def _layers(pad: core.Pad, levels: dict[str, float]) -> list[tuple[int, int, lis
         ])
         for layer in pad.layers
     ]  # fmt: skip
-
-
-@require_GET
-def tables(request: HttpRequest, kit_id: int, version_id: int, rate_hz: int) -> JsonResponse:
-    """The tables of a version, to be heard in the kit's page, beside the kit as it is."""
-    kit = get_object_or_404(Kit, pk=kit_id)
-    one = get_object_or_404(Version, pk=version_id, kit=kit)
-    value = edits.versions.value_of(one)
-    return JsonResponse(playing.heard_as(kit, value, rate_hz), json_dumps_params={"separators": (",", ":")})

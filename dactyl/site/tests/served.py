@@ -120,10 +120,12 @@ LISTEN = """async (seconds) => {  // the highest peak of what sounds within some
 class Workshop(SimpleTestCase):
     """One server and one browser for all tests of a class; no page may have a script error."""
 
+    with_demo = False
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.server = cls.enterClassContext(server())
+        cls.server = cls.enterClassContext(server(with_demo=cls.with_demo))
         cls.chromium = cls.enterClassContext(browser())
 
     def page(self, path: str = "/", *, script: str = "") -> Page:

@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import Workshop, browser, open_page, server
+from dactyl.site.tests.served import Workshop, open_page
 
 UNNAMED = """() => {  // what can be used but has no name for those who hear the page; and ids that stand twice
   const isShown = (element) => element.checkVisibility({ visibilityProperty: true }) && element.getClientRects().length;
@@ -70,11 +70,7 @@ TABS = ("layers", "sound", "mics", "cuts", "notes")
 
 
 class Access(Workshop):
-    @classmethod
-    def setUpClass(cls):
-        super(Workshop, cls).setUpClass()
-        cls.server = cls.enterClassContext(server(with_demo=True))
-        cls.chromium = cls.enterClassContext(browser())
+    with_demo = True
 
     def views(self, page: Page):
         """Every view of the demo, one after another."""

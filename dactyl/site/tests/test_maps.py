@@ -5,7 +5,7 @@ from playwright.sync_api import Page, expect
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.formats.midi_names import write_names
 from dactyl.core.parts.part import Event, Part
-from dactyl.site.tests.served import LISTEN, Workshop, browser, server
+from dactyl.site.tests.served import LISTEN, Workshop
 
 # A made-up controller: the note of each cell, the lower left first, in no order at all.
 SCRAMBLED = [61, 20, 88, 47, 99, 33, 75, 52, 110, 41, 66, 28, 93, 57, 84, 70]
@@ -31,11 +31,7 @@ HITS = "() => { window.struck = []; window.dactyl.input.addEventListener('hit', 
 
 
 class Maps(Workshop):
-    @classmethod
-    def setUpClass(cls):
-        super(Workshop, cls).setUpClass()
-        cls.server = cls.enterClassContext(server(with_demo=True))
-        cls.chromium = cls.enterClassContext(browser())
+    with_demo = True
 
     def open_map(self, kit: str, picture: str) -> Page:
         page = self.page("/")

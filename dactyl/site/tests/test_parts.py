@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import Workshop, browser, open_page, server
+from dactyl.site.tests.served import Workshop, open_page
 
 LANE = """(name) => { const { lanes } = window.dactyl.editor.current; return lanes.findIndex((lane) => lane.name === name); }"""
 PLACE = """([tick, lane]) => {
@@ -19,11 +19,7 @@ KICK, SNARE = 36, 38
 
 
 class Parts(Workshop):
-    @classmethod
-    def setUpClass(cls):
-        super(Workshop, cls).setUpClass()
-        cls.server = cls.enterClassContext(server(with_demo=True))
-        cls.chromium = cls.enterClassContext(browser())
+    with_demo = True
 
     def new_part(self, name: str) -> Page:
         page = self.page("/")

@@ -2,18 +2,14 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import LISTEN, Workshop, browser, server
+from dactyl.site.tests.served import LISTEN, Workshop
 
 PLAYING = "() => window.dactyl.part.isPlaying"
 TRIED = "() => window.dactyl.engine.tried"
 
 
 class Pieces(Workshop):
-    @classmethod
-    def setUpClass(cls):
-        super(Workshop, cls).setUpClass()
-        cls.server = cls.enterClassContext(server(with_demo=True))
-        cls.chromium = cls.enterClassContext(browser())
+    with_demo = True
 
     def opened(self) -> Page:
         page = self.page("/")

@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import LISTEN, Workshop, browser, server
+from dactyl.site.tests.served import LISTEN, Workshop
 
 EDITOR = "window.dactyl.recording.current"
 FADER = "(value) => { const fader = document.getElementById('beside'); fader.value = value; fader.dispatchEvent(new Event('input')); }"
@@ -15,11 +15,7 @@ PLACE = f"""(row) => {{
 
 
 class Recordings(Workshop):
-    @classmethod
-    def setUpClass(cls):
-        super(Workshop, cls).setUpClass()
-        cls.server = cls.enterClassContext(server(with_demo=True))
-        cls.chromium = cls.enterClassContext(browser())
+    with_demo = True
 
     def opened(self) -> Page:
         page = self.page("/")

@@ -9,7 +9,6 @@ export function startFlip(session, engine, ways) {
   const by = (id) => /** @type {HTMLInputElement} */ (document.getElementById(id));
   /** What is flipped through: kits of a set, or a version and the kit as it is; the address of each one's tables.
    * @type {{ id: number, kits: [key: string, name: string, tables: string][] } | null} */ let set = null;
-  let books = new Map(); // key of a kit -> its tables
   let heard = null; // place in the order that is heard; null: this kit itself
   let order = []; // places, shuffled where one is not to know
   let loudness = new Map(); // kit -> [sum of powers, frames]
@@ -36,23 +35,25 @@ export function startFlip(session, engine, ways) {
     if (how.blind) order.sort(() => Math.random() - 0.5);
     loudness = new Map();
     session.say(`Loading ${set.kits.length} kits…`);
-    await Promise.all(set.kits.map(([key, , url]) => load(key, url)));
+    const books = new Map();
+    await Promise.all(set.kits.map(async ([key, , url]) => books.set(key, await tablesAt(url))));
+    for (const [key, book] of books) if (!book) books.delete(key);
     await engine.loadAhead(books);
     engine.measure(true);
     const own = order.findIndex((place) => set.kits[place][0] === session.kit);
     flipTo(own < 0 || how.blind || !set.id ? 0 : own);
   }
 
-  async function load(key, url) {
+  async function tablesAt(url) {
     const answer = await fetch(url).catch(() => null);
-    if (answer?.ok) books.set(key, await answer.json());
+    return answer?.ok ? answer.json() : null;
   }
 
   function flipTo(place) {
     if (!set || !set.kits.length) return;
     heard = (place + set.kits.length) % set.kits.length;
     const [key] = kitAt(heard);
-    if (!books.has(key)) return session.say(`${nameAt(heard)} does not come; flip on.`, true);
+    if (!engine.ahead.has(key)) return session.say(`${nameAt(heard)} does not come; flip on.`, true);
     if (how.cuts) engine.hush();
     engine.flip(key);
     level();
@@ -83,7 +84,6 @@ export function startFlip(session, engine, ways) {
     engine.loadAhead(new Map());
     engine.measure(false);
     engine.setKitGain(1);
-    books = new Map();
     set = null;
     show();
   }

@@ -4,63 +4,33 @@
  * floor takes the hit away. With Shift a frame selects; on the ruler a press sets the start, a drag the loop; in the
  * strip a drag is a ramp.
  */
+import { DRAG_PX, startHand } from "../page/hand.js";
 import { RULER, STRIP } from "./layout.js";
 
-const DRAG_PX = 4; // further than this a press is a drag
 const DRAWN_LENGTH = 0.5; // of a grid place, how long a drawn hit is
 
 /** @param {HTMLCanvasElement} canvas @param {object} editor what editor.js offers */
 export function startGestures(canvas, editor, signal) {
   const { view, model } = editor;
-  let hold = null; // the gesture under way: { move(x, y, event), up(event) }
-
-  const point = (event) => {
-    const box = canvas.getBoundingClientRect();
-    return [event.clientX - box.left, event.clientY - box.top];
+  const hand = {
+    isReady: () => Boolean(model.time),
+    begin,
+    cursorAt,
+    ended: () => editor.clearPassing(),
+    repaint: () => editor.repaint(),
+    zoom: (by, x) => editor.zoom(by, x),
+    scroll: (x, y) => editor.scroll(x, y),
+    zoomStep: 1.2,
   };
-  const on = (name, act, options = {}) => canvas.addEventListener(name, act, { signal, ...options });
+  startHand(canvas, hand, signal);
 
-  on("pointerdown", (event) => {
-    if (event.button || !model.time) return;
-    canvas.setPointerCapture(event.pointerId);
-    canvas.focus({ preventScroll: true });
-    const [x, y] = point(event);
-    hold = begin(x, y, event);
-    editor.repaint();
-  });
-  on("pointermove", (event) => {
-    const [x, y] = point(event);
-    if (hold) {
-      hold.move(x, y, event);
-      editor.repaint();
-    } else canvas.style.cursor = cursorAt(x, y);
-  });
-  for (const name of ["pointerup", "pointercancel"])
-    on(name, (event) => {
-      const done = hold;
-      hold = null;
-      if (name === "pointerup") done?.up(event);
-      editor.clearPassing();
-      editor.repaint();
-    });
-  on(
-    "wheel",
-    (event) => {
-      event.preventDefault();
-      const [x] = point(event);
-      if (event.ctrlKey || event.metaKey) editor.zoom(event.deltaY > 0 ? 1.2 : 1 / 1.2, x);
-      else editor.scroll(event.shiftKey ? event.deltaY : event.deltaX, event.shiftKey ? 0 : event.deltaY);
-    },
-    { passive: false },
-  );
-
-  const cursorAt = (x, y) => {
+  function cursorAt(x, y) {
     if (!model.time) return "default";
     if (y < RULER) return "col-resize";
     if (y > view.lanesBottom) return "crosshair";
     const met = editor.laneHits.at(view, x, y, editor.levelsOf);
     return met ? (met.isHead ? "ns-resize" : "grab") : "crosshair";
-  };
+  }
 
   function begin(x, y, event) {
     if (y < RULER) return onRuler(x);
@@ -71,7 +41,7 @@ export function startGestures(canvas, editor, signal) {
     const { hit } = met;
     if (event.shiftKey) {
       model.toggle(hit.id);
-      return { move() {}, up() {} };
+      return null;
     }
     if (!model.selected.has(hit.id)) model.select([hit.id]);
     editor.moveCursor(hit.tick, met.lane);

@@ -2,55 +2,27 @@
  * One hand on the tracks of a recording: at the left a threshold is dragged; a press on a hit selects it, a drag moves it;
  * a press on an empty place puts a hit at the nearest rise. On the ruler: below the start and the loop, above the bar lines.
  */
+import { DRAG_PX, startHand } from "../page/hand.js";
 import { RULER } from "./layout.js";
 import { nearest } from "./editor.js";
 
-const DRAG_PX = 4;
 const BARS_PX = 16; // the upper part of the ruler
 
 export function startGestures(canvas, editor, signal) {
   const { view } = editor;
-  let hold = null;
-  const point = (event) => {
-    const box = canvas.getBoundingClientRect();
-    return [event.clientX - box.left, event.clientY - box.top];
-  };
-  const on = (name, act, options = {}) => canvas.addEventListener(name, act, { signal, ...options });
   const strokesOf = (row) => editor.model.strokes.get(editor.model.tracks[row]?.id) ?? [];
 
-  on("pointerdown", (event) => {
-    if (event.button || !editor.model.about) return;
-    canvas.setPointerCapture(event.pointerId);
-    canvas.focus({ preventScroll: true });
-    const [x, y] = point(event);
-    hold = y < RULER ? onRuler(x, y) : onTrack(x, y, event);
-    editor.repaint();
-  });
-  on("pointermove", (event) => {
-    const [x, y] = point(event);
-    if (!hold) return void (canvas.style.cursor = cursorAt(x, y));
-    hold.move?.(x, y, event);
-    editor.repaint();
-  });
-  for (const name of ["pointerup", "pointercancel"])
-    on(name, (event) => {
-      const done = hold;
-      hold = null;
-      if (name === "pointerup") done?.up?.(event);
-      editor.held = editor.moving = null;
-      editor.repaint();
-    });
-  on(
-    "wheel",
-    (event) => {
-      event.preventDefault();
-      const [x] = point(event);
-      if (event.ctrlKey || event.metaKey) view.zoom(event.deltaY > 0 ? 1.25 : 1 / 1.25, x);
-      else editor.scroll(event.shiftKey ? event.deltaY : event.deltaX, event.shiftKey ? 0 : event.deltaY);
-      editor.repaint();
-    },
-    { passive: false },
-  );
+  const hand = {
+    isReady: () => Boolean(editor.model.about),
+    begin: (x, y, event) => (y < RULER ? onRuler(x, y) : onTrack(x, y, event)),
+    cursorAt,
+    ended: () => (editor.held = editor.moving = null),
+    repaint: () => editor.repaint(),
+    zoom: (by, x) => view.zoom(by, x),
+    scroll: (x, y) => editor.scroll(x, y),
+    zoomStep: 1.25,
+  };
+  startHand(canvas, hand, signal);
 
   function cursorAt(x, y) {
     if (y < RULER) return "col-resize";

@@ -20,7 +20,7 @@ export class Engine extends EventTarget {
   #loader;
   #tables = null;
   #asked = 0;
-  /** @type {Map<string, any>} */ #ahead = new Map(); // kits that can be flipped to
+  /** Tables of the kits that can be flipped to. @type {Map<string, any>} */ ahead = new Map();
   #loads = new Map(); // number of a request for tables -> what resolves it
 
   /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number }} options */
@@ -166,7 +166,7 @@ export class Engine extends EventTarget {
 
   /** Play by the tables of a kit loaded ahead, in this one's page; null gives this one back. @param {string | null} key */
   flip(key) {
-    this.flipped = this.#ahead.get(key) ?? null;
+    this.flipped = this.ahead.get(key) ?? null;
     this.#send({ type: "flip", key });
   }
 
@@ -178,12 +178,12 @@ export class Engine extends EventTarget {
    */
   async loadAhead(books) {
     this.flipped = null;
-    this.#ahead = books;
+    this.ahead = books;
     this.#send({ type: "forgetKits" });
     this.#loader.ahead([...books.values()]);
     for (const [key, book] of books)
       for (let from = 0; from === 0 || from < book.pads.length; from += PADS_AT_ONCE) {
-        if (this.#ahead !== books) return;
+        if (this.ahead !== books) return;
         this.#send({ type: "addKit", key, book: { ...book, pads: book.pads.slice(from, from + PADS_AT_ONCE), whole: from === 0, allNotes: true } });
         await new Promise((resolve) => setTimeout(resolve, BETWEEN_MS));
       }
