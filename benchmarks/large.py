@@ -19,6 +19,9 @@ def own_data() -> Iterator[Path]:
 
         django.setup()
         call_command("migrate", verbosity=0)
+        from dactyl.keeping.collecting import collect_seldom
+
+        collect_seldom()  # as the server does
         yield Path(folder)
 
 

@@ -23,7 +23,7 @@ from dactyl.core.units import counted
 def run(asked: argparse.Namespace) -> int:
     """In this order: velocities, tightening, loosening, figures."""
     part = read_part(asked.part)
-    part = replace(part, events=tuple(replace(event, id=n) for n, event in enumerate(part.events, start=1)))
+    part = replace(part, events=tuple(event._replace(id=n) for n, event in enumerate(part.events, start=1)))
     rng = np.random.default_rng(asked.seed)
     only = _notes(asked.only)
     if asked.velocity:

@@ -196,6 +196,9 @@ _readers: dict[
 
 def _reader(names: tuple[tuple[str, Field], ...]) -> Callable[[Any], dict[str, Any]]:
     get = attrgetter(*(name for name, _ in names), names[0][0])  # one more, so that it is a tuple always
+    if all(field.scale == 1 and "." not in field.path for _, field in names):
+        own = [field.path or name for name, field in names]
+        return lambda row: dict(zip(own, get(row), strict=False))
     flat = [(at, field.path or name, field.scale) for at, (name, field) in enumerate(names) if "." not in field.path]
     deep: dict[str, list[tuple[int, str, float]]] = {}
     for at, (_, field) in enumerate(names):

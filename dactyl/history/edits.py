@@ -6,7 +6,7 @@ from itertools import groupby
 from typing import Any
 
 from django.db import connection, transaction
-from django.db.models import F, Model
+from django.db.models import F, Field, ForeignKey, IntegerField, Model
 from django.utils import timezone
 
 from dactyl.core.errors import DactylError
@@ -198,12 +198,20 @@ def _apply(steps: Iterable[tuple[str, int, dict | None, dict | None]]) -> None:
 def _write_each(model: type[Model], names: Sequence[str], rows: Sequence[tuple[int, dict[str, Any]]]) -> None:
     """``UPDATE`` row by row with one prepared statement: a third of the time of one CASE expression over them all."""
     meta = model._meta
-    columns = [(name, meta.get_field(name.removesuffix("_id"))) for name in names]
+    fields = [meta.get_field(name.removesuffix("_id")) for name in names]
     quote = connection.ops.quote_name
-    assigned = ", ".join(f"{quote(field.column)} = %s" for _, field in columns)
-    values = [[*(field.get_db_prep_save(row[name], connection) for name, field in columns), key] for key, row in rows]
+    assigned = ", ".join(f"{quote(field.column)} = %s" for field in fields)
+    columns = [_stored(field, [row[name] for _, row in rows]) for name, field in zip(names, fields, strict=True)]
+    values = list(zip(*columns, (key for key, _ in rows), strict=True))
     with connection.cursor() as cursor:
         cursor.executemany(f"UPDATE {quote(meta.db_table)} SET {assigned} WHERE {quote(meta.pk.column)} = %s", values)
+
+
+def _stored(field: Field, values: list[Any]) -> list[Any]:
+    """Values as the database holds them; whole numbers and keys are so already."""
+    if isinstance(field, IntegerField | ForeignKey):
+        return values
+    return [field.get_db_prep_save(value, connection) for value in values]
 
 
 def _delete(model: type[Model], ids: list[int]) -> None:

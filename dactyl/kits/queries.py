@@ -3,9 +3,10 @@
 import math
 import statistics
 from collections import defaultdict
-from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from dataclasses import fields as dataclass_fields
+from types import MappingProxyType
 
 from django.db.models import OuterRef, QuerySet, Subquery
 from django.db.models.functions import Coalesce
@@ -48,11 +49,38 @@ def kit_value(
 
     instead : for some takes, the sample to hear in the place of their first mic's, as if it had been chosen
     """
+    return _kit_value(kit_id, pad_ids, instead or {})
+
+
+def whole_kit_value(kit_id: int) -> core.Kit:
+    """The kit with what only packages carry: its surfaces, and its other maps. Three queries more."""
+    cells, notes = defaultdict(list), defaultdict(list)
+    for surface, place, pad in Cell.objects.filter(surface__kit=kit_id).values_list("surface", "place", "pad"):
+        cells[surface].append((place, pad))
+    others = Map.objects.filter(kit=kit_id, is_default=False).order_by("pk")
+    for other, note, pad in MapNote.objects.filter(map__in=others).values_list("map", "note", "pad"):
+        notes[other].append((note, pad))
+    return _kit_value(
+        kit_id,
+        surfaces=tuple(
+            core.Surface(**values_of(fields.SURFACE, row), cells=tuple(cells[row.pk]))
+            for row in Surface.objects.filter(kit=kit_id)
+        ),
+        maps=tuple(core.NoteMap(**values_of(fields.MAP, row), notes=tuple(notes[row.pk])) for row in others),
+    )
+
+
+def _kit_value(
+    kit_id: int,
+    pad_ids: Collection[int] | None = None,
+    instead: Mapping[int, Sample] = MappingProxyType({}),
+    **besides: tuple[core.Surface, ...] | tuple[core.NoteMap, ...],
+) -> core.Kit:
     row = Kit.objects.get(pk=kit_id)
     outputs = list(Output.objects.filter(kit=row))
     output_name = {output.pk: output.name for output in outputs}
     mics = list(Mic.objects.filter(kit=row))
-    layers = _layer_values(row, mics, pad_ids, instead or {})
+    layers = _layer_values(row, mics, pad_ids, instead)
     pads = defaultdict(list)
     for piece, value in _pad_values(row, pad_ids, layers, output_name):
         pads[piece].append(value)
@@ -73,24 +101,7 @@ def kit_value(
             )
             for piece, own in pads.items()
         ),
-    )
-
-
-def whole_kit_value(kit_id: int) -> core.Kit:
-    """The kit with what only packages carry: its surfaces, and its other maps. Three queries more."""
-    cells, notes = defaultdict(list), defaultdict(list)
-    for surface, place, pad in Cell.objects.filter(surface__kit=kit_id).values_list("surface", "place", "pad"):
-        cells[surface].append((place, pad))
-    others = Map.objects.filter(kit=kit_id, is_default=False).order_by("pk")
-    for other, note, pad in MapNote.objects.filter(map__in=others).values_list("map", "note", "pad"):
-        notes[other].append((note, pad))
-    return replace(
-        kit_value(kit_id),
-        surfaces=tuple(
-            core.Surface(**values_of(fields.SURFACE, row), cells=tuple(cells[row.pk]))
-            for row in Surface.objects.filter(kit=kit_id)
-        ),
-        maps=tuple(core.NoteMap(**values_of(fields.MAP, row), notes=tuple(notes[row.pk])) for row in others),
+        **besides,
     )
 
 
@@ -135,19 +146,21 @@ def curve_of(pad: Pad) -> core.Curve:
 
 
 def _layer_values(
-    row: Kit, mics: list[Mic], pad_ids: Collection[int] | None, instead: dict[int, Sample]
+    row: Kit, mics: list[Mic], pad_ids: Collection[int] | None, instead: Mapping[int, Sample]
 ) -> dict[int, tuple[core.Layer, ...]]:
-    mic_name = {mic.pk: mic.name for mic in mics}
-    samples: dict[str, core.Sample] = {}
     heard = defaultdict(list)
-    rows = _some(TakeSample.objects.filter(take__layer__pad__kit=row), "take__layer__pad", pad_ids)
-    for take, mic, sha256, frames, rate_hz, channels in rows.order_by("mic__position").values_list(
-        "take", "mic", "sample__sha256", "sample__frames", "sample__rate_hz", "sample__channels"
-    ):
-        sample = samples.setdefault(sha256, core.Sample(sha256, frames, rate_hz, channels))
-        heard[take].append((mic_name[mic], sample))
+    rows = _some(TakeSample.objects.filter(take__layer__pad__kit=row), "take__layer__pad", pad_ids).order_by()
+    found = list(rows.values_list("take", "mic", "sample"))
+    used = Sample.objects.filter(pk__in=rows.values("sample")).values_list(
+        "pk", "sha256", "frames", "rate_hz", "channels"
+    )
+    samples = {pk: core.Sample(*about) for pk, *about in used}
+    for mic in mics:
+        for take, sample in ((take, sample) for take, own, sample in found if own == mic.pk):
+            heard[take].append((mic.name, samples[sample]))
     takes = defaultdict(list)
-    for take in _some(Take.objects.filter(layer__pad__kit=row), "layer__pad", pad_ids):
+    found = _some(Take.objects.filter(layer__pad__kit=row), "layer__pad", pad_ids)
+    for take in found.values_list("pk", "layer_id", *fields.TAKE, named=True):  # rows of models take twice the time
         if not heard[take.pk]:
             continue
         own, tried = heard[take.pk], instead.get(take.pk)

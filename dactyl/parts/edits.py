@@ -99,7 +99,14 @@ def _row(part: Part, event: EventValue, order: int) -> Event:
 
 
 def _values(event: EventValue) -> dict[str, int]:
-    return {name: getattr(event, name) for name in EDITED} | {"played_tick": event.played}
+    return {
+        "tick": event.tick,
+        "note": event.note,
+        "velocity": event.velocity,
+        "channel": event.channel,
+        "length_ticks": event.length_ticks,
+        "played_tick": event.played,
+    }
 
 
 def _about(value: PartValue) -> dict:

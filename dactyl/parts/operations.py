@@ -74,11 +74,11 @@ def move(asking: Asking) -> Answer:
     ticks = asking.asked.whole("ticks", -TICKS[1], TICKS[1], 0)
     to = dict(asking.asked.rows("notes", [NOTES, NOTES], 128))
     ticks = max(ticks, -min(hit.tick for hit in hits))
-    new = [replace(moved(hit, ticks), note=to.get(hit.note, hit.note)) for hit in hits]
+    new = [moved(hit, ticks)._replace(note=to.get(hit.note, hit.note)) for hit in hits]
     if any(hit.tick >= asking.part.loop_ticks for hit in new):
         raise PartError("The hits would stand behind the part's end. Add bars first.")
     if asking.asked.yes("copy"):
-        return f"{counted(len(hits), 'hit')} copied", Reshaped(added=tuple(replace(hit, id=0) for hit in new))
+        return f"{counted(len(hits), 'hit')} copied", Reshaped(added=tuple(hit._replace(id=0) for hit in new))
     return f"{counted(len(hits), 'hit')} moved", Reshaped(changed=_different(hits, new))
 
 
@@ -86,7 +86,7 @@ def strike(asking: Asking) -> Answer:
     """Velocities as a hand drew them: ``velocities``, rows of id and velocity."""
     wanted = dict(asking.asked.rows("velocities", [(1, 1 << 62), VELOCITIES], MAX_NOTES))
     hits = hits_of(queries.events(asking.row, list(wanted)))
-    new = [replace(hit, velocity=wanted[hit.id]) for hit in hits]
+    new = [hit._replace(velocity=wanted[hit.id]) for hit in hits]
     return f"Velocity of {counted(len(hits), 'hit')}", Reshaped(changed=_different(hits, new))
 
 
@@ -103,7 +103,7 @@ def set_numbers(asking: Asking) -> Answer:
     else:
         limits = {"note": NOTES, "velocity": VELOCITIES, "channel": CHANNELS, "length": TICKS}[what]
         name = "length_ticks" if what == "length" else what
-        new = [replace(hit, **{name: asked.whole("value", *limits)}) for hit in hits]
+        new = [hit._replace(**{name: asked.whole("value", *limits)}) for hit in hits]
     words = {"ms": "Time", "tick": "Time"}.get(what, what.capitalize())
     return f"{words} of {counted(len(hits), 'hit')} typed", Reshaped(changed=_different(hits, new))
 

@@ -1,7 +1,6 @@
 """Playing in: each pass is one entry of the history, written once however often it is sent."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
@@ -35,15 +34,15 @@ def record_pass(
         if grid:
             hits = _tightened(about, hits, grid, strength)
         removed = _replaced(part, hits) if replace_notes else ()
-        own = tuple(replace(hit, pass_id=row.pk) for hit in hits)
+        own = tuple(hit._replace(pass_id=row.pk) for hit in hits)
         write_events(change, Reshaped(added=own, removed=removed))
     return change.revision
 
 
 def _tightened(about: PartValue, hits: Sequence[EventValue], grid: Grid, strength: float) -> list[EventValue]:
-    numbered = [replace(hit, id=place, played_tick=hit.tick) for place, hit in enumerate(hits)]
+    numbered = [hit._replace(id=place, played_tick=hit.tick) for place, hit in enumerate(hits)]
     moved = {hit.id: hit for hit in tighten(about, numbered, grid, strength)}
-    return [replace(moved.get(hit.id, hit), id=0) for hit in numbered]
+    return [moved.get(hit.id, hit)._replace(id=0) for hit in numbered]
 
 
 def _replaced(part: Part, hits: Sequence[EventValue]) -> tuple[int, ...]:

@@ -1,7 +1,6 @@
 """A part as the page reads it: tables of numbers, whole or what an edit changed. ``docs/formats.md`` describes them."""
 
 from collections.abc import Iterable, Mapping
-from functools import cache
 from typing import Any
 
 from dactyl.core.formats.notes import note_label
@@ -70,7 +69,7 @@ def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
 
 def _rows(value: PartValue, events: Iterable[Event], rate_hz: int) -> list[list[int]]:
     """Rows in the order of COLUMNS; ``until`` is the frame of its note-off, 0 where nothing ends it."""
-    frame_at = cache(lambda tick: value.frame_at(tick, rate_hz))
+    frame_at = value.frames(rate_hz)
     return [
         [
             e.id, e.tick, e.order, e.note, e.velocity, e.channel, e.length_ticks, e.played, e.pass_id or 0,

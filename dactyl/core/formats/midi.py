@@ -161,7 +161,7 @@ class _Read:
 def numbered(events: Sequence[Event]) -> tuple[Event, ...]:
     """Events in their order, each with its number among those of its tick."""
     return tuple(
-        event if event.order == order else replace(event, order=order)
+        event if event.order == order else event._replace(order=order)
         for _, group in groupby(events, lambda event: event.tick)
         for order, event in enumerate(group)
     )
@@ -212,7 +212,7 @@ def _as_fine_as_files(part: Part) -> Part:
         meters=tuple((to(tick), *meter) for tick, *meter in part.meters),
         sections=tuple(replace(one, start_tick=to(one.start_tick), end_tick=to(one.end_tick)) for one in part.sections),
         events=tuple(
-            replace(event, tick=to(event.tick), length_ticks=to(event.length_ticks), played_tick=to(event.played))
+            event._replace(tick=to(event.tick), length_ticks=to(event.length_ticks), played_tick=to(event.played))
             for event in part.events
         ),
         end_tick=max(1, to(part.end_tick)),

@@ -13,7 +13,7 @@ from dactyl.core.errors import KitError
 
 
 def to_json(value: Any) -> Any:
-    """Dataclasses become objects without the fields that have their default, tuples become lists."""
+    """Dataclasses and named tuples become objects without the fields that have their default, tuples become lists."""
     kind = type(value)
     if kind is tuple:
         return [to_json(item) for item in value]
@@ -32,19 +32,21 @@ _PLAIN = frozenset({str, int, float, bool, type(None)})
 
 
 @cache
-def _defaults(kind: type) -> tuple[tuple[str, Any], ...]:
-    """Names of a dataclass with their defaults, or MISSING; empty for what is none."""
-    return tuple((field.name, field.default) for field in fields(kind)) if is_dataclass(kind) else ()
+def _defaults(kind: Any) -> tuple[tuple[str, Any], ...]:
+    """Fields of a dataclass or a named tuple with their defaults, or MISSING; empty for what is neither."""
+    if is_dataclass(kind):
+        return tuple((field.name, field.default) for field in fields(kind))
+    return tuple((name, kind._field_defaults.get(name, MISSING)) for name in getattr(kind, "_fields", ()))
 
 
 def from_json(kind: Any, value: Any, place: str = "") -> Any:
-    """Read ``value`` as ``kind``: a dataclass, str, int, float, bool, None, a union or tuple of these.
+    """Read ``value`` as ``kind``: a dataclass, named tuple, str, int, float, bool, None, a union or tuple of these.
 
     raises : KitError that names the place, as in "kit.pieces[2].pads[0].pan"
     """
     origin, arguments = _shape(kind)
     if origin is Mapping:
-        return _dataclass(kind, value, place)
+        return _record(kind, value, place)
     if origin is tuple:
         return _tuple(arguments, value, place)
     if origin in (types.UnionType, typing.Union):
@@ -62,16 +64,16 @@ def from_json(kind: Any, value: Any, place: str = "") -> Any:
 
 @cache
 def _shape(kind: Any) -> tuple[Any, tuple]:
-    """What a type hint is made of; Mapping for a dataclass, which an object is read as."""
-    return (Mapping, ()) if is_dataclass(kind) else (typing.get_origin(kind), typing.get_args(kind))
+    """What a type hint is made of; Mapping for what an object is read as."""
+    return (Mapping, ()) if _defaults(kind) else (typing.get_origin(kind), typing.get_args(kind))
 
 
 @cache
 def _required(kind: type) -> tuple[str, ...]:
-    return tuple(f.name for f in fields(kind) if f.default is MISSING and f.default_factory is MISSING)
+    return tuple(name for name, default in _defaults(kind) if default is MISSING)
 
 
-def _dataclass(kind: type, value: Any, place: str) -> Any:
+def _record(kind: type, value: Any, place: str) -> Any:
     if not isinstance(value, Mapping):
         raise KitError(f"{place} holds {str(value)[:40]!r}; an object is expected.")
     hints = _hints(kind)

@@ -129,9 +129,9 @@ def unmet(part: Part, table: Mapping[int, int]) -> dict[int, int]:
 def played(part: Part, table: Mapping[int, int]) -> Part:
     """The part as it is heard through the table: notes that have no counterpart are silent."""
     kept = (event for event in part.events if event.note in table)
-    return replace(part, events=tuple(replace(event, note=table[event.note]) for event in kept))
+    return replace(part, events=tuple(event._replace(note=table[event.note]) for event in kept))
 
 
 def applied(part: Part, table: Mapping[int, int]) -> Part:
     """The part with the table written into it; notes it does not know stay."""
-    return replace(part, events=tuple(replace(event, note=table.get(event.note, event.note)) for event in part.events))
+    return replace(part, events=tuple(event._replace(note=table.get(event.note, event.note)) for event in part.events))

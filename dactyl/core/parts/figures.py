@@ -5,10 +5,9 @@ every tempo.
 """
 
 from collections.abc import Collection, Sequence
-from dataclasses import replace
 
 from dactyl.core.errors import PartError
-from dactyl.core.parts.meter import bar_at, beat_ticks, grid_ticks, meter_at, tick_of_bar
+from dactyl.core.parts.meter import bar_span, beat_ticks, grid_ticks, meter_at
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.parts.reshape import Reshaped, clip_velocity, hits_of, moved
 from dactyl.core.parts.timing import Grid
@@ -61,7 +60,7 @@ def roll(
             if number:
                 added.append(_stroke(hit, tick, velocity))
             elif clip_velocity(velocity) != hit.velocity:
-                changed.append(replace(hit, velocity=clip_velocity(velocity)))
+                changed.append(hit._replace(velocity=clip_velocity(velocity)))
     return Reshaped(tuple(changed), tuple(added))
 
 
@@ -80,7 +79,7 @@ def ghosts(
         tick, own = hit.tick + int(spacing * places), hit.note if note is None else note
         if 0 <= tick < part.end_tick and (tick, own) not in struck:
             struck.add((tick, own))
-            added.append(replace(_stroke(hit, tick, hit.velocity * strength), note=own))
+            added.append(_stroke(hit, tick, hit.velocity * strength)._replace(note=own))
     return Reshaped(added=tuple(added))
 
 
@@ -92,7 +91,7 @@ def close_hats(hits: Sequence[Event], open_notes: Collection[int], closing_notes
         if hit.note in closing_notes:
             following = hit.tick
         elif hit.note in open_notes and following is not None and hit.length_ticks != following - hit.tick > 0:
-            changed.append(replace(hit, length_ticks=following - hit.tick))
+            changed.append(hit._replace(length_ticks=following - hit.tick))
     return Reshaped(changed=tuple(reversed(changed)))
 
 
@@ -111,9 +110,8 @@ def foot_on_beats(
     tick, added = start, []
     while tick < end:
         beat = beat_ticks(meter_at(tick, part.meters), part.ticks_per_beat)
-        bar = bar_at(tick, part.meters, part.ticks_per_beat)
-        first = tick_of_bar(bar, part.meters, part.ticks_per_beat)
-        tick = min(first + -(-(tick - first) // beat) * beat, tick_of_bar(bar + 1, part.meters, part.ticks_per_beat))
+        first, following = bar_span(tick, part.meters, part.ticks_per_beat)
+        tick = min(first + -(-(tick - first) // beat) * beat, following)
         if tick < end and tick not in struck:
             added.append(Event(tick, pedal, velocity, length_ticks=beat // 2))
         tick += 1
@@ -124,9 +122,9 @@ def alternate(hits: Sequence[Event], one: int, other: int) -> Reshaped:
     """Hits in time order on one note and the other in turn."""
     notes = [(one, other)[number % 2] for number in range(len(hits))]
     pairs = zip(hits_of(hits), notes, strict=True)
-    return Reshaped(changed=tuple(replace(hit, note=note) for hit, note in pairs if hit.note != note))
+    return Reshaped(changed=tuple(hit._replace(note=note) for hit, note in pairs if hit.note != note))
 
 
 def _stroke(hit: Event, tick: int, velocity: float) -> Event:
     """A new hit like another, somewhere else."""
-    return replace(moved(hit, tick - hit.tick), played_tick=None, velocity=clip_velocity(velocity), id=0)
+    return moved(hit, tick - hit.tick)._replace(played_tick=None, velocity=clip_velocity(velocity), id=0)

@@ -51,6 +51,15 @@ def bars_up_to(tick: int, meters: Meters, ticks_per_beat: int) -> int:
     return bar_at(tick - 1, meters, ticks_per_beat) + 1 if tick > 0 else 0
 
 
+def bar_span(tick: int, meters: Meters, ticks_per_beat: int) -> tuple[int, int]:
+    """Where the bar that ``tick`` stands in begins, and where the next one does."""
+    number = max(0, bisect_right(meters, tick, key=lambda meter: meter[0]) - 1)
+    length = bar_ticks(meters[number], ticks_per_beat)
+    start = tick - (tick - meters[number][0]) % length
+    end = start + length
+    return start, min(end, meters[number + 1][0]) if number + 1 < len(meters) else end
+
+
 def tick_of_bar(bar: int, meters: Meters, ticks_per_beat: int) -> int:
     """Where bar ``bar`` begins, from 0. A meter that begins inside a bar cuts it short."""
     for number, meter in enumerate(meters):
@@ -83,8 +92,7 @@ def grid_tick(index: int, start_tick: int, spacing: Fraction, swing: float) -> i
 
 def nearest_place(tick: int, grid: str, swing: float, meters: Meters, ticks_per_beat: int) -> int:
     """The swung grid place nearest to ``tick``; of two as near, the later. The grid begins anew at each bar line."""
-    bar = bar_at(tick, meters, ticks_per_beat)
-    start, following = (tick_of_bar(number, meters, ticks_per_beat) for number in (bar, bar + 1))
+    start, following = bar_span(tick, meters, ticks_per_beat)
     places = _places_of_bar(following - start, grid, swing, ticks_per_beat)
     after = bisect_left(places, tick - start)
     if after == 0 or places[after] + places[after - 1] <= 2 * (tick - start):

@@ -1,7 +1,7 @@
 """What a change of a part does to its events: the one answer of every function that edits hits."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from dactyl.core.parts.part import Event
 
@@ -25,12 +25,12 @@ def clip_velocity(velocity: float) -> int:
 def moved(event: Event, ticks: int) -> Event:
     """An event put somewhere else by hand: what was played goes along. It stays behind the part's beginning."""
     by = max(ticks, -event.tick)
-    return replace(event, tick=event.tick + by, played_tick=max(0, event.played + by))
+    return event._replace(tick=event.tick + by, played_tick=max(0, event.played + by))
 
 
 def put(event: Event, tick: int) -> Event:
     """An event at another tick that still knows where it was played."""
-    return replace(event, tick=tick, played_tick=event.played)
+    return event._replace(tick=tick, played_tick=event.played)
 
 
 def hits_of(events: Iterable[Event]) -> list[Event]:

@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Collection, Sequence
 
-from dactyl.core.parts.meter import bar_at, beat_ticks, meter_at, tick_of_bar
+from dactyl.core.parts.meter import bar_span, beat_ticks, meter_at
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.parts.reshape import hits_of
 
@@ -30,7 +30,7 @@ def on_beat(part: Part, hits: Sequence[Event], *, on: bool, within_ms: float = 3
 
 
 def _from_beat_ms(part: Part, hit: Event) -> float:
-    start = tick_of_bar(bar_at(hit.tick, part.meters, part.ticks_per_beat), part.meters, part.ticks_per_beat)
+    start, _ = bar_span(hit.tick, part.meters, part.ticks_per_beat)
     beat = beat_ticks(meter_at(hit.tick, part.meters), part.ticks_per_beat)
     nearest = start + (hit.tick - start + beat // 2) // beat * beat
     return abs(part.seconds_at(hit.tick) - part.seconds_at(nearest)) * 1000
@@ -52,7 +52,7 @@ def same_place(part: Part, hits: Sequence[Event], chosen: Sequence[Event], withi
 
 
 def _in_bar(part: Part, hit: Event) -> int:
-    return hit.tick - tick_of_bar(bar_at(hit.tick, part.meters, part.ticks_per_beat), part.meters, part.ticks_per_beat)
+    return hit.tick - bar_span(hit.tick, part.meters, part.ticks_per_beat)[0]
 
 
 def by_velocity(hits: Sequence[Event], low: int = 1, high: int = 127) -> list[Event]:

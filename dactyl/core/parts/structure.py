@@ -39,7 +39,7 @@ def microseconds(bpm: float) -> int:
 
 def copies(hits: Sequence[Event], ticks: int) -> list[Event]:
     """New hits like these, ``ticks`` later."""
-    return [replace(moved(hit, ticks), id=0) for hit in hits]
+    return [moved(hit, ticks)._replace(id=0) for hit in hits]
 
 
 def behind(part: Part, hits: Sequence[Event]) -> Reshaped:
@@ -176,7 +176,7 @@ def retimed(part: Part, ticks_per_beat: int) -> Part:
         return (2 * tick * ticks_per_beat + part.ticks_per_beat) // (2 * part.ticks_per_beat)
 
     events = (
-        replace(e, tick=to(e.tick), played_tick=to(e.played), length_ticks=to(e.length_ticks)) for e in part.events
+        e._replace(tick=to(e.tick), played_tick=to(e.played), length_ticks=to(e.length_ticks)) for e in part.events
     )
     return replace(
         part,

@@ -3,12 +3,12 @@
 import statistics
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
 
-from dactyl.core.parts.meter import bar_at, grid_tick, grid_ticks, nearest_place, tick_of_bar
+from dactyl.core.parts.meter import bar_span, grid_tick, grid_ticks, nearest_place
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.parts.reshape import clip_velocity, hits_of, moved, put
 
@@ -31,13 +31,17 @@ def tighten(
     closer_ms : what is closer to its place than this is left where it was played
     further_ms : only what is further from its place than this is moved
     """
-    share = Fraction(strength).limit_denominator(10_000)
+    share, whole = Fraction(strength).limit_denominator(10_000).as_integer_ratio()
+    has_limits = closer_ms > 0 or further_ms > 0
     result = []
     for hit in hits:
-        place = grid.place(hit.played, part)
-        away_ms = abs(part.seconds_at(place) - part.seconds_at(hit.played)) * 1000
-        is_left = away_ms < closer_ms or (further_ms > 0 and away_ms <= further_ms)
-        tick = hit.played if is_left else int(hit.played + share * (place - hit.played) + Fraction(1, 2))
+        played = hit.played
+        place = grid.place(played, part)
+        tick = (2 * (whole * played + share * (place - played)) + whole) // (2 * whole)
+        if has_limits:
+            away_ms = abs(part.seconds_at(place) - part.seconds_at(played)) * 1000
+            if away_ms < closer_ms or (further_ms > 0 and away_ms <= further_ms):
+                tick = played
         if tick != hit.tick:
             result.append(put(hit, tick))
     return result
@@ -127,13 +131,13 @@ def give_feel(part: Part, hits: Sequence[Event], feel: Feel, time: float, veloci
         tick = max(0, int(hit.tick + time * (wanted - hit.tick) + 0.5))
         loud = clip_velocity(hit.velocity + velocity * (feel.louder[index] * middle - hit.velocity))
         if (tick, loud) != (hit.tick, hit.velocity):
-            result.append(replace(put(hit, tick), velocity=loud))
+            result.append(put(hit, tick)._replace(velocity=loud))
     return result
 
 
 def _index(place: int, part: Part, grid: Grid) -> int:
     """Which place of its bar's grid ``place`` is, from 0."""
-    start = tick_of_bar(bar_at(place, part.meters, part.ticks_per_beat), part.meters, part.ticks_per_beat)
+    start, _ = bar_span(place, part.meters, part.ticks_per_beat)
     spacing = grid_ticks(grid.name, part.ticks_per_beat)
     guess = int((place - start) / spacing)
     return min((guess, guess + 1), key=lambda index: abs(grid_tick(index, start, spacing, grid.swing) - place))

@@ -3,7 +3,6 @@
 import math
 import statistics
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
 import numpy as np
 
@@ -69,7 +68,7 @@ def randomize(hits: Sequence[Event], amount: float, rng: np.random.Generator) ->
 
 def _each(hits: Sequence[Event], velocity_of: Callable[[Event], float]) -> list[Event]:
     set_ = [(hit, clip_velocity(velocity_of(hit))) for hit in hits if hit.velocity]
-    return [replace(hit, velocity=velocity) for hit, velocity in set_ if velocity != hit.velocity]
+    return [hit._replace(velocity=velocity) for hit, velocity in set_ if velocity != hit.velocity]
 
 
 def mean_velocity(hits: Sequence[Event]) -> float:

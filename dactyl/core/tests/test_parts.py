@@ -22,7 +22,7 @@ SIXTEENTHS = Grid(name="1/16")
 
 def a_part(*events: Event, **settings) -> Part:
     ordered = numbered(sorted(events, key=lambda event: event.tick))
-    known = tuple(replace(event, id=n) for n, event in enumerate(ordered, start=1))
+    known = tuple(event._replace(id=n) for n, event in enumerate(ordered, start=1))
     fields = {"name": "Quay", "ticks_per_beat": PPQ, "tempos": ((0, 500_000),), "end_tick": 2 * 4 * PPQ}
     return Part(events=known, **fields | settings)
 

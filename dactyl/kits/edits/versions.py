@@ -33,7 +33,7 @@ def keep(kit: Kit, name: str) -> Version:
             kit=kit,
             number=last.number + 1 if last else 1,
             name=name,
-            snapshot=zlib.compress(json.dumps(to_json(value)).encode(), 6),
+            snapshot=zlib.compress(json.dumps(to_json(value)).encode(), 1),
             samples=keys_of(list(samples_of(value))),
             changes=done,
         )

@@ -19,6 +19,7 @@ from dactyl import page_memory
 from dactyl.core.errors import KitError
 from dactyl.jobs.run import requeue_abandoned
 from dactyl.keeping import check_store, database
+from dactyl.keeping.collecting import collect_seldom
 from dactyl.keeping.lock import hold_folder
 from dactyl.shelf import store
 from dactyl.shelf.models import ImportFile
@@ -60,6 +61,7 @@ class Command(BaseCommand):
                 threading.Thread(target=work, daemon=True).start()
             self.stdout.write(f"Dactyl is at http://{host}:{server.effective_port}/ (stop it with Ctrl+C)")
             self.stdout.flush()
+            collect_seldom()
             try:
                 server.run()
             except KeyboardInterrupt:
