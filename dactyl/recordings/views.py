@@ -70,7 +70,7 @@ def page(request: HttpRequest, kit_id: int, recording_id: int) -> HttpResponse:
 
 
 def _page(request: HttpRequest, kit: Kit, recording: Recording) -> HttpResponse:
-    context = {"tab": "part", **_context(kit, recording)}
+    context = {"main_view": "part", **_context(kit, recording)}
     return kit_page(request, kit, "recording", "recordings/_recording.html", context)
 
 

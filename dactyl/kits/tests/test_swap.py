@@ -85,6 +85,11 @@ class Swapping(KitCase):
             (pad.piece.name, added.notes, added.gain_db, pad.choke.letter), ("Brass snare", (40,), 2.0, "A")
         )
         self.assertIn(("hall", -6.0), self.kit.mics.values_list("name", "gain_db"))
+        self.assertContains(
+            self.post(self.kit, "pieces/add/", pads=f"{self.theirs.pk},999999"), "Brass snare of Hall added"
+        )
+        self.assertEqual(self.kit.pieces.filter(name="Brass snare").count(), 2)
+        self.assertContains(self.post(self.kit, "pieces/add/", pads=str(self.pad.pk)), "Copy it again", status_code=422)
 
     def test_a_piece_goes_to_another_kit_and_may_leave_this_one(self):
         answer = self.post(self.kit, f"pads/{self.pad.pk}/copy-to/", kit=str(self.other.pk), move="1")

@@ -115,7 +115,7 @@ def changed(
         context |= picture_context(kit, view, shown_in(request))
     if view in KIT_PICTURES:
         template, shown = KIT_PICTURES[view]
-        context |= {"tab": "kit", "view_template": template, **shown(kit)}
+        context |= {"main_view": "kit", "view_template": template, **shown(kit)}
     if view == "history":
         context["revisions"] = listed(kit)
     response = render(request, "kits/_changed.html", context, status=status)

@@ -175,7 +175,7 @@ PICTURES: dict[str, tuple[str, Callable[[Kit, str], dict[str, Any]]]] = {
 def picture_context(kit: Kit, view: str, shown: str) -> dict[str, Any]:
     """What a picture shows, and the template that shows it; ``shown`` is the key of the one chosen in it."""
     template, context = PICTURES[view]
-    return {"tab": "map", "view_template": template, "pictures": picture_links(kit), **context(kit, shown)}
+    return {"main_view": "map", "view_template": template, "pictures": picture_links(kit), **context(kit, shown)}
 
 
 def picture_links(kit: Kit) -> list[tuple[str, str, str]]:

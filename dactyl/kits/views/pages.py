@@ -120,7 +120,7 @@ def picture(request: HttpRequest, kit_id: int, view: str) -> HttpResponse:
     """One of the pictures beside the sheet."""
     kit = get_object_or_404(Kit, pk=kit_id)
     template, shown = PICTURES[view]
-    return kit_page(request, kit, view, template, {"tab": "kit", **shown(kit)})
+    return kit_page(request, kit, view, template, {"main_view": "kit", **shown(kit)})
 
 
 @require_GET

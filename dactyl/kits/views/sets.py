@@ -28,7 +28,7 @@ def _page(request: HttpRequest, kit: Kit, shown: int = 0) -> HttpResponse:
     kits = {one.pk: one for one in queries.home_kits(put_away=False)}
     own = [kits[place.kit_id] for place in chosen.places.all() if place.kit_id in kits] if chosen else []
     context = {
-        "tab": "kit",
+        "main_view": "kit",
         "sets": every,
         "set": chosen,
         "set_kits": own,

@@ -34,7 +34,7 @@ def page(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
         found = [*found, *shelf_drums.shelf_drums(kinds, words)]
     own = ours.articulations if ours else []
     context = {
-        "tab": "kit",
+        "main_view": "kit",
         "pad": pad,
         "is_one": is_one,
         "ours": ours,
@@ -122,7 +122,14 @@ def _names(pads: list[Pad], pairs: Mapping[int, int | None]) -> dict[int, str]:
 
 @kit_edit
 def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
-    """Add a piece of another kit at the end: ``piece``."""
+    """Add at the end ``piece``, a drum of another kit or of the shelf, or ``pads`` of another kit."""
+    if pads := ids_in(request.POST.get("pads", "")):
+        other = Kit.objects.filter(pads__in=pads).exclude(pk=kit.pk).first()
+        if other is None:
+            raise KitError("What was copied is no longer there. Copy it again.")
+        with reading():
+            source = queries.kit_value(other.pk, pads)
+        return edits.swap.add_pieces(kit, version, source, pads)
     drum, source = _drum_and_kit(request.POST.get("piece", "")[:20])
     if drum is None:
         raise KitError("This drum is no longer there. Choose another.")

@@ -83,7 +83,7 @@ export function startTakes(session, engine) {
     session.say(`${count} take${count > 1 ? "s" : ""} ${copy ? "copied" : "cut"}; Ctrl V puts ${count > 1 ? "them" : "it"} into the layer or onto the pad that has the focus.`);
   };
   const put = (event) => {
-    const lifted = session.clipboard?.takes && session.clipboard;
+    const lifted = session.clipboard;
     if (!lifted || !isControl(event) || event.code !== "KeyV") return false;
     const layer = event.target.closest?.("#card li[data-layer]")?.dataset.layer;
     const pad = event.target.closest?.(".row[data-pad]")?.dataset.pad;

@@ -2,6 +2,7 @@
 import { keyVelocity } from "../sheet/surface.js";
 
 const SOFT = 0.4;
+const COPIED = "copied-pads"; // in the browser's storage, so that other kits' tabs know of it
 const TYPING = "input:not([type=checkbox]):not([type=radio]), select, textarea";
 
 /** @param {object} page what there is on it; `first` are asked for every key before the rest, each true where it used one */
@@ -55,34 +56,50 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
     const isControl = ctrlKey || metaKey;
     const url = (action) => `/kits/${session.kit}/pads/${session.selected}/${action}/`;
     if (document.querySelector("dialog[open]") || !session.selected) return false;
-    if (isControl && code === "KeyC" && !String(getSelection())) copySettings(session.selected);
-    else if (isControl && code === "KeyV" && session.clipboard?.pad) session.post(url("paste"), { source: String(session.clipboard.pad) });
+    if (isControl && code === "KeyC" && !String(getSelection())) copyPads(session.pads);
+    else if (isControl && code === "KeyV" && copied()) paste(url("paste"));
     else if (isControl && code === "KeyD") session.post(url("duplicate"));
     else if (altKey && target.closest?.(".row") && (key === "ArrowUp" || key === "ArrowDown")) session.post(url("move"), { by: key === "ArrowUp" ? "-1" : "1" });
     else return false;
     return true;
   }
 
-  function copySettings(pad) {
-    session.clipboard = { pad };
-    session.say("Settings copied; Ctrl V gives them to the selected pads.");
+  /** The pads that were copied last, in this tab or another, and their kit. @returns {{ kit: string, pads: number[] } | null} */
+  const copied = () => JSON.parse(localStorage.getItem(COPIED) ?? "null");
+
+  function copyPads(pads) {
+    session.clipboard = null;
+    localStorage.setItem(COPIED, JSON.stringify({ kit: session.kit, pads }));
+    const what = pads.length > 1 ? `${pads.length} pads` : "The pad";
+    session.say(`${what} copied. Ctrl V here gives the ${pads.length > 1 ? "first one's " : ""}settings to the selected pads; in another kit it brings ${pads.length > 1 ? "them" : "it"} there.`);
     session.dispatchEvent(new Event("marked"));
+  }
+
+  /** Here the settings of the first, in another kit the pads themselves. @param {string} url of pasted settings */
+  function paste(url) {
+    const { kit, pads } = copied();
+    if (kit === session.kit) session.post(url, { source: String(pads[0]) });
+    else session.post(`/kits/${session.kit}/pieces/add/`, { pads: pads.join(",") });
   }
   document.addEventListener("click", ({ target }) => {
     const copy = target.closest?.("[data-copy-settings]");
-    if (copy) copySettings(Number(copy.dataset.copySettings));
+    if (copy) copyPads([Number(copy.dataset.copySettings)]);
+    const pasted = target.closest?.("[data-paste]");
+    if (pasted) paste(pasted.dataset.paste);
     const replace = target.closest?.("[data-replace-samples]");
     if (replace) session.post(replace.dataset.replaceSamples, { samples: shelf.picked().join(",") });
     const choice = target.closest?.("[data-post-choice]");
     if (choice) session.post(document.getElementById(choice.dataset.postChoice).value, { value: choice.dataset.value });
   });
-  session.addEventListener("marked", () => {
-    const paste = document.querySelector("[data-paste-settings]");
-    if (!paste) return;
-    const source = session.clipboard?.pad;
-    paste.disabled = !source;
-    if (source) paste.setAttribute("hx-vals", JSON.stringify({ source: String(source) }));
-  });
+  const markPaste = () => {
+    const button = /** @type {HTMLButtonElement} */ (document.querySelector("[data-paste]"));
+    if (!button) return;
+    const held = copied();
+    button.disabled = !held;
+    button.firstChild.textContent = held && held.kit !== session.kit ? "Paste from another kit " : "Paste settings ";
+  };
+  session.addEventListener("marked", markPaste);
+  window.addEventListener("storage", markPaste);
 
   const held = new Map(); // key -> the pad it holds
   document.addEventListener("keyup", ({ code, timeStamp }) => {

@@ -1,6 +1,7 @@
 /**
  * The matrix of a kit: a row is struck, a column falls silent or sounds along. A press sets or takes a dot away; where it
- * links, up and down is the strength. By keyboard: arrows walk, Enter presses, Shift Enter lets both cut each other.
+ * links, up and down is the strength. From name to name a link is drawn. By keyboard: arrows walk, Enter presses, Shift
+ * Enter lets both cut each other.
  */
 const USUAL_STRENGTH = 0.5;
 const DRAG_PX = 3;
@@ -14,6 +15,8 @@ export function startCuts(session, input) {
   const says = (text) => (document.getElementById("cut-says").textContent = text);
   let cursor = [0, 0];
   let held = null;
+  /** The row a link is being drawn from. @type {number | null} */
+  let from = null;
 
   /** @param {number[]} at @param {string} kind */
   const dotAt = ([row, column], kind) => picture().querySelector(`${kind}[data-at="${row} ${column}"]`);
@@ -49,7 +52,31 @@ export function startCuts(session, input) {
 
   const link = (at, value) => (at[0] === at[1] ? session.say("A pad can't sound along with itself.", true) : session.post(url("link", at), { value }));
 
+  /** The row whose name is under the pointer, or -1. */
+  function nameAt(event) {
+    const row = document.elementFromPoint(event.clientX, event.clientY)?.closest("#matrix-rows li");
+    return row ? [...row.parentElement.children].indexOf(row) : -1;
+  }
+
+  /** Draw the link under way to the row at the pointer, or nothing. @param {number} to */
+  function drawLink(to) {
+    const rows = /** @type {HTMLElement[]} */ ([...view().querySelectorAll("#matrix-rows li")]);
+    const arcs = /** @type {SVGElement} */ (view().querySelector(".matrix-links"));
+    const width = arcs.clientWidth;
+    const [y, y2] = [from, to].map((n) => (n === null || n < 0 ? 0 : rows[n].offsetTop - rows[0].offsetTop + rows[n].offsetHeight / 2));
+    arcs.querySelector(".drawn").setAttribute("d", from === null || to < 0 || to === from ? "" : `M${width} ${y}C4 ${y} 4 ${y2} ${width} ${y2}m-5 -3l5 3l-5 3`);
+    if (from !== null) says(to < 0 || to === from ? `${names()[from]}: draw to the pad that is to sound along` : `${names()[to]} sounds along with ${names()[from]}`);
+  }
+
   document.addEventListener("pointerdown", (event) => {
+    const name = event.target.closest?.("#matrix-rows li");
+    if (name && !event.button) {
+      event.preventDefault(); // no text is selected
+      from = nameAt(event);
+      show([from, cursor[1]]);
+      input.pad(pads()[from], 100, "cuts", event.timeStamp);
+      return drawLink(from);
+    }
     const at = event.target.closest?.(".matrix-svg") && place(event);
     if (!at || event.button) return;
     const dot = dotAt(at, ".link");
@@ -60,25 +87,44 @@ export function startCuts(session, input) {
   });
   document.addEventListener("pointermove", (event) => {
     if (!view()) return;
+    if (from !== null) return drawLink(nameAt(event));
     if (!held) {
       const at = event.target.closest?.(".matrix-svg") && place(event);
       if (at) show(at);
       return;
     }
-    if (mode() !== "link" || Math.abs(event.clientY - held.y) < DRAG_PX) return;
+    if (!(mode() === "link" || held.was) || Math.abs(event.clientY - held.y) < DRAG_PX) return;
     held.isMoved = true;
     held.now = Math.min(2, Math.max(0.01, Math.round((held.strength + (held.y - event.clientY) / 150) * 100) / 100));
     says(`${names()[held.at[1]]} sounds along at ${Math.round(held.now * 100)} %`);
     dotAt(held.at, ".link")?.setAttribute("r", String(0.12 + 0.3 * Math.min(1, held.now)));
   });
   document.addEventListener("pointerup", (event) => {
+    if (from !== null && view()) {
+      const [by, of] = [from, nameAt(event)];
+      endLink();
+      if (of < 0 || of === by) return;
+      if (dotAt([by, of], ".link")) session.say(`${names()[of]} sounds along already; drag its ring for how strongly.`);
+      else link([by, of], String(USUAL_STRENGTH));
+      return;
+    }
     if (!held) return;
     const { at, isMoved, now } = held;
     held = null;
     if (isMoved) link(at, String(now));
     else press(at, mode() === "both" || event.shiftKey);
   });
-  document.addEventListener("pointercancel", () => (held = null));
+  document.addEventListener("pointercancel", () => {
+    held = null;
+    endLink();
+  });
+
+  function endLink() {
+    if (from === null) return;
+    from = null;
+    if (view()) drawLink(-1);
+  }
+
   document.addEventListener("change", ({ target }) => {
     const field = target.closest?.("[data-link-at]");
     if (field) link(field.dataset.linkAt.split(" ").map(Number), field.value.replace(",", "."));

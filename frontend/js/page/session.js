@@ -4,7 +4,7 @@ const SLOW_MS = 300;
 export class Session extends EventTarget {
   /** Selected pads; the first is the one on the card. @type {number[]} */ pads = [];
   /** Selected takes; the first is the one whose waveform is open. @type {number[]} */ takes = [];
-  /** What Ctrl C or Ctrl X took: the settings of a pad, or takes. @type {{ pad?: number, takes?: number[], copy?: string } | null} */ clipboard = null;
+  /** Takes that Ctrl C or Ctrl X took. @type {{ takes: number[], copy: string } | null} */ clipboard = null;
   #touched = []; // the pads that the last edit touched
   #body;
   #engine;
