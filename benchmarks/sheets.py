@@ -3,6 +3,7 @@
 import pickle
 import sqlite3
 import time
+from typing import Any
 
 import numpy as np
 import soxr
@@ -12,7 +13,7 @@ from benchmarks.measured import Row, against, ratio_row, seconds
 from dactyl.core.audio.prepare import Recipe, prepare
 from dactyl.core.play.compile import compile_kit
 
-MOST_QUERIES = 15
+MOST_QUERIES = 30
 
 
 def rows() -> list[Row]:
@@ -62,29 +63,34 @@ def _edit(kit) -> list[Row]:
     client = Client(HTTP_HOST="127.0.0.1")
     pad = kit.pads.first()
     take = Take.objects.filter(layer__pad=pad).first()
-    worst, slowest = ("", 0), 0.0
+    worst, slowest = ("", 0, 0), 0.0
     for path in (f"pads/{pad.pk}/set/gain_db/", f"pads/{pad.pk}/set/tune_cents/", f"takes/{take.pk}/set/gain_db/"):
-        version = Kit.objects.values_list("version", flat=True).get(pk=kit.pk)
+        version = Kit.objects.values_list("journal__version", flat=True).get(pk=kit.pk)
         headers = {"X-Kit-Version": str(version), "X-Selected-Pads": str(pad.pk), "HX-Request": "true"}
         with CaptureQueriesContext(connection) as captured:
             begun = time.perf_counter()
             answer = client.post(f"/kits/{kit.pk}/{path}", {"value": "-3"}, headers=headers)
+            own = _counted(captured)
             tables = client.get(f"/kits/{kit.pk}/playbook/48000/?pads={pad.pk}")
             slowest = max(slowest, time.perf_counter() - begun)
         assert (answer.status_code, tables.status_code) == (200, 200)
-        of_edit = sum("SAVEPOINT" not in query["sql"] for query in captured.captured_queries)
-        worst = max(worst, (path, of_edit), key=lambda pair: pair[1])
+        worst = max(worst, (path, own, _counted(captured)), key=lambda row: row[2])
     whole = seconds(lambda: client.get(f"/kits/{kit.pk}/playbook/48000/"))
     return [
         Row(
             "Edit and the tables after it, queries",
-            f"{worst[1]} in all, {worst[0]}",
+            f"{worst[1]} and {worst[2] - worst[1]}, {worst[0]}",
             None,
-            "edit alone at most 15",
-            worst[1] <= 2 * MOST_QUERIES,
+            f"at most {MOST_QUERIES} in all",
+            worst[2] <= MOST_QUERIES,
         ),
         ratio_row("Edit and the tables of its pad", slowest, whole, 0.25, "the tables of the whole kit"),
     ]
+
+
+def _counted(captured: Any) -> int:
+    """Statements that read or write rows."""
+    return sum(query["sql"].startswith(("SELECT", "INSERT", "UPDATE", "DELETE")) for query in captured.captured_queries)
 
 
 def _prepare() -> Row:

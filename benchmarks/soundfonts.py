@@ -1,7 +1,8 @@
-"""Recorded one-shots from free General MIDI soundfonts of Debian, varied: what the listener is taught and measured on.
+"""Recorded one-shots from free General MIDI soundfonts and samples of Debian, varied: what the listener is taught and
+measured on.
 
-Packages: timgm6mb-soundfont, csound-soundfont, freepats, and fluidsynth to play them. Nothing of it ships. No font whose
-name has "fluid" or "musescore" in it is used: those are kept for judging.
+Packages: timgm6mb-soundfont, csound-soundfont, freepats, and fluidsynth to play them; sonic-pi-samples. Nothing of it
+ships. No font whose name has "fluid" or "musescore" in it is used: those are kept for judging.
 """
 
 import struct
@@ -22,8 +23,16 @@ FONTS = {
     "timgm": Path("/usr/share/sounds/sf2/TimGM6mb.sf2"),
     "csound": Path("/usr/share/sounds/sf2/sf_GMbank.sf2"),
     "freepats": Path("/usr/share/midi/freepats/Drum_000"),
+    "samples": Path("/usr/share/sonic-pi/samples"),
 }
-KITS = {"timgm": (0, 8, 16, 24, 25, 32, 40), "csound": (0, 8, 16, 24, 25, 32, 40), "freepats": (0,)}  # presets
+KITS = {"timgm": (0, 8, 16, 24, 25, 32, 40), "csound": (0, 8, 16, 24, 25, 32, 40)}  # presets
+KIND_OF_NAMES = {  # of the samples: acoustic ones begin with drum, the others are electronic
+    "bd_*": "kick", "drum_bass_*": "kick", "drum_heavy_kick": "kick", "elec_*_kick": "kick", "drum_snare_*": "snare",
+    "sn_*": "snare", "elec_*snare": "snare", "drum_cymbal_closed": "closed_hat", "drum_cymbal_open": "open_hat",
+    "drum_cymbal_pedal": "pedal_hat", "drum_cymbal_hard": "crash", "drum_cymbal_soft": "crash", "drum_splash_*": "crash",
+    "drum_tom_hi_*": "high_tom", "drum_tom_mid_*": "mid_tom", "elec_fuzz_tom": "mid_tom", "drum_tom_lo_*": "low_tom",
+    "drum_cowbell": "cowbell",
+}  # fmt: skip
 KIND_OF = {  # General MIDI Level 1 percussion, by key
     35: "kick", 36: "kick", 37: "side_stick", 38: "snare", 39: "clap", 40: "snare", 41: "low_tom", 42: "closed_hat",
     43: "low_tom", 44: "pedal_hat", 45: "mid_tom", 46: "open_hat", 47: "mid_tom", 48: "high_tom", 49: "crash",
@@ -51,7 +60,8 @@ def fonts_here() -> list[str]:
 @cache
 def one_shots(font: str) -> tuple[OneShot, ...]:
     """Every drum of every kit of a font, as it is played hard; equal sounds once."""
-    found = _of_patches() if font == "freepats" else [shot for kit in KITS[font] for shot in _of_font(font, kit)]
+    others = {"freepats": _of_patches, "samples": _of_samples}
+    found = others[font]() if font in others else [shot for kit in KITS[font] for shot in _of_font(font, kit)]
     kept: dict[bytes, OneShot] = {}
     for shot in found:
         if np.abs(shot.audio).max() > 1e-3:
@@ -103,6 +113,15 @@ def _of_patches() -> Iterator[OneShot]:
                 sound = np.where(sound < 0, sound + (32768 if mode & 1 else 128), sound - (32768 if mode & 1 else 128))
             sound /= max(1.0, float(np.abs(sound).max()))
             yield OneShot("freepats", 0, note, KIND_OF[note], _from_onset(resample_poly(sound, RATE_HZ, rate).astype(np.float32)))  # fmt: skip
+
+
+def _of_samples() -> Iterator[OneShot]:
+    for pattern, kind in KIND_OF_NAMES.items():
+        for path in sorted(FONTS["samples"].glob(f"{pattern}.flac")):
+            read = read_sound(path)
+            sound = resample_poly(read.audio.mean(axis=0), RATE_HZ, read.rate_hz)
+            sound = (sound / max(1e-9, float(np.abs(sound).max()))).astype(np.float32)
+            yield OneShot("samples", int(not path.name.startswith("drum")), 0, kind, _from_onset(sound))
 
 
 def _from_onset(audio: np.ndarray) -> np.ndarray:

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 
 from django.db import connection, transaction
-from django.db.models import Count, Max, Min, QuerySet
+from django.db.models import Count, Q, QuerySet, Subquery
 
 from dactyl.history.models import Document, Revision
 
@@ -37,20 +37,15 @@ class Standing:
 
 
 def standing(document: Document) -> Standing:
-    """What undo would undo, what redo would do again, and how many edits are done. Two queries."""
+    """What undo would undo, what redo would do again, and how many edits are done. One query."""
     revisions = Revision.objects.filter(journal=document.journal_id)
-    groups = {
-        is_undone: (first, last, count)
-        for is_undone, first, last, count in revisions.values_list("is_undone")
-        .annotate(Min("pk"), Max("pk"), Count("pk"))
-        .order_by()
-    }
-    done, undone = groups.get(False), groups.get(True)
-    rows = revisions.defer("rows").in_bulk([key for key in (done and done[1], undone and undone[0]) if key])
+    done, undone = revisions.filter(is_undone=False), revisions.filter(is_undone=True)
+    ends = (done.order_by("-pk").values("pk")[:1], undone.order_by("pk").values("pk")[:1])
+    count = done.order_by().values("journal").annotate(count=Count("pk")).values("count")
+    found = revisions.filter(Q(pk=Subquery(ends[0])) | Q(pk=Subquery(ends[1])))
+    rows = {row.is_undone: row for row in found.defer("rows").annotate(done=Subquery(count))}
     return Standing(
-        undoes=rows.get(done[1]) if done else None,
-        redoes=rows.get(undone[0]) if undone else None,
-        done=done[2] if done else 0,
+        undoes=rows.get(False), redoes=rows.get(True), done=next((row.done or 0 for row in rows.values()), 0)
     )
 
 

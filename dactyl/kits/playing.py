@@ -32,7 +32,7 @@ def playbook_for_page(
     tried: Callable[[core.Kit], core.Kit] | None = None,
 ) -> dict[str, Any]:
     """The playbook, whole or of some pads. ``docs/formats.md`` describes it. tried : what is heard in the kit's place"""
-    value = kit_value(kit.pk, pad_ids, instead=instead)
+    value = kit_value(kit, pad_ids, instead=instead)
     playbook = _compiled(tried(value) if tried else value, rate_hz)
     return {"version": kit.version, **as_tables(playbook, is_whole=pad_ids is None)}
 
@@ -43,12 +43,12 @@ def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
     All of it leaves by the first output, as loud as its own outputs make it, so that what still rings of this kit keeps its
     levels. ``lights`` says which pad of this kit is lit where one of the other sounds.
     """
-    return {**heard_as(own, kit_value(other.pk), rate_hz), "kit": other.pk}
+    return {**heard_as(own, kit_value(other), rate_hz), "kit": other.pk}
 
 
 def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     """The tables of any kit, or of a version of this one, through this one's notes and outputs."""
-    outputs = kit_value(own.pk, []).outputs
+    outputs = kit_value(own, []).outputs
     playbook = _compiled(value, rate_hz)
     tables = as_tables(playbook, is_whole=True)
     main = db_to_gain(outputs[0].gain_db)

@@ -39,17 +39,19 @@ from dactyl.kits.models import (
 from dactyl.shelf.models import Sample, Span
 from dactyl.shelf.spans import Stretch
 
+MOST_BROKEN = 50  # damaged samples that a sheet names
 OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
 
 
 def kit_value(
-    kit_id: int, pad_ids: Collection[int] | None = None, *, instead: dict[int, Sample] | None = None
+    kit: Kit | int, pad_ids: Collection[int] | None = None, *, instead: dict[int, Sample] | None = None
 ) -> core.Kit:
-    """The kit as the core knows it, whole or with only some of its pads. Eleven queries.
+    """The kit as the core knows it, whole or with only some of its pads. Twelve queries, eleven where its row is here.
 
+    kit : its row, or its key
     instead : for some takes, the sample to hear in the place of their first mic's, as if it had been chosen
     """
-    return _kit_value(kit_id, pad_ids, instead or {})
+    return _kit_value(kit if isinstance(kit, Kit) else Kit.objects.get(pk=kit), pad_ids, instead or {})
 
 
 def whole_kit_value(kit_id: int) -> core.Kit:
@@ -61,7 +63,7 @@ def whole_kit_value(kit_id: int) -> core.Kit:
     for other, note, pad in MapNote.objects.filter(map__in=others).values_list("map", "note", "pad"):
         notes[other].append((note, pad))
     return _kit_value(
-        kit_id,
+        Kit.objects.get(pk=kit_id),
         surfaces=tuple(
             core.Surface(**values_of(fields.SURFACE, row), cells=tuple(cells[row.pk]))
             for row in Surface.objects.filter(kit=kit_id)
@@ -71,12 +73,11 @@ def whole_kit_value(kit_id: int) -> core.Kit:
 
 
 def _kit_value(
-    kit_id: int,
+    row: Kit,
     pad_ids: Collection[int] | None = None,
     instead: Mapping[int, Sample] = MappingProxyType({}),
     **besides: tuple[core.Surface, ...] | tuple[core.NoteMap, ...],
 ) -> core.Kit:
-    row = Kit.objects.get(pk=kit_id)
     outputs = list(Output.objects.filter(kit=row))
     output_name = {output.pk: output.name for output in outputs}
     mics = list(Mic.objects.filter(kit=row))
@@ -213,6 +214,7 @@ class PadRow:
     layers: list[LayerRow]
     notes: list[int]
     output: Output
+    damaged: list[str] = field(default_factory=list)  # names of its samples whose files are not what they were
     is_first: bool = True  # of its piece
     is_last: bool = True
 
@@ -244,7 +246,7 @@ class PadRow:
 def sheet_rows(
     kit: Kit, pad_ids: Collection[int] | None = None, *, levels: bool = True, outputs: Sequence[Output] | None = None
 ) -> list[PadRow]:
-    """Rows of the sheet in order, from stored levels of each take's first mic. Six queries, whatever the kit's size.
+    """Rows of the sheet in order, from stored levels of each take's first mic. Seven queries, whatever the kit's size.
 
     pad_ids : the pads whose rows are wanted; by default all of them
     levels : whether the levels of takes are wanted, or only how many there are
@@ -267,20 +269,36 @@ def sheet_rows(
         ):
             if level_db is not None:
                 by_id[layer].levels.append((level_db + gain_db + by_id[layer].gain_db, enabled))
+    damaged = damaged_samples(kit) if levels else {}
     notes = _notes(kit)
     pads = list(pads)
     for pad in pads:
         pad.kit = kit
     rows = [
         PadRow(
-            pad=pad, layers=layers[pad.pk], notes=notes[pad.pk], output=pad.output or pad.piece.output or main
+            pad=pad,
+            layers=layers[pad.pk],
+            notes=notes[pad.pk],
+            output=pad.output or pad.piece.output or main,
+            damaged=damaged.get(pad.pk, []),
         )
         for pad in pads
-    ]  # fmt: skip
+    ]
     for upper, lower in zip(rows, rows[1:], strict=False):
         if upper.pad.piece_id == lower.pad.piece_id:
             upper.is_last = lower.is_first = False
     return rows if pad_ids is None else [row for row in rows if row.pad.pk in pad_ids]
+
+
+def damaged_samples(kit: Kit) -> dict[int, list[str]]:
+    """Names of damaged samples, by the pads of ``kit`` that play them."""
+    names: dict[int, list[str]] = defaultdict(list)
+    broken = list(Sample.objects.exclude(damage="").values_list("pk", flat=True)[:MOST_BROKEN])
+    if broken:
+        of = TakeSample.objects.filter(sample__in=broken, take__layer__pad__kit=kit).order_by("sample__name")
+        for pad, name in of.values_list("take__layer__pad", "sample__name").distinct():
+            names[pad].append(name)
+    return names
 
 
 def with_levels(takes: QuerySet[Take]) -> QuerySet[Take]:

@@ -13,9 +13,11 @@ from unittest.mock import patch
 from django.conf import settings
 from django.core.management import CommandError, call_command
 from django.test import SimpleTestCase, TestCase, override_settings
+from waitress.adjustments import Adjustments
 
 from dactyl.core.errors import AudioError
 from dactyl.keeping import check_store, database
+from dactyl.keeping.refusals import Parser
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
 from dactyl.shelf.models import Sample
@@ -137,3 +139,25 @@ class Damage(TestCase):
     def test_restoring_a_copy_that_is_not_there_is_said(self):
         with self.assertRaisesMessage(CommandError, "There is no copy “yesterday”"):
             call_command("restore", "yesterday", stdout=StringIO())
+
+
+class Refusing(SimpleTestCase):
+    """What the web server refuses before the site is asked."""
+
+    def sent(self, length: int) -> Parser:
+        parser = Parser(Adjustments(max_request_body_size=1_000_000_000))
+        self.addCleanup(parser.close)
+        parser.received(b"POST /shelf/ HTTP/1.1\r\nHost: here\r\nContent-Length: %d\r\n\r\n" % length)
+        return parser
+
+    def test_a_body_over_the_limit_and_one_without_room_end_in_a_sentence(self):
+        status, _, words = self.sent(2_000_000_000).error.to_response()
+        self.assertEqual(
+            (status[:3], words), ("413", b"What was sent is larger than 1 GB. Bring it in in several parts.")
+        )
+        parser = self.sent(500)
+        with patch.object(parser.body_rcv, "received", side_effect=OSError(28, "No space left on device")):
+            parser.received(b"x" * 100)
+        status, _, words = parser.error.to_response()
+        self.assertEqual(status[:3], "507")
+        self.assertIn(b"The disk is full", words)

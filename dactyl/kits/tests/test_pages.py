@@ -53,6 +53,16 @@ class Answers(KitCase):
         self.pad.refresh_from_db()
         self.assertEqual((self.pad.gain_db, self.pad.choke.letter, self.pad.output.name), (-3.5, "A", "Snare bus"))
 
+    def test_a_damaged_sample_is_marked_in_its_row_and_named_on_the_card(self):
+        self.give()
+        sample = self.pad.layers.first().takes.first().samples.first().sample
+        page = f"/kits/{self.kit.pk}/"
+        self.assertNotContains(self.client.get(page), "△</span> damaged")
+        type(sample).objects.filter(pk=sample.pk).update(damage="is gone")
+        answer = self.client.get(page)
+        self.assertContains(answer, "△</span> damaged", 1)
+        self.assertContains(answer, f"Damaged: {sample.name}. Bring the file in again")
+
     def test_choosing_an_output_makes_it_once_and_the_rest_stays_on_main(self):
         self.give()
         for name in ("Snare", "snare"):

@@ -62,6 +62,8 @@ def _row(own: list[pieces.Articulation], drum: pieces.Drum) -> dict:
 
 def tried_drum(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
     """What ``swap=PIECE.LEVELLED.PAIRS`` lets sound in the kit's place; None where it says nothing."""
+    if not text:
+        return None
     try:
         _, source, pairs, gains, mic = _asked(kit, text)
     except KitError:

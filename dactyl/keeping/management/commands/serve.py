@@ -21,6 +21,7 @@ from dactyl.jobs.run import requeue_abandoned
 from dactyl.keeping import check_store, database
 from dactyl.keeping.collecting import collect_seldom
 from dactyl.keeping.lock import hold_folder
+from dactyl.keeping.refusals import refuse_in_our_words
 from dactyl.shelf import store
 from dactyl.shelf.models import ImportFile
 
@@ -78,6 +79,7 @@ class Command(BaseCommand):
             self.stdout.write(f"Today's copy of the database is {made}; the last {database.COPIES_KEPT} are kept.")
 
     def _listen(self, host: str, port: int) -> Any:
+        refuse_in_our_words()
         try:
             return waitress.create_server(
                 get_wsgi_application(),
