@@ -8,7 +8,7 @@ from benchmarks.scenes import CLOSE, RATE_HZ, Scene, scene
 from dactyl.core.hits import strokes
 from dactyl.core.hits.envelopes import HOP_SECONDS, Track, levels
 
-FONTS, SCENES = ("csound", "timgm"), 12  # freepats is kept unseen
+FONTS, SCENES = ("csound", "timgm", "samples"), 12  # freepats is kept unseen
 NEAR_SECONDS = 0.010
 SHRINK = 3.0
 

@@ -30,6 +30,9 @@ ARRIVES_HOPS = (10, 2)  # how much earlier, and later, a drum is in its own micr
 LEAST_LOSS_DB = 7.0  # on the way to another microphone, both measured against their own loudest
 WEIGHTS_FILE = Path(__file__).with_name("strokes_by_evidence.json")
 CLEARLY_OWN_DB, FEWEST_OWN = 9.0, 4
+DROWNED_DB = (
+    12.0  # no drum is so much softer in its own microphone than others are there: what is left there is no stroke
+)
 ROUNDS = 3
 ECHO_HOPS, ECHO_WITHIN, ECHO_SHARE, ECHO_SURE, FEWEST_ECHOES = (15, 200), 3, 0.5, 0.3, 8
 RINGS_HOPS = 350  # that a drum explains what is heard elsewhere
@@ -166,8 +169,10 @@ def _weighed(
     if not len(rise.places):
         return np.zeros(0), 0.0, []
     others = [_Arrival.of(rise, found[n], struck[n], ringing[n]) for n in found if n != own and struck[n].any()]
-    clear = rise.heights[struck[own]]
-    top = float(np.percentile(clear, 75) if len(clear) >= FEWEST_OWN else np.percentile(rise.heights, 95))
+    clear, loudest = rise.heights[struck[own]], float(np.percentile(rise.heights, 95))
+    top = float(np.percentile(clear, 75)) if len(clear) >= FEWEST_OWN else loudest
+    if top < loudest - DROWNED_DB:
+        top = loudest
     explained, by = _explained(rise, others, top - LEAST_LOSS_DB)
     return explained, top, by
 
