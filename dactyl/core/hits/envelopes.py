@@ -1,7 +1,7 @@
 """Levels of a track, millisecond by millisecond, in three bands: read in blocks, so that memory stays whatever the length."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.signal import butter, sosfilt
@@ -26,6 +26,20 @@ class Track:
     read: Read
     frames: int
     rate_hz: int
+
+
+def in_blocks(track: Track, seconds: float) -> Track:
+    """The same track for many short reads in time order: it is read in stretches of some seconds."""
+    held, begin = np.zeros((1, 0), np.float32), 0
+
+    def read(first: int, stop: int) -> np.ndarray:
+        nonlocal held, begin
+        if first < begin or stop > begin + held.shape[1]:
+            begin = first
+            held = track.read(first, min(track.frames, max(stop, first + round(seconds * track.rate_hz))))
+        return held[:, first - begin : stop - begin]
+
+    return replace(track, read=read)
 
 
 def levels(track: Track) -> np.ndarray:

@@ -6,15 +6,18 @@ it was not taught on says docs/hearing.md.
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, levels
+from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, in_blocks, levels
 from dactyl.core.hits.strokes import CLOSE, PEAK_HOPS, Candidate, candidates, kind_of, rises, weighted
 from dactyl.core.hits.timing import begins, of_itself
 
 STRETCH_SECONDS, OVERLAP_SECONDS = 240, 2
+READ_SECONDS = 10
+CORES = 2  # tracks that are read and filtered at once
 SURE = 0.5
 NEAR_SECONDS, AROUND_SECONDS = 0.03, 0.4  # how near a rise is looked for, and what is listened to around it
 FEWEST_ALONE = 5  # strokes, to know how a drum begins by itself
@@ -73,10 +76,13 @@ def find_hits(
         begin = max(0.0, stretch * STRETCH_SECONDS - OVERLAP_SECONDS)
         end = min(seconds, (stretch + 1) * STRETCH_SECONDS)
         parts = [_part(track, begin, end) for track in tracks]
-        every = []
-        for part in parts:
-            every.append(levels(part))
-            yield (stretch + 0.9 * len(every) / len(tracks)) / stretches
+        every, pool = [], ThreadPoolExecutor(CORES)
+        try:
+            for one in pool.map(levels, parts):
+                every.append(one)
+                yield (stretch + 0.9 * len(every) / len(tracks)) / stretches
+        finally:
+            pool.shutdown(cancel_futures=True)  # where it was cancelled, the rest is not begun
         first_hop = round((stretch * STRETCH_SECONDS - begin) / HOP_SECONDS)
         shift = round(begin / HOP_SECONDS)
         found = candidates(parts, every)
@@ -139,7 +145,8 @@ def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: fl
     sure = np.array([candidate.confidence >= SURE for candidate, _ in told])
     loud = float(np.percentile(heights[sure], 75)) if sure.any() else float(heights.max())
     hits, unsure, last = [], [], -1
-    places = [begins(track, hop) for _, hop in told]
+    read = in_blocks(track, READ_SECONDS)
+    places = [begins(read, hop) for _, hop in told]
     alone = [
         high - begin for (c, _), (begin, high), taken in zip(told, places, sure, strict=True) if taken and not c.by
     ]

@@ -23,17 +23,23 @@ def begins(track: Track, hop: int) -> tuple[int, int]:
         return rise, rise
     at = rise - start
     before = sound[max(0, at - round(FLOOR_MS[0] * rate / 1000)) : max(1, at - round(FLOOR_MS[1] * rate / 1000))]
-    offset = float(np.median(before))
+    offset = _at_share(before, 0.5)
     size = np.abs(sound - offset)
     first = max(0, at - round(4.0 * rate / 1000))
     top = first + int(np.argmax(size[first:]))
     peak = float(size[top])
-    floor = float(np.percentile(np.abs(before - offset), 98))
+    floor = _at_share(np.abs(before - offset), 0.98)
     least = max(peak * 10 ** (STARTS_DB / 20), min(OVER_FLOOR * floor, 0.5 * peak))
     quiet = QUIET_MS * rate / 1000
     started = _passed(size[: top + 1], least, quiet)
     high = _passed(size[: top + 1], peak * 10 ** (HIGH_DB / 20), quiet)
     return start + started, start + max(started, high)
+
+
+def _at_share(values: np.ndarray, share: float) -> float:
+    """The value that this share of ``values`` does not pass: a tenth of the time of numpy's quantile for so few."""
+    place = round(share * (len(values) - 1))
+    return float(np.partition(values, place)[place])
 
 
 def of_itself(begin: int, high: int, attack: float, rate_hz: int) -> int:
