@@ -44,6 +44,11 @@ def enqueue(work: str, subject_id: int, *, queue: str) -> Job:
     return job
 
 
+def latest(work: str, subject_id: int) -> Job | None:
+    """The job of this kind that was queued last for a subject."""
+    return Job.objects.filter(work=work, subject_id=subject_id).order_by("-pk").first()
+
+
 def cancel(job: Job) -> None:
     """Ask a running job to stop at its next step; a waiting one never starts."""
     Job.objects.filter(pk=job.pk).update(cancel_requested=True)

@@ -3,6 +3,7 @@
 import statistics
 import struct
 from collections.abc import Sequence
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -13,16 +14,17 @@ from dactyl.core.audio.overview import pack_columns
 from dactyl.core.bounce.response import Response, measure_response
 from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.errors import KitError
-from dactyl.core.hits.onsets import find_onsets_in
+from dactyl.core.hits.onsets import listen, onsets_of
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.wave.read import read_range, read_sound
 from dactyl.kits import queries
 from dactyl.kits.models import Pad, Take
 from dactyl.shelf.models import Sample
 from dactyl.shelf.sounds import broken_sounds, prepared_head, ready_sounds
-from dactyl.shelf.store import whole_path
+from dactyl.shelf.store import heard_path, whole_path
 
 DECODED_BYTES = 128 << 20
+AT_ONCE_SECONDS = 30  # of a loop whose transients are found within a request; a minute takes about a second
 _decoded = SoundCache(lambda sha256: read_sound(whole_path(sha256)).audio, DECODED_BYTES)
 
 
@@ -48,12 +50,24 @@ def sample_waveform(sample: Sample, columns: int) -> bytes:
     return _packed(_decoded(sample.sha256), 0, 0, columns)
 
 
-def transients_of(sample: Sample, sensitivity: float) -> list[int]:
-    """Frames at which a loop is struck, the first of its piece first."""
-    path = whole_path(sample.sha256)
-    return find_onsets_in(
-        lambda first, stop: read_range(path, first, stop), sample.frames, sample.rate_hz, sensitivity=sensitivity
-    )
+def transients_of(sample: Sample, sensitivity: float, most: int) -> list[int] | None:
+    """Frames at which a loop is struck, the first of them first; None for a long one that nobody listened to yet."""
+    path, flux = whole_path(sample.sha256), flux_of(sample)
+    if flux is None:
+        return None
+    read = partial(read_range, path)
+    return onsets_of(flux, read, sample.frames, sample.rate_hz, sensitivity=sensitivity, most=most)
+
+
+def flux_of(sample: Sample) -> np.ndarray | None:
+    """What transients are found in: of a short loop at once, of a long one once ``tasks.listen_for_transients`` is done."""
+    if sample.seconds <= AT_ONCE_SECONDS:
+        *_, flux = listen(partial(read_range, whole_path(sample.sha256)), sample.frames, sample.rate_hz)
+        return flux
+    try:
+        return np.load(heard_path(sample.sha256))
+    except (OSError, ValueError):
+        return None
 
 
 def waveform_of(take: Take, start: int, stop: int, columns: int) -> bytes:

@@ -1,17 +1,22 @@
 """What takes long: opening a kit file, its samples to the shelf and its kit as rows; measuring what many takes play."""
 
 from collections.abc import Collection, Iterator
+from functools import partial
 
+import numpy as np
 from django.conf import settings
 
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.formats.package import samples_of
+from dactyl.core.hits.onsets import listen
+from dactyl.core.wave.read import read_range
 from dactyl.jobs.run import Progress, enqueue
 from dactyl.kits import queries
 from dactyl.kits.edits.from_value import open_kit as open_kit_value
 from dactyl.kits.models import KitFile, Pad
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
+from dactyl.shelf.models import Sample
 from dactyl.shelf.queries import by_hash
 from dactyl.shelf.spans import measure_missing
 
@@ -47,6 +52,20 @@ def _open(row: KitFile) -> Iterator[Progress]:
         row.notes = [*source.warnings, *differences][:500]
         row.save(update_fields=["kit", "notes"])
         yield from measure_kit(row.kit_id)
+
+
+LISTEN = "dactyl.kits.tasks.listen_for_transients"
+
+
+def listen_for_transients(sample_id: int) -> Iterator[Progress]:
+    """Of a long loop, so that it can be cut by them at any sensitivity."""
+    sample = Sample.objects.get(pk=sample_id)
+    path = store.whole_path(sample.sha256)
+    for step in listen(partial(read_range, path), sample.frames, sample.rate_hz):
+        if isinstance(step, np.ndarray):
+            store.write_whole(store.heard_path(sample.sha256), lambda file, flux=step: np.save(file, flux))
+        else:
+            yield Progress(round(100 * step), 100, "Listening for transients")
 
 
 MOST_AT_ONCE = 64  # stretches that are measured in the request; a loop cut over as many pads takes a tenth of a second

@@ -107,6 +107,7 @@ urlpatterns = [
     path(KIT + "begin-from/", swap.begin_from, name="begin_from"),
     path(KIT + "pieces/add/", swap.add, name="add_piece"),
     path(PAD + "cut/", stacking.cut, name="cut"),
+    path(PAD + "cut/listen/", stacking.listen_for_cut, name="listen_for_cut"),
     path(PAD + "cut/now/", stacking.cut_now, name="cut_now"),
     path("cut/<int:sample_id>/", stacking.cut_waveform, name="cut_waveform"),
     path(PAD + "replace/", changes.replace_samples, name="replace_samples"),

@@ -170,6 +170,7 @@ def forget_file(sha256: str) -> None:
     """Delete the recording of a sample whose row is gone, unless it came in again meanwhile."""
     if not Sample.objects.filter(sha256=sha256).exists():
         store.sample_path(sha256).unlink(missing_ok=True)
+        store.heard_path(sha256).unlink(missing_ok=True)
 
 
 def stop_import(batch: Import) -> None:

@@ -64,6 +64,11 @@ def prepared_path(key: str) -> Path:
     return settings.DATA / "prepared" / key[:2] / f"{key}.npy"
 
 
+def heard_path(sha256: str) -> Path:
+    """What a long sample's transients are found in, once it was listened to."""
+    return settings.DATA / "heard" / f"{sha256}.npy"
+
+
 def receive(write: Callable[[IO[bytes]], None]) -> str:
     """Keep what ``write`` writes as a new incoming file, whole and on disk; return its name there."""
     name = uuid.uuid4().hex

@@ -5,7 +5,7 @@ over bands; peaks that stand out from their surroundings are onsets. Each is the
 it finds, and how near, is measured in benchmarks/cutting.py.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 from scipy.ndimage import median_filter
@@ -36,16 +36,33 @@ def find_onsets(audio: np.ndarray, rate_hz: int, *, sensitivity: float = 0.5) ->
 
 def find_onsets_in(read: Read, frames: int, rate_hz: int, *, sensitivity: float = 0.5) -> list[int]:
     """The same for a recording of ``frames`` that is read in blocks: memory grows by 40 bytes for each 2.7 ms of it."""
-    window, hop = max(32, int(WINDOW_SECONDS * rate_hz)), max(4, int(HOP_SECONDS * rate_hz))
+    *_, flux = listen(read, frames, rate_hz)
+    return onsets_of(flux, read, frames, rate_hz, sensitivity=sensitivity)
+
+
+def listen(read: Read, frames: int, rate_hz: int) -> Iterator[float | np.ndarray]:
+    """What takes long and does not depend on the sensitivity: yields how much is done, 0 to 1, and at last the flux,
+    float32 by hops of 2.7 ms; empty where all is silent or the sound is shorter than a window."""
+    window, hop = _sizes(rate_hz)
     if frames < window:
+        yield np.zeros(0, np.float32)
+        return
+    yield from _flux(read, frames, window, hop, rate_hz)
+
+
+def onsets_of(
+    flux: np.ndarray, read: Read, frames: int, rate_hz: int, *, sensitivity: float = 0.5, most: int | None = None
+) -> list[int]:
+    """The onsets in what ``listen`` heard, the first ``most`` of them: frames, rising."""
+    if not len(flux):
         return []
-    flux = _flux(read, frames, window, hop, rate_hz)
-    if flux is None:
-        return []
+    _, hop = _sizes(rate_hz)
     peaks = _peaks(flux, sensitivity, round(NEIGHBOURHOOD_SECONDS / HOP_SECONDS), round(MIN_GAP_SECONDS / HOP_SECONDS))
     margin = int((BACK_SECONDS + AHEAD_SECONDS + 2 * RISE_SECONDS) * rate_hz)
-    places = set()
+    places: set[int] = set()
     for peak in peaks:
+        if most is not None and len(places) >= most:
+            break
         first = max(0, int(peak) * hop - margin)
         mono = read(first, int(peak) * hop + margin).mean(axis=0)
         place = first + _refine(mono, int(peak) * hop - first, rate_hz)
@@ -54,11 +71,16 @@ def find_onsets_in(read: Read, frames: int, rate_hz: int, *, sensitivity: float 
     return sorted(places)
 
 
-def _flux(read: Read, frames: int, window: int, hop: int, rate_hz: int) -> np.ndarray | None:
+def _sizes(rate_hz: int) -> tuple[int, int]:
+    """Frames of a window, and from one to the next."""
+    return max(32, int(WINDOW_SECONDS * rate_hz)), max(4, int(HOP_SECONDS * rate_hz))
+
+
+def _flux(read: Read, frames: int, window: int, hop: int, rate_hz: int) -> Iterator[float | np.ndarray]:
     """Rise of the level in dB from one window to the next but one, quadratic mean over bands; [n] is at n hops.
 
     Bands are BANDS to the ten octaves, so that a low drum weighs as much as a cymbal; what lies FLOOR_DB below the
-    loudest band is silence. None where all of it is.
+    loudest band is silence. Empty where all of it is.
     """
     edges = np.unique(
         np.searchsorted(np.fft.rfftfreq(window, 1 / rate_hz), np.geomspace(30, 0.45 * rate_hz, BANDS + 1))
@@ -75,11 +97,13 @@ def _flux(read: Read, frames: int, window: int, hop: int, rate_hz: int) -> np.nd
         widths = np.diff(np.append(edges[:-1], power.shape[1]))
         bands = np.add.reduceat(power, edges[:-1], axis=1) / widths
         levels_db[first:stop] = 10 * np.log10(np.maximum(bands, LEAST_POWER))
+        yield stop / count
     loudest_db = float(levels_db.max())
     if loudest_db <= 10 * np.log10(LEAST_POWER) + 1:
-        return None
+        yield np.zeros(0, np.float32)
+        return
     weights = np.minimum(1.0, np.diff(edges) / 4)  # a band of a bin or two strays by chance
-    flux = np.empty(count)
+    flux = np.empty(count, np.float32)
     for first in range(0, count, HOPS_AT_ONCE):
         level_db = levels_db[max(0, first - 2) : first + HOPS_AT_ONCE].astype(np.float64)
         level_db = np.maximum(level_db - loudest_db, -FLOOR_DB)
@@ -87,7 +111,7 @@ def _flux(read: Read, frames: int, window: int, hop: int, rate_hz: int) -> np.nd
             level_db = np.concatenate([np.full((2, level_db.shape[1]), -FLOOR_DB), level_db])
         rise = np.maximum(0, level_db[2:] - level_db[:-2])
         flux[first : first + len(rise)] = np.sqrt((np.square(rise) * weights).sum(axis=1) / weights.sum())
-    return flux
+    yield flux
 
 
 def _peaks(flux: np.ndarray, sensitivity: float, reach: int, gap: int) -> np.ndarray:
@@ -127,7 +151,7 @@ def _refine(mono: np.ndarray, near: int, rate_hz: int) -> int:
 
 
 def _rises(mono: np.ndarray, place: int, rate_hz: int) -> bool:
-    """Whether it is louder after ``place`` than before: in a decaying noise a spectrum variation_places by chance, no more."""
+    """Whether it is louder after ``place`` than before: in a decaying noise a spectrum strays by chance, no more."""
     reach = int(RISE_SECONDS * rate_hz)
     before, after = mono[max(0, place - reach) : place], mono[place : place + reach]
     return not len(before) or float(np.square(after).mean()) > LEAST_RISE**2 * float(np.square(before).mean())

@@ -8,10 +8,13 @@ from django.test import TestCase
 
 from dactyl.core.audio.prepare import to_int16
 from dactyl.history import edits as history
+from dactyl.jobs.models import Job
+from dactyl.jobs.run import latest, run_job
 from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, Output, Proposal, Take
 from dactyl.kits.playing import recipes_of
 from dactyl.kits.staircase import staircase
+from dactyl.kits.tasks import LISTEN
 from dactyl.kits.tests.test_edits import KitCase, dump, version
 from dactyl.shelf.models import Sample, Span
 from dactyl.shelf.sounds import prepared_sound
@@ -286,6 +289,19 @@ class Measured(KitCase):
         bring_in({"loop.wav": sound_bytes(loop)})
         self.loop = Sample.objects.get(name="loop.wav")
         self.post(f"pads/{self.pad.pk}/cut/now/", sample=str(self.loop.pk), cuts="0,24000")
+
+    def test_a_long_loop_is_listened_to_in_a_job_and_only_when_asked(self):
+        bring_in({"long.wav": sound_bytes(np.concatenate([hit(-6, seed=n, seconds=0.8) for n in range(40)]))})
+        sample = Sample.objects.get(name="long.wav")
+        cut = f"/kits/{self.kit.pk}/pads/{self.pad.pk}/cut/"
+        self.assertContains(self.client.get(cut, {"sample": sample.pk}), "Find transients")
+        self.assertIsNone(latest(LISTEN, sample.pk), "nothing is begun by looking")
+        for _ in range(2):
+            self.post(f"pads/{self.pad.pk}/cut/listen/", sample=str(sample.pk))
+        self.assertContains(self.client.get(cut, {"sample": sample.pk}), "Listening for transients")
+        self.assertEqual(Job.objects.filter(work=LISTEN).count(), 1)
+        run_job.func(latest(LISTEN, sample.pk).pk)
+        self.assertContains(self.client.get(cut, {"sample": sample.pk}), 'id="cut-pieces">40<')
 
     def test_each_slice_of_a_loop_has_its_own_level(self):
         loud, soft = self.levels()

@@ -12,14 +12,18 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
 from dactyl.core.stack.propose import propose
 from dactyl.history.edits import StaleDocument
+from dactyl.jobs.run import enqueue, latest
 from dactyl.kits import edits, fields, proposals, queries, sounding
 from dactyl.kits.edits.samples import WAYS, Recording
 from dactyl.kits.models import Kit, Proposal
+from dactyl.kits.tasks import LISTEN
 from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
 from dactyl.request_values import ids_in, number_in, seen_version
 from dactyl.shelf import queries as shelf_queries
 from dactyl.shelf.models import Sample
+
+MOST_SLICES = 128  # of a loop
 
 
 def recordings_of(samples: list[Sample]) -> list[Recording]:
@@ -110,10 +114,10 @@ def stack(request: HttpRequest, kit_id: int) -> HttpResponse:
     return kit_page(request, kit, "stack", "kits/_stack.html", context)
 
 
-def redirect_within(request: HttpRequest, url: str) -> HttpResponse:
+def redirect_within(request: HttpRequest, url: str, target: str = "#view") -> HttpResponse:
     """A redirect that htmx follows inside its target."""
     if request.htmx:
-        return HttpResponseLocation(url, target="#view")
+        return HttpResponseLocation(url, target=target)
     return HttpResponseRedirect(url)
 
 
@@ -165,12 +169,26 @@ def cut(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
     way = "grid" if request.GET.get("way") == "grid" else "transients"
     sensitivity = fields.number("Sensitivity", 0, 100)(request.GET.get("sensitivity") or "50")
     count = fields.whole("The number of slices", 1, 128)(request.GET.get("count") or "8")
-    found = grid(sample.frames, count) if way == "grid" else sounding.transients_of(sample, sensitivity / 100)
+    if way == "grid":
+        found = grid(sample.frames, count)
+    else:
+        found = sounding.transients_of(sample, sensitivity / 100, MOST_SLICES)
+    job = latest(LISTEN, sample.pk) if found is None else None
     context = {
         "kit": kit, "pad": pad_of(kit, pad_id), "sample": sample, "way": way, "sensitivity": sensitivity, "count": count,
-        "cuts": found[:128] or [0],
+        "cuts": found or [0], "is_unheard": found is None, "job": job, "is_listening": job and not job.is_over,
     }  # fmt: skip
     return render(request, "kits/_cut.html", context)
+
+
+@require_POST
+def listen_for_cut(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
+    """Listen to a long loop in the background; the answer asks again until it is heard."""
+    sample = get_object_or_404(Sample, pk=number_in(request.POST.get("sample", "")))
+    job = latest(LISTEN, sample.pk)
+    if job is None or job.is_over:
+        enqueue(LISTEN, sample.pk, queue="imports")
+    return redirect_within(request, reverse("kits:cut", args=[kit_id, pad_id]) + f"?sample={sample.pk}", target="#ask")
 
 
 @require_GET

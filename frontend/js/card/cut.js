@@ -1,5 +1,6 @@
 /** Where a loop is cut: boundaries over its waveform, moved by drag, by keys, or by number in the field below. */
 const NEAR_PX = 7;
+const LABEL_PX = 22;
 
 export function startCut(session, engine) {
   let cut = null; // { canvas, frames, starts, at, pairs }
@@ -35,10 +36,13 @@ export function startCut(session, engine) {
       const top = height / 2 - (pairs[2 * n + 1] / 127) * height * 0.42;
       context.fillRect((n / columns) * width, top, Math.max(1, width / columns), Math.max(1, ((pairs[2 * n + 1] - pairs[2 * n]) / 127) * height * 0.42));
     }
+    let labelled = -Infinity; // where the last number stands: many slices have few numbers
     context.font = `${11 * devicePixelRatio}px "Hyper Mono", monospace`;
     starts.forEach((start, place) => {
       const x = (start / frames) * width;
       context.fillRect(x - (place === at ? 1.5 : 0.5) * devicePixelRatio, 0, (place === at ? 3 : 1) * devicePixelRatio, height);
+      if (x - labelled < LABEL_PX * devicePixelRatio && place !== at) return;
+      labelled = x;
       context.fillText(String(place + 1), x + 4 * devicePixelRatio, 11 * devicePixelRatio);
     });
   }
