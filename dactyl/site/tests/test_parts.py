@@ -81,6 +81,18 @@ class Parts(Workshop):
         page.wait_for_function("() => window.dactyl.part.isPlaying")
         page.click("#play")
 
+    def test_all_is_selected_wherever_the_focus_stands(self):
+        page = self.page("/")
+        page.click("text=Ferry House")
+        page.wait_for_selector("#card [data-tab]")
+        page.keyboard.press("Control+a")
+        expect(page.locator("#card .several")).to_have_text("13 pads")
+        page.click("#tab-part")  # where the focus stays
+        page.wait_for_function("() => window.dactyl.editor.current?.model.hits.length")
+        page.keyboard.press("Control+a")
+        state = "() => [window.dactyl.editor.current.model.selected.size, String(getSelection())]"
+        self.assertEqual(page.evaluate(state), [66, ""])
+
     def test_a_part_is_written_by_keyboard_alone(self):
         page = self.new_part("Keyed")
         page.locator("#part-canvas").focus()

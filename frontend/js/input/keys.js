@@ -59,6 +59,7 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
     if (isControl && code === "KeyC" && !String(getSelection())) copyPads(session.pads);
     else if (isControl && code === "KeyV" && copied()) paste(url("paste"));
     else if (isControl && code === "KeyD") session.post(url("duplicate"));
+    else if (isControl && code === "KeyA" && document.querySelector(".sheet")) session.selectAll();
     else if (altKey && target.closest?.(".row") && (key === "ArrowUp" || key === "ArrowDown")) session.post(url("move"), { by: key === "ArrowUp" ? "-1" : "1" });
     else return false;
     return true;

@@ -128,6 +128,15 @@ export class Session extends EventTarget {
     this.loadCard(delay);
   }
 
+  /** Every pad of the sheet; the one selected first stays first. */
+  selectAll() {
+    const first = this.selected;
+    this.pads = [...(first ? [first] : []), ...this.#order().filter((pad) => pad !== first)];
+    this.takes = [];
+    this.mark();
+    this.loadCard(0);
+  }
+
   /** The pads from one to another in the order of the sheet; the one selected first stays first. */
   #between(from, to) {
     const order = this.#order();

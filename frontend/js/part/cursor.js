@@ -161,17 +161,19 @@ export function startCursor(canvas, editor, signal) {
     const { code, key } = event;
     const isOnCanvas = document.activeElement === canvas;
     const isFree = isOnCanvas || document.activeElement === document.body;
-    if ((event.ctrlKey || event.metaKey) && code === "KeyZ") {
+    const isControl = event.ctrlKey || event.metaKey;
+    if (isControl && code === "KeyZ") {
       document.getElementById(event.shiftKey ? "part-redo" : "part-undo").click();
       return true;
     }
+    if (isControl && code === "KeyC" && String(getSelection())) return false; // text that is marked on the page
+    if (isControl) return run(withControl[code], event); // on a button and on a tab too: they have no use for it
     if (!isFree) return false;
     if (key === "Escape" && (model.selected.size || editor.preview) && !editor.part.isPlaying) {
       editor.preview = null;
       model.select([]);
       return true;
     }
-    if (event.ctrlKey || event.metaKey) return run(withControl[code], event);
     if (event.altKey) return run(withAlt[code], event);
     if (code === "Digit0" && isOnCanvas && !event.shiftKey && !model.selected.size) return run(() => editor.fit(), event);
     if (/^Digit[1-9]$/.test(code) && isOnCanvas && !event.shiftKey) {
