@@ -2,6 +2,7 @@
 
 import atexit
 import logging
+import os
 import shutil
 import tempfile
 from pathlib import Path
@@ -12,6 +13,8 @@ from django.conf import settings
 from django.test.runner import DiscoverRunner, ParallelTestSuite, _init_worker
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
+
+SHARED_FOLDER = "DACTYL_TEST_SHARED"  # in the environment: what the processes of one run make once
 
 hypothesis_settings.register_profile(
     "steady", deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
@@ -42,6 +45,8 @@ class CountingRunner(DiscoverRunner):
     def setup_test_environment(self, **kwargs: Any) -> None:
         super().setup_test_environment(**kwargs)
         _own_data_folder()
+        os.environ[SHARED_FOLDER] = tempfile.mkdtemp(prefix="dactyl-shared-")
+        atexit.register(shutil.rmtree, os.environ[SHARED_FOLDER], ignore_errors=True)
         logging.getLogger("django.request").setLevel(logging.ERROR)  # tests ask for refusals all the time
 
     def suite_result(self, suite: Any, result: TestResult, **kwargs: Any) -> int:

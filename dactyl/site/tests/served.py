@@ -1,5 +1,6 @@
 """Dactyl as a person runs it: the real server with its workers, and a real browser without a monitor."""
 
+import fcntl
 import os
 import re
 import shutil
@@ -14,6 +15,8 @@ from pathlib import Path
 from django.conf import settings
 from django.test import SimpleTestCase
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
+
+from dactyl.site.test_runner import SHARED_FOLDER
 
 CHROMIUM = "/usr/bin/chromium"
 ARGUMENTS = [
@@ -62,14 +65,33 @@ def server(*, with_demo: bool = False) -> Iterator[Server]:
     data = Path(tempfile.mkdtemp(prefix="dactyl-served-"))
     served = Server(data)
     try:
-        served.manage("prepare")
-        if with_demo:
-            served.manage("build_demo")
+        if shared := os.environ.get(SHARED_FOLDER):
+            shutil.copytree(_made_once(Path(shared), with_demo=with_demo), data, dirs_exist_ok=True)
+        else:
+            _make(data, with_demo=with_demo)
         served.start()
         yield served
     finally:
         served.stop()
         shutil.rmtree(data, ignore_errors=True)
+
+
+def _made_once(shared: Path, *, with_demo: bool) -> Path:
+    """A data folder that was prepared, with the demo in it: made once in a run of tests, by the process that needs it first."""
+    folder = shared / ("demo" if with_demo else "empty")
+    with folder.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not folder.exists():
+            _make(folder.with_suffix(".part"), with_demo=with_demo)
+            folder.with_suffix(".part").rename(folder)
+    return folder
+
+
+def _make(data: Path, *, with_demo: bool) -> None:
+    served = Server(data)
+    served.manage("prepare")
+    if with_demo:
+        served.manage("build_demo")
 
 
 @contextmanager

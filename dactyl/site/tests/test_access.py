@@ -84,7 +84,7 @@ class Access(Workshop):
         for tab in TABS:
             page.click(f"#card-tab-{tab}")
             page.wait_for_selector(f"#card [data-tab={tab}]")
-            page.wait_for_load_state("networkidle")
+            page.wait_for_function("() => !document.querySelector('.htmx-request, #response[hx-get] > .faint')")
             yield f"card {tab}"
         page.click("#shelf-edge")
         yield "sheet beside the shelf"

@@ -69,7 +69,7 @@ class Maps(Workshop):
         expect(page.locator(f".cell-of[data-place='1'][data-pad='{kick}']")).to_be_visible()
         page.keyboard.press("Control+z")
         expect(page.locator(f".cell-of[data-place='0'][data-pad='{kick}']")).to_be_visible()
-        page.wait_for_load_state("networkidle")
+        page.wait_for_function("() => !document.querySelector('.htmx-request')")
         row = page.locator("#cell-pads [data-lay]").nth(4)
         row.drag_to(page.locator(".cell-of[data-place='15']"))
         expect(page.locator(".cell-of[data-place='15']")).to_have_attribute("data-pad", row.get_attribute("data-lay"))

@@ -2,6 +2,8 @@
  * Edits go to the server one after another, each with the version that the one before it left: a quick hand never meets
  * its own edit as a stale page. What is being typed while an answer redraws its field stays as it was typed.
  */
+const OF_THEIR_OWN = ["part", "recording", "bounce", "stack"]; // views that fetch what they show by themselves
+
 export function startEdits(session) {
   const { body } = document;
   const edits = `/kits/${session.kit}/`;
@@ -28,9 +30,19 @@ export function startEdits(session) {
   body.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (!isEdit(detail.requestConfig)) return;
     isUnderWay = false;
+    if (detail.requestConfig.headers["X-View"] !== session.headers["X-View"]) drawAgain();
     setTimeout(() => {
       while (!isUnderWay && waiting.length) waiting.shift()();
     });
+  });
+
+  // A view that was asked for while an edit was under way may show the kit as it was before: it is asked for again.
+  let shown = location.pathname + location.search; // where the view that is shown comes from
+  const drawAgain = () => !OF_THEIR_OWN.includes(session.headers["X-View"]) && session.get(shown, "#view");
+  body.addEventListener("htmx:afterSettle", ({ detail: { target, requestConfig, pathInfo } }) => {
+    if (target?.id !== "view" || requestConfig?.verb !== "get") return;
+    shown = pathInfo.finalRequestPath;
+    if (requestConfig.headers["X-Kit-Version"] !== session.headers["X-Kit-Version"]) drawAgain();
   });
 
   // An answer is drawn for what was selected and open when its edit was sent; what was opened since is not drawn over.
