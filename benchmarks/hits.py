@@ -19,14 +19,13 @@ from benchmarks.scenes import CLOSE, RATE_HZ, Scene, scene
 from benchmarks.soundfonts import fonts_here
 from benchmarks.train_strokes import matched, tracks_of
 from dactyl.core.hits.envelopes import Track
-from dactyl.core.hits.find import find_hits, role_of, roles_of
+from dactyl.core.hits.find import find_hits, roles_of
 from dactyl.core.wave.read import read_range
 from dactyl.demo import rehearsal
 from dactyl.demo.synth import RATE_HZ as DEMO_RATE_HZ
 
 SCENES = 18
 SONGS = (11, 12, 13)  # seeds of the rehearsal
-CLOSE_FILES = tuple(f"{name}.wav" for name in rehearsal.CLOSE)
 Times = Callable[[Scene, str], list[tuple[float, float]]]
 """Of one role of a scene: times in seconds, and velocities."""
 
@@ -98,15 +97,14 @@ def _rehearsal() -> Row:
     right = strokes = wrong = 0
     for seed in SONGS:
         truth = rehearsal.song(np.random.default_rng(seed))
-        names = dict(zip(CLOSE_FILES, roles_of(list(CLOSE_FILES)), strict=True))
+        sounds = rehearsal.tracks(seed)
         tracks = [
-            Track(name, names.get(name, role_of(name)), lambda a, b, sound=sound.T: sound[:, a:b], len(sound), DEMO_RATE_HZ)
-            for name, sound in rehearsal.tracks(seed).items()
-        ]  # fmt: skip
+            Track(name.removesuffix(".wav"), role, lambda a, b, sound=sound.T: sound[:, a:b], len(sound), DEMO_RATE_HZ)
+            for (name, sound), role in zip(sounds.items(), roles_of(list(sounds)), strict=True)
+        ]
         *_, found = find_hits(tracks)
         for one in found:
-            if one.track.name in CLOSE_FILES:
-                own = rehearsal.CLOSE[one.track.name.removesuffix(".wav")]
+            if own := rehearsal.CLOSE.get(one.track.name):
                 times = np.array([stroke.time for stroke in truth if stroke.drum in own])
                 pairs = len(matched(times, np.array([hit.time for hit in one.hits])))
                 right, strokes, wrong = right + pairs, strokes + len(times), wrong + len(one.hits) - pairs

@@ -3,10 +3,9 @@
 import math
 import statistics
 from collections import defaultdict
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from dataclasses import fields as dataclass_fields
-from types import MappingProxyType
 
 from django.db.models import OuterRef, QuerySet, Subquery
 from django.db.models.functions import Coalesce
@@ -51,7 +50,7 @@ def kit_value(
     kit : its row, or its key
     instead : for some takes, the sample to hear in the place of their first mic's, as if it had been chosen
     """
-    return _kit_value(kit if isinstance(kit, Kit) else Kit.objects.get(pk=kit), pad_ids, instead or {})
+    return _kit_value(kit if isinstance(kit, Kit) else Kit.objects.get(pk=kit), pad_ids, instead)
 
 
 def whole_kit_value(kit_id: int) -> core.Kit:
@@ -75,13 +74,13 @@ def whole_kit_value(kit_id: int) -> core.Kit:
 def _kit_value(
     row: Kit,
     pad_ids: Collection[int] | None = None,
-    instead: Mapping[int, Sample] = MappingProxyType({}),
+    instead: dict[int, Sample] | None = None,
     **besides: tuple[core.Surface, ...] | tuple[core.NoteMap, ...],
 ) -> core.Kit:
     outputs = list(Output.objects.filter(kit=row))
     output_name = {output.pk: output.name for output in outputs}
     mics = list(Mic.objects.filter(kit=row))
-    layers = _layer_values(row, mics, pad_ids, instead)
+    layers = _layer_values(row, pad_ids, instead or {})
     pads = defaultdict(list)
     for piece, value in _pad_values(row, pad_ids, layers, output_name):
         pads[piece].append(value)
@@ -147,18 +146,16 @@ def curve_of(pad: Pad) -> core.Curve:
 
 
 def _layer_values(
-    row: Kit, mics: list[Mic], pad_ids: Collection[int] | None, instead: Mapping[int, Sample]
+    row: Kit, pad_ids: Collection[int] | None, instead: dict[int, Sample]
 ) -> dict[int, tuple[core.Layer, ...]]:
     heard = defaultdict(list)
-    rows = _some(TakeSample.objects.filter(take__layer__pad__kit=row), "take__layer__pad", pad_ids).order_by()
-    found = list(rows.values_list("take", "mic", "sample"))
+    rows = _some(TakeSample.objects.filter(take__layer__pad__kit=row), "take__layer__pad", pad_ids)
     used = Sample.objects.filter(pk__in=rows.values("sample")).values_list(
         "pk", "sha256", "frames", "rate_hz", "channels"
     )
     samples = {pk: core.Sample(*about) for pk, *about in used}
-    for mic in mics:
-        for take, sample in ((take, sample) for take, own, sample in found if own == mic.pk):
-            heard[take].append((mic.name, samples[sample]))
+    for take, mic, sample in rows.order_by("mic__position").values_list("take", "mic__name", "sample"):
+        heard[take].append((mic, samples[sample]))
     takes = defaultdict(list)
     found = _some(Take.objects.filter(layer__pad__kit=row), "layer__pad", pad_ids)
     for take in found.values_list("pk", "layer_id", *fields.TAKE, named=True):  # rows of models take twice the time

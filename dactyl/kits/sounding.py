@@ -52,22 +52,15 @@ def sample_waveform(sample: Sample, columns: int) -> bytes:
 
 def transients_of(sample: Sample, sensitivity: float, most: int) -> list[int] | None:
     """Frames at which a loop is struck, the first of them first; None for a long one that nobody listened to yet."""
-    path, flux = whole_path(sample.sha256), flux_of(sample)
-    if flux is None:
-        return None
-    read = partial(read_range, path)
-    return onsets_of(flux, read, sample.frames, sample.rate_hz, sensitivity=sensitivity, most=most)
-
-
-def flux_of(sample: Sample) -> np.ndarray | None:
-    """What transients are found in: of a short loop at once, of a long one once ``tasks.listen_for_transients`` is done."""
+    read = partial(read_range, whole_path(sample.sha256))
     if sample.seconds <= AT_ONCE_SECONDS:
-        *_, flux = listen(partial(read_range, whole_path(sample.sha256)), sample.frames, sample.rate_hz)
-        return flux
-    try:
-        return np.load(heard_path(sample.sha256))
-    except (OSError, ValueError):
-        return None
+        *_, flux = listen(read, sample.frames, sample.rate_hz)
+    else:
+        try:
+            flux = np.load(heard_path(sample.sha256))  # as tasks.listen_for_transients left it
+        except (OSError, ValueError):
+            return None
+    return onsets_of(flux, read, sample.frames, sample.rate_hz, sensitivity=sensitivity, most=most)
 
 
 def waveform_of(take: Take, start: int, stop: int, columns: int) -> bytes:

@@ -17,7 +17,7 @@ from dactyl.history.models import Revision
 from dactyl.parts.models import Event, Part
 from dactyl.parts.queries import EACH, rows_of
 
-EDITED = ("tick", "note", "velocity", "channel", "length_ticks", "played_tick")
+EDITED = ("tick", "note", "velocity", "channel", "length_ticks", "played_tick")  # as the core's Event begins
 
 
 def add_part(value: PartValue) -> Part:
@@ -99,14 +99,7 @@ def _row(part: Part, event: EventValue, order: int) -> Event:
 
 
 def _values(event: EventValue) -> dict[str, int]:
-    return {
-        "tick": event.tick,
-        "note": event.note,
-        "velocity": event.velocity,
-        "channel": event.channel,
-        "length_ticks": event.length_ticks,
-        "played_tick": event.played,
-    }
+    return {**dict(zip(EDITED, event, strict=False)), "played_tick": event.played}
 
 
 def _about(value: PartValue) -> dict:

@@ -44,7 +44,7 @@ def _moves_time(before: dict | None, after: dict | None) -> bool:
 
 
 def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
-    now = standing(part)
+    now, frame_at = standing(part), value.frames(rate_hz)
     return {
         "id": part.pk,
         "version": part.version,
@@ -53,7 +53,7 @@ def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
         "rate": rate_hz,
         "ticksPerBeat": part.ticks_per_beat,
         "tempos": part.tempos,
-        "tempoFrames": [value.frame_at(tick, rate_hz) for tick, _ in value.tempos],
+        "tempoFrames": [frame_at(tick) for tick, _ in value.tempos],
         "meters": part.meters,
         "sections": part.sections,
         "bars": value.bars,

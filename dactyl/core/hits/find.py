@@ -145,8 +145,8 @@ def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: fl
     sure = np.array([candidate.confidence >= SURE for candidate, _ in told])
     loud = float(np.percentile(heights[sure], 75)) if sure.any() else float(heights.max())
     hits, unsure, last = [], [], -1
-    read = in_blocks(track, READ_SECONDS)
-    places = [begins(read, hop) for _, hop in told]
+    held = in_blocks(track, READ_SECONDS)
+    places = [begins(held, hop) for _, hop in told]
     alone = [
         high - begin for (c, _), (begin, high), taken in zip(told, places, sure, strict=True) if taken and not c.by
     ]

@@ -31,18 +31,18 @@ def find_onsets(audio: np.ndarray, rate_hz: int, *, sensitivity: float = 0.5) ->
     sensitivity : 0..1; higher finds softer hits
     returns : frames, rising
     """
-    return find_onsets_in(lambda first, stop: audio[:, first:stop], audio.shape[1], rate_hz, sensitivity=sensitivity)
 
+    def read(first: int, stop: int) -> np.ndarray:
+        return audio[:, first:stop]
 
-def find_onsets_in(read: Read, frames: int, rate_hz: int, *, sensitivity: float = 0.5) -> list[int]:
-    """The same for a recording of ``frames`` that is read in blocks: memory grows by 40 bytes for each 2.7 ms of it."""
-    *_, flux = listen(read, frames, rate_hz)
-    return onsets_of(flux, read, frames, rate_hz, sensitivity=sensitivity)
+    *_, flux = listen(read, audio.shape[1], rate_hz)
+    return onsets_of(flux, read, audio.shape[1], rate_hz, sensitivity=sensitivity)
 
 
 def listen(read: Read, frames: int, rate_hz: int) -> Iterator[float | np.ndarray]:
     """What takes long and does not depend on the sensitivity: yields how much is done, 0 to 1, and at last the flux,
-    float32 by hops of 2.7 ms; empty where all is silent or the sound is shorter than a window."""
+    float32 by hops of 2.7 ms; empty where all is silent or the sound is shorter than a window. It is read in blocks:
+    memory grows by 40 bytes for each hop."""
     window, hop = _sizes(rate_hz)
     if frames < window:
         yield np.zeros(0, np.float32)

@@ -30,9 +30,7 @@ ARRIVES_HOPS = (10, 2)  # how much earlier, and later, a drum is in its own micr
 LEAST_LOSS_DB = 7.0  # on the way to another microphone, both measured against their own loudest
 WEIGHTS_FILE = Path(__file__).with_name("strokes_by_evidence.json")
 CLEARLY_OWN_DB, FEWEST_OWN = 9.0, 4
-DROWNED_DB = (
-    12.0  # no drum is so much softer in its own microphone than others are there: what is left there is no stroke
-)
+DROWNED_DB = 12.0  # a drum so much softer in its own microphone than others are there is not struck
 ROUNDS = 3
 ECHO_HOPS, ECHO_WITHIN, ECHO_SHARE, ECHO_SURE, FEWEST_ECHOES = (15, 200), 3, 0.5, 0.3, 8
 RINGS_HOPS = 350  # that a drum explains what is heard elsewhere

@@ -112,7 +112,7 @@ class Part:
         return max(1, self.frame_at(self.loop_ticks, rate_hz))
 
     def seconds_at(self, tick: int) -> float:
-        return self._tick_microseconds(tick) / (self.ticks_per_beat * 1_000_000)
+        return self._microseconds()(tick) / (self.ticks_per_beat * 1_000_000)
 
     def frame_at(self, tick: int, rate_hz: int) -> int:
         """floor(seconds x rate + 1/2), in integers: no rounding ever adds up (design rule 1)."""
@@ -120,15 +120,8 @@ class Part:
 
     def frames(self, rate_hz: int) -> Callable[[int], int]:
         """``frame_at`` of many ticks."""
-        unit, steps = self.ticks_per_beat * 1_000_000, 2 * rate_hz
-        starts, elapsed = [tick for tick, _ in self.tempos], _elapsed(self.tempos)
-
-        def frame_at(tick: int) -> int:
-            index = bisect_right(starts, tick) - 1
-            microseconds = elapsed[index] + (tick - starts[index]) * self.tempos[index][1]
-            return (microseconds * steps + unit) // (2 * unit)
-
-        return frame_at
+        unit, steps, microseconds = self.ticks_per_beat * 1_000_000, 2 * rate_hz, self._microseconds()
+        return lambda tick: (microseconds(tick) * steps + unit) // (2 * unit)
 
     def tick_at(self, seconds: float) -> int:
         """The tick nearest to a time, from 0 up."""
@@ -142,11 +135,15 @@ class Part:
         """The tick that stands ``ms`` before (or, below 0, after) another, under the part's own tempo map."""
         return self.tick_at(self.seconds_at(tick) - ms / 1000)
 
-    def _tick_microseconds(self, tick: int) -> int:
-        """Microseconds up to ``tick``, times ticks per beat."""
-        index = bisect_right(self.tempos, tick, key=lambda change: change[0]) - 1
-        start, tempo = self.tempos[index]
-        return _elapsed(self.tempos)[index] + (tick - start) * tempo
+    def _microseconds(self) -> Callable[[int], int]:
+        """From a tick to the microseconds up to it, times ticks per beat."""
+        starts, elapsed = [tick for tick, _ in self.tempos], _elapsed(self.tempos)
+
+        def up_to(tick: int) -> int:
+            index = bisect_right(starts, tick) - 1
+            return elapsed[index] + (tick - starts[index]) * self.tempos[index][1]
+
+        return up_to
 
 
 @lru_cache(maxsize=64)
