@@ -1,8 +1,10 @@
 """The sheet, the playbook and an edit of a kit of 128 x 8 x 8 takes and three mics; preparing a take."""
 
+import json
 import pickle
 import sqlite3
 import time
+import zlib
 from typing import Any
 
 import numpy as np
@@ -19,7 +21,7 @@ MOST_QUERIES = 30
 def rows() -> list[Row]:
     with own_data() as data:
         kit = large_kit()
-        return [_compile(kit), _sheet(kit, data), *_edit(kit), _prepare()]
+        return [_compile(kit), _sheet(kit, data), *_edit(kit), *_versions(kit, data), _prepare()]
 
 
 def _compile(kit) -> Row:
@@ -85,6 +87,37 @@ def _edit(kit) -> list[Row]:
             worst[2] <= MOST_QUERIES,
         ),
         ratio_row("Edit and the tables of its pad", slowest, whole, 0.25, "the tables of the whole kit"),
+    ]
+
+
+def _versions(kit, data) -> list[Row]:
+    """Keeping one against writing the same rows as bare JSON, comparing two against reading that JSON twice; its size."""
+    from dactyl.core.compare import compare
+    from dactyl.kits.edits import versions
+
+    def bare() -> bytes:
+        with sqlite3.connect(data / "dactyl.sqlite3") as database:
+            takes = database.execute("select * from kits_take").fetchall()
+            heard = database.execute(
+                "select t.take_id, t.mic_id, s.sha256, s.frames, s.rate_hz, s.channels"
+                " from kits_takesample t join shelf_sample s on s.id = t.sample_id"
+            ).fetchall()
+        return zlib.compress(json.dumps([takes, heard]).encode(), 1)
+
+    rows = bare()
+    keep, floor = against(lambda: versions.keep(kit, ""), bare)
+    first, second = kit.versions.all()[:2]
+    comparing, read = against(
+        lambda: compare(versions.value_of(first), versions.value_of(second)),
+        lambda: [json.loads(zlib.decompress(rows)) for _ in range(2)],
+    )
+    size = len(first.snapshot) / 1e6
+    return [
+        ratio_row(f"Keeping a version, {keep * 1000:.0f} ms", keep, floor, 3.0, "its rows as bare JSON"),
+        ratio_row(
+            f"Comparing two versions, {comparing * 1000:.0f} ms", comparing, read, 8.0, "reading that JSON twice"
+        ),
+        Row("Size of a version", f"{size:.2f} MB", None, "under 3 MB", size < 3),
     ]
 
 

@@ -1,7 +1,5 @@
 """Ask for bounces, record what they made, cancel and forget them."""
 
-import json
-import zlib
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any
@@ -15,7 +13,7 @@ from dactyl.core.bounce.stems import RATES_HZ, Order
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.package import samples_of
-from dactyl.core.formats.values import from_json, to_json
+from dactyl.core.formats.values import from_json, pack, to_json, unpack
 from dactyl.core.maps import translate
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.units import counted
@@ -67,8 +65,8 @@ def begin_bounce(
             with_kit=with_kit,
             with_recording=with_recording,
             with_blend=with_blend,
-            kit_snapshot=_packed(value),
-            part_snapshot=_packed(played),
+            kit_snapshot=pack(value),
+            part_snapshot=pack(played),
         )
         row.job = enqueue(WORK, row.pk, queue="bounces")
         row.save(update_fields=["job"])
@@ -83,17 +81,13 @@ def as_played(kit: Kit, part: Part) -> tuple[PartValue, dict[int, int]]:
     return (value, {}) if table is None else (translate.played(value, table), translate.unmet(value, table))
 
 
-def _packed(value: core.Kit | PartValue) -> bytes:
-    return zlib.compress(json.dumps(to_json(value)).encode())
-
-
 def read_kit(row: Bounce) -> core.Kit:
     """The kit that ``begin_bounce`` kept."""
-    return from_json(core.Kit, json.loads(zlib.decompress(row.kit_snapshot)), "kit")
+    return unpack(core.Kit, row.kit_snapshot, "kit")
 
 
 def read_part(row: Bounce) -> PartValue:
-    return from_json(PartValue, json.loads(zlib.decompress(row.part_snapshot)), "part")
+    return unpack(PartValue, row.part_snapshot, "part")
 
 
 def read_order(row: Bounce) -> Order:

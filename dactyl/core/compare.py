@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from dactyl.core import fields
-from dactyl.core.fields import Field, row_of
+from dactyl.core.fields import Field, are_alike, row_of
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kit import Kit, Layer, Pad, Piece, Take
 from dactyl.core.units import counted
@@ -93,6 +93,8 @@ def _pad(was: Piece, old: Pad, piece: Piece, pad: Pad, before: Kit, after: Kit) 
 
 
 def _layers(before: Sequence[Layer], after: Sequence[Layer]) -> Iterator[str]:
+    if before == after:
+        return
     if len(before) != len(after):
         yield f"{counted(len(before), 'layer')} → {len(after)}"
     else:
@@ -123,6 +125,8 @@ def _numbered(takes: Iterable[Take]) -> Iterator[tuple[tuple, Take]]:
 
 def _changes(table: Mapping[str, Field], before: object, after: object) -> Iterator[str]:
     """ "level 0.0 dB → −3.0 dB" for each field that differs."""
+    if are_alike(table, before, after):
+        return
     old, new = row_of(table, before), row_of(table, after)
     for name, field in table.items():
         if old[name] != new[name] and name != "name":

@@ -4,7 +4,7 @@ From this table come the rows of the database and the values of the core, both w
 refuse; the history's words; what packages and files may hold; what is copied; and the table in docs/formats.md.
 """
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from operator import attrgetter
 from typing import Any
@@ -184,21 +184,40 @@ Table = Mapping[str, Field]
 
 def values_of(table: Table, row: Any) -> dict[str, Any]:
     """What a row holds, as the core names and measures it; what lies deeper as a value of its own."""
+    return values_in(table, _getter(table, of_rows=True)(row))
+
+
+def values_in(table: Table, columns: Sequence[Any]) -> dict[str, Any]:
+    """The same of the columns alone, in the order of the table: many rows are read so in a third of the time."""
     if id(table) not in _readers:
         _readers[id(table)] = _reader(tuple(table.items()))
-    return _readers[id(table)](row)
+    return _readers[id(table)](columns)
 
 
-_readers: dict[
-    int, Callable[[Any], dict[str, Any]]
-] = {}  # by table: they are made once and live as long as the program
+def are_alike(table: Table, one: Any, other: Any) -> bool:
+    """Whether two values of the core have the same settings."""
+    get = _getter(table, of_rows=False)
+    return get(one) == get(other)
 
 
-def _reader(names: tuple[tuple[str, Field], ...]) -> Callable[[Any], dict[str, Any]]:
-    get = attrgetter(*(name for name, _ in names), names[0][0])  # one more, so that it is a tuple always
+# Made once for each table; they live as long as the program.
+_readers: dict[int, Callable[[Sequence[Any]], dict[str, Any]]] = {}
+_getters: dict[tuple[int, bool], Callable[[Any], tuple[Any, ...]]] = {}
+
+
+def _getter(table: Table, *, of_rows: bool) -> Callable[[Any], tuple[Any, ...]]:
+    """Reads all settings of a row, or of a value of the core."""
+    key = (id(table), of_rows)
+    if key not in _getters:
+        names = [name if of_rows else field.path or name for name, field in table.items()]
+        _getters[key] = attrgetter(*names, names[0])  # one more, so that it is a tuple always
+    return _getters[key]
+
+
+def _reader(names: tuple[tuple[str, Field], ...]) -> Callable[[Sequence[Any]], dict[str, Any]]:
     if all(field.scale == 1 and "." not in field.path for _, field in names):
         own = [field.path or name for name, field in names]
-        return lambda row: dict(zip(own, get(row), strict=False))
+        return lambda found: dict(zip(own, found, strict=False))
     flat = [(at, field.path or name, field.scale) for at, (name, field) in enumerate(names) if "." not in field.path]
     deep: dict[str, list[tuple[int, str, float]]] = {}
     for at, (_, field) in enumerate(names):
@@ -207,8 +226,7 @@ def _reader(names: tuple[tuple[str, Field], ...]) -> Callable[[Any], dict[str, A
             deep.setdefault(inside, []).append((at, own, field.scale))
     plain, scaled = [(at, own) for at, own, s in flat if s == 1], [(at, own, s) for at, own, s in flat if s != 1]
 
-    def to_value(row: Any) -> dict[str, Any]:
-        found = get(row)
+    def to_value(found: Sequence[Any]) -> dict[str, Any]:
         values = {own: found[at] for at, own in plain}
         for at, own, scale in scaled:
             values[own] = found[at] / scale

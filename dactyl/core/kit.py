@@ -271,9 +271,10 @@ class Kit:
 
 
 def _check_take(pad: Pad, take: Take, mics: set[str]) -> None:
-    heard = [mic for mic, _ in take.samples]
-    if not heard or len(set(heard)) < len(heard) or not set(heard) <= mics:
-        raise KitError(f"A take of {pad.name} names its mics wrongly: {', '.join(heard)[:60] or 'none'}.")
+    heard = {mic for mic, _ in take.samples}
+    if not heard or len(heard) < len(take.samples) or not heard <= mics:
+        named = ", ".join(mic for mic, _ in take.samples)
+        raise KitError(f"A take of {pad.name} names its mics wrongly: {named[:60] or 'none'}.")
     for _, sample in take.samples:
         if sample.frames < 1 or sample.channels not in (1, 2) or not 1000 <= sample.rate_hz <= 768_000:
             raise KitError(f"A take of {pad.name} has a sample without sound, or at a rate no file has.")

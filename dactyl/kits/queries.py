@@ -13,7 +13,7 @@ from django.db.models.functions import Coalesce
 from dactyl.core import fields
 from dactyl.core import kit as core
 from dactyl.core.cuts import PadCuts
-from dactyl.core.fields import values_of
+from dactyl.core.fields import values_in, values_of
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.maps.notes import PadNotes
 from dactyl.kits.models import (
@@ -80,7 +80,7 @@ def _kit_value(
     outputs = list(Output.objects.filter(kit=row))
     output_name = {output.pk: output.name for output in outputs}
     mics = list(Mic.objects.filter(kit=row))
-    layers = _layer_values(row, pad_ids, instead or {})
+    layers = _layer_values(row, mics, pad_ids, instead or {})
     pads = defaultdict(list)
     for piece, value in _pad_values(row, pad_ids, layers, output_name):
         pads[piece].append(value)
@@ -146,29 +146,21 @@ def curve_of(pad: Pad) -> core.Curve:
 
 
 def _layer_values(
-    row: Kit, pad_ids: Collection[int] | None, instead: dict[int, Sample]
+    row: Kit, mics: Sequence[Mic], pad_ids: Collection[int] | None, instead: dict[int, Sample]
 ) -> dict[int, tuple[core.Layer, ...]]:
-    heard = defaultdict(list)
-    rows = _some(TakeSample.objects.filter(take__layer__pad__kit=row), "take__layer__pad", pad_ids)
-    used = Sample.objects.filter(pk__in=rows.values("sample")).values_list(
-        "pk", "sha256", "frames", "rate_hz", "channels"
-    )
-    samples = {pk: core.Sample(*about) for pk, *about in used}
-    for take, mic, sample in rows.order_by("mic__position").values_list("take", "mic__name", "sample"):
-        heard[take].append((mic, samples[sample]))
+    heard = _heard(row, mics, pad_ids)
     takes = defaultdict(list)
     found = _some(Take.objects.filter(layer__pad__kit=row), "layer__pad", pad_ids)
-    for take in found.values_list("pk", "layer_id", *fields.TAKE, named=True):  # rows of models take twice the time
-        if not heard[take.pk]:
+    for pk, layer, *about in found.values_list("pk", "layer", *fields.TAKE):  # rows of models take twice the time
+        own, tried = heard.get(pk), instead.get(pk)
+        if not own:
             continue
-        own, tried = heard[take.pk], instead.get(take.pk)
+        values = values_in(fields.TAKE, about)
         if tried:
             sample = core.Sample(tried.sha256, tried.frames, tried.rate_hz, tried.channels)
-            own = [(own[0][0], sample), *own[1:]]
-        values = values_of(fields.TAKE, take)
-        if tried:
+            own = ((own[0][0], sample), *own[1:])
             values |= {"start_frame": tried.onset_frame, "end_frame": None}
-        takes[take.layer_id].append(core.Take(id=take.pk, samples=tuple(own), **values))
+        takes[layer].append(core.Take(id=pk, samples=own, **values))
     layers: dict[int, list[core.Layer]] = defaultdict(list)
     for layer in _some(Layer.objects.filter(pad__kit=row), "pad", pad_ids):
         own = layers[layer.pad_id]
@@ -181,6 +173,25 @@ def _layer_values(
             **values_of(fields.LAYER, layer),
         ))  # fmt: skip
     return {pad: tuple(own) for pad, own in layers.items()}
+
+
+def _heard(
+    row: Kit, mics: Sequence[Mic], pad_ids: Collection[int] | None
+) -> dict[int, tuple[tuple[str, core.Sample], ...]]:
+    """What the mics hear of each take, in the order of the kit's mics. Joining them in one query takes twice the time."""
+    rows = _some(TakeSample.objects.filter(take__layer__pad__kit=row), "take__layer__pad", pad_ids)
+    used = Sample.objects.filter(pk__in=rows.values("sample")).values_list(
+        "pk", "sha256", "frames", "rate_hz", "channels"
+    )
+    samples = {pk: core.Sample(*about) for pk, *about in used}
+    by_mic: dict[int, dict[int, core.Sample]] = defaultdict(dict)
+    for take, mic, sample in rows.values_list("take", "mic", "sample"):
+        by_mic[mic][take] = samples[sample]
+    heard: dict[int, tuple[tuple[str, core.Sample], ...]] = defaultdict(tuple)
+    for mic in mics:
+        for take, sample in by_mic[mic.pk].items():
+            heard[take] += ((mic.name, sample),)
+    return heard
 
 
 def _some(rows: QuerySet, path: str, pad_ids: Collection[int] | None) -> QuerySet:

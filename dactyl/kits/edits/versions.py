@@ -1,14 +1,11 @@
 """Versions of a kit: kept by name, gone back to, opened as kits of their own."""
 
-import json
-import zlib
-
 from django.db import transaction
 
 from dactyl.core import kit as core
 from dactyl.core.errors import KitError
 from dactyl.core.formats.package import samples_of
-from dactyl.core.formats.values import from_json, to_json
+from dactyl.core.formats.values import pack, unpack
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
 from dactyl.history.queries import reading, standing
@@ -33,7 +30,7 @@ def keep(kit: Kit, name: str) -> Version:
             kit=kit,
             number=last.number + 1 if last else 1,
             name=name,
-            snapshot=zlib.compress(json.dumps(to_json(value)).encode(), 1),
+            snapshot=pack(value),
             samples=keys_of(list(samples_of(value))),
             changes=done,
         )
@@ -48,7 +45,7 @@ def current(kit: Kit) -> Version | None:
 
 
 def value_of(version: Version) -> core.Kit:
-    return from_json(core.Kit, json.loads(zlib.decompress(version.snapshot)), "version")
+    return unpack(core.Kit, version.snapshot, "version")
 
 
 def go_back(version: Version, seen: int) -> Revision | None:
