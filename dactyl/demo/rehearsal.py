@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.signal import butter, fftconvolve, lfilter, sosfilt
+import scipy
 
 from dactyl.demo.scenario import FERRY_HOUSE
 from dactyl.demo.synth import RATE_HZ, Room, Voice, strike
@@ -44,7 +44,7 @@ def tracks(seed: int = 11) -> dict[str, np.ndarray]:
     dry = _drums(strokes, frames, rng)
     room = Room(0.5, seed).response()
     every = sum(dry.values())
-    wet = np.stack([fftconvolve(every, side)[:frames] for side in room], axis=1)
+    wet = np.stack([scipy.signal.fftconvolve(every, side)[:frames] for side in room], axis=1)
     spilt = {drum: _dark(_later(sound, LATE_MS[drum])) for drum, sound in dry.items()}
     result = {}
     for name, own in CLOSE.items():
@@ -115,12 +115,12 @@ def _later(sound: np.ndarray, ms: float) -> np.ndarray:
 
 
 def _dark(sound: np.ndarray) -> np.ndarray:
-    return lfilter([0.35], [1, -0.65], sound)
+    return scipy.signal.lfilter([0.35], [1, -0.65], sound)
 
 
 def _panned(sound: np.ndarray, place: float) -> np.ndarray:
     angle = (place * 0.7 + 1) * np.pi / 4
-    near = sosfilt(butter(1, 180, "highpass", fs=RATE_HZ, output="sos"), sound)
+    near = scipy.signal.sosfilt(scipy.signal.butter(1, 180, "highpass", fs=RATE_HZ, output="sos"), sound)
     return np.stack([near * np.cos(angle), near * np.sin(angle)], axis=1)
 
 

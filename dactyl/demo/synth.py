@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.signal import butter, fftconvolve, sosfilt
+import scipy
 
 RATE_HZ = 48_000
 
@@ -42,7 +42,7 @@ class Room:
             decay = 10 ** (-3 * np.arange(frames) / frames)
             ir = rng.standard_normal((2, frames)) * decay
             ir[:, : int(0.009 * RATE_HZ)] *= 0.05  # the walls answer late
-            ir = sosfilt(butter(2, (120, 6500), "bandpass", fs=RATE_HZ, output="sos"), ir)
+            ir = scipy.signal.sosfilt(scipy.signal.butter(2, (120, 6500), "bandpass", fs=RATE_HZ, output="sos"), ir)
             self._cache["ir"] = ir / np.sqrt((ir**2).sum(axis=1, keepdims=True))
         return self._cache["ir"]
 
@@ -53,7 +53,11 @@ def strike(voice: Voice, force: float, rng: np.random.Generator) -> np.ndarray:
     time = np.arange(frames) / RATE_HZ
     out = voice.body * _body(voice, force, time, rng) + _noises(voice, force, frames, rng)
     click = rng.standard_normal(frames) * np.exp(-time / (0.0012 + 0.001 * (1 - force)))
-    out += voice.click * force * sosfilt(butter(1, 900 + 2500 * force, "highpass", fs=RATE_HZ, output="sos"), click)
+    out += (
+        voice.click
+        * force
+        * scipy.signal.sosfilt(scipy.signal.butter(1, 900 + 2500 * force, "highpass", fs=RATE_HZ, output="sos"), click)
+    )
     if voice.drive:
         out = np.tanh(out * (1 + voice.drive * force)) / np.tanh(1 + voice.drive)
     out *= 10 ** (-23 * (1 - force) / 20)
@@ -79,7 +83,9 @@ def _noises(voice: Voice, force: float, frames: int, rng: np.random.Generator) -
         return np.zeros(frames)
     low, high = voice.noise_band_hz
     top = min(high * (0.55 + 0.45 * force), RATE_HZ * 0.46)
-    hiss = sosfilt(butter(2, (low, top), "bandpass", fs=RATE_HZ, output="sos"), rng.standard_normal(frames))
+    hiss = scipy.signal.sosfilt(
+        scipy.signal.butter(2, (low, top), "bandpass", fs=RATE_HZ, output="sos"), rng.standard_normal(frames)
+    )
     envelope = np.zeros(frames)
     time = np.arange(frames) / RATE_HZ
     for start_ms in voice.bursts:
@@ -96,10 +102,12 @@ def through_mics(dry: np.ndarray, voice: Voice, room: Room, lead_ms: float) -> d
     lead = np.zeros(int(lead_ms * RATE_HZ / 1000))
     close = np.concatenate([lead, dry])[np.newaxis]
     angle = (voice.place * 0.7 + 1) * np.pi / 4
-    near = sosfilt(butter(1, 180, "highpass", fs=RATE_HZ, output="sos"), _later(close[0], 3.1))
-    early = fftconvolve(close[0], room.response()[0][: RATE_HZ // 8])[: close.shape[1]] * 0.12
+    near = scipy.signal.sosfilt(
+        scipy.signal.butter(1, 180, "highpass", fs=RATE_HZ, output="sos"), _later(close[0], 3.1)
+    )
+    early = scipy.signal.fftconvolve(close[0], room.response()[0][: RATE_HZ // 8])[: close.shape[1]] * 0.12
     overhead = np.stack([near * np.cos(angle) + early, near * np.sin(angle) - early]) * 0.8
-    wet = np.stack([fftconvolve(_later(close[0], 11), side) for side in room.response()])
+    wet = np.stack([scipy.signal.fftconvolve(_later(close[0], 11), side) for side in room.response()])
     fade = min(4800, wet.shape[1])
     wet[:, -fade:] *= np.linspace(1, 0, fade)
     return {"close": close, "overhead": overhead, "room": wet * 0.5}

@@ -43,7 +43,7 @@ class Asking:
     def grid(self) -> Grid:
         return Grid(name=self.asked.one_of("grid", GRIDS, "1/16"), swing=self.asked.number("swing", 50, 75, 50))
 
-    def dice(self) -> np.random.Generator:
+    def rng(self) -> np.random.Generator:
         return np.random.default_rng(self.asked.whole("seed", *SEEDS, 0))
 
 
@@ -150,7 +150,7 @@ def shape_velocity(asking: Asking) -> Answer:
             hits, asked.whole("first", *VELOCITIES), asked.whole("last", *VELOCITIES), asked.number("curve", -1, 1, 0)
         ),
         "accent": lambda: velocity.accent(hits, asked.text("pattern", 64)),
-        "random": lambda: velocity.randomize(hits, asked.number("value", 0, 126), asking.dice()),
+        "random": lambda: velocity.randomize(hits, asked.number("value", 0, 126), asking.rng()),
     }
     words = {
         "set": "set", "add": "raised or lowered", "scale": "scaled", "spread": "evened out or spread",
@@ -198,7 +198,7 @@ def nudge(asking: Asking) -> Answer:
 
 def loosen(asking: Asking) -> Answer:
     hits, ms = asking.hits(), asking.asked.number("ms", 0, 100)
-    new = timing.loosen(asking.part, hits, ms, asking.dice())
+    new = timing.loosen(asking.part, hits, ms, asking.rng())
     return f"{counted(len(hits), 'hit')} loosened by {ms:g} ms", Reshaped(changed=tuple(new))
 
 

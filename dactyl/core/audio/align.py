@@ -1,7 +1,7 @@
 """How far one recording of a hit lies behind another, and whether its polarity is the other way round."""
 
 import numpy as np
-from scipy.signal import correlate
+import scipy
 
 WINDOW_SECONDS = 0.03
 REACH_SECONDS = 0.004
@@ -15,7 +15,7 @@ def lag_frames(audio: np.ndarray, reference: np.ndarray, rate_hz: int) -> tuple[
     """
     window, reach = int(WINDOW_SECONDS * rate_hz), int(REACH_SECONDS * rate_hz)
     a, b = (_mono(sound, window) for sound in (audio, reference))
-    products = correlate(a, b, "full")
+    products = scipy.signal.correlate(a, b, "full")
     middle = window - 1
     near = products[middle - reach : middle + reach + 1]
     if not np.abs(near).max() > 0:

@@ -6,8 +6,8 @@ from dataclasses import dataclass, fields
 from operator import attrgetter
 
 import numpy as np
+import scipy
 import soxr
-from scipy.signal import sosfilt
 
 from dactyl.core.audio.filter import low_shelf
 from dactyl.core.errors import AudioError
@@ -110,7 +110,7 @@ def _at_rate(sound: np.ndarray, recipe: Recipe) -> np.ndarray:
 
 def _weigh(sound: np.ndarray, recipe: Recipe) -> np.ndarray:
     b0, b1, b2, a1, a2 = low_shelf(WEIGHT_HZ, recipe.weight_db, recipe.rate_hz)
-    return sosfilt([[b0, b1, b2, 1.0, a1, a2]], sound, axis=1)
+    return scipy.signal.sosfilt([[b0, b1, b2, 1.0, a1, a2]], sound, axis=1)
 
 
 def _fades(recipe: Recipe) -> np.ndarray:

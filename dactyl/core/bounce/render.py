@@ -9,7 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import sosfilt
+import scipy
 
 from dactyl.core.audio.interpolate import interpolate, stretched_frames
 from dactyl.core.audio.prepare import Recipe
@@ -131,7 +131,7 @@ def _played(part: _Part, audio: np.ndarray, first: int, last: int) -> np.ndarray
     b0, b1, b2, a1, a2 = voice.pad.filter.coefficients[voice.velocity - 1]
     if part.filter_state is None:
         part.filter_state = np.zeros((1, len(audio), 2))
-    played, part.filter_state = sosfilt([[b0, b1, b2, 1.0, a1, a2]], played, axis=1, zi=part.filter_state)
+    played, part.filter_state = scipy.signal.sosfilt([[b0, b1, b2, 1.0, a1, a2]], played, axis=1, zi=part.filter_state)
     return played.astype(np.float32)
 
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import sosfilt
+import scipy
 
 from dactyl.core.bounce.render import LoadSound
 from dactyl.core.play.playbook import PadTable, Region
@@ -82,7 +82,7 @@ class _Hits:
     def _shaped(self, audio: np.ndarray, played: int) -> np.ndarray:
         if self._pad.filter:
             b0, b1, b2, a1, a2 = self._pad.filter.coefficients[played - 1]
-            audio = sosfilt([[b0, b1, b2, 1.0, a1, a2]], audio, axis=1)
+            audio = scipy.signal.sosfilt([[b0, b1, b2, 1.0, a1, a2]], audio, axis=1)
         return audio if self._pad.envelope.is_flat else audio * self._pad.envelope.gains(np.arange(audio.shape[1]))
 
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.signal import butter, sosfilt
+import scipy
 
 Read = Callable[[int, int], np.ndarray]
 """Frames ``first..stop`` as float32 of shape (channels, frames); fewer at the end."""
@@ -46,9 +46,9 @@ def levels(track: Track) -> np.ndarray:
     """Level of each band in dBFS, float16 of shape (3, hops): quadratic mean over a millisecond."""
     hop = track.rate_hz * HOP_SECONDS  # may be no whole number
     filters = [
-        butter(2, RUMBLE_HZ, "high", fs=track.rate_hz, output="sos"),
-        butter(2, LOW_HZ, "low", fs=track.rate_hz, output="sos"),
-        butter(2, min(HIGH_HZ, 0.45 * track.rate_hz), "high", fs=track.rate_hz, output="sos"),
+        scipy.signal.butter(2, RUMBLE_HZ, "high", fs=track.rate_hz, output="sos"),
+        scipy.signal.butter(2, LOW_HZ, "low", fs=track.rate_hz, output="sos"),
+        scipy.signal.butter(2, min(HIGH_HZ, 0.45 * track.rate_hz), "high", fs=track.rate_hz, output="sos"),
     ]
     states = [np.zeros((len(sos), 2)) for sos in filters]
     hops = int(track.frames / hop)
@@ -57,9 +57,9 @@ def levels(track: Track) -> np.ndarray:
         last = min(hops, first + BLOCK_SECONDS * 1000)
         edges = np.round(np.arange(first, last + 1) * hop).astype(int)
         sound = track.read(int(edges[0]), int(edges[-1])).mean(axis=0, dtype=np.float64)
-        clean, states[0] = sosfilt(filters[0], sound, zi=states[0])
-        low, states[1] = sosfilt(filters[1], clean, zi=states[1])
-        high, states[2] = sosfilt(filters[2], clean, zi=states[2])
+        clean, states[0] = scipy.signal.sosfilt(filters[0], sound, zi=states[0])
+        low, states[1] = scipy.signal.sosfilt(filters[1], clean, zi=states[1])
+        high, states[2] = scipy.signal.sosfilt(filters[2], clean, zi=states[2])
         for number, band in enumerate((low, clean - low - high, high)):
             power = np.add.reduceat(np.square(band), np.minimum(edges[:-1] - edges[0], len(band) - 1)) / hop
             result[number, first : first + len(power)] = 10 * np.log10(np.maximum(power, 10 ** (FLOOR_DB / 10)))

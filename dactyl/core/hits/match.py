@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import butter, correlate, sosfilt
+import scipy
 
 from dactyl.core.audio.align import lag_frames
 from dactyl.core.audio.prepare import SNAP_SECONDS, WEIGHT_HZ
@@ -136,7 +136,7 @@ def _place(stroke: np.ndarray, image: np.ndarray, rate_hz: int) -> float | None:
         return None
     own = stroke[: round(IMAGE_SECONDS * rate_hz)]
     reach = round(ARRIVES_SECONDS * rate_hz)
-    sides = [correlate(side[: len(own) + reach].astype(np.float64), own, "valid") for side in image]
+    sides = [scipy.signal.correlate(side[: len(own) + reach].astype(np.float64), own, "valid") for side in image]
     arrives = int(np.argmax(np.abs(sides[0]) + np.abs(sides[1])))
     left, right = abs(sides[0][arrives]), abs(sides[1][arrives])
     return float(np.clip(4 / np.pi * np.arctan2(right, left) - 1, -1, 1)) if left + right > 0 else None
@@ -199,9 +199,11 @@ def _level_db(sounds: Sequence[np.ndarray], rate_hz: int) -> float:
 
 def _weight_db(sounds: Sequence[np.ndarray], rate_hz: int) -> float:
     """The low end against all: what the pad's weight lifts."""
-    low = butter(2, 1.6 * WEIGHT_HZ, "low", fs=rate_hz, output="sos")
+    low = scipy.signal.butter(2, 1.6 * WEIGHT_HZ, "low", fs=rate_hz, output="sos")
     frames = round(0.15 * rate_hz)
-    return float(np.median([_rms_db(sosfilt(low, sound[:frames])) - _rms_db(sound[:frames]) for sound in sounds]))
+    return float(
+        np.median([_rms_db(scipy.signal.sosfilt(low, sound[:frames])) - _rms_db(sound[:frames]) for sound in sounds])
+    )
 
 
 def _snap_db(sounds: Sequence[np.ndarray], rate_hz: int) -> float:

@@ -8,7 +8,7 @@ it finds, and how near, is measured in benchmarks/cutting.py.
 from collections.abc import Callable, Iterator
 
 import numpy as np
-from scipy.ndimage import median_filter
+import scipy
 
 WINDOW_SECONDS, HOP_SECONDS = 0.0213, 0.0027
 NEIGHBOURHOOD_SECONDS = 0.12
@@ -116,7 +116,7 @@ def _flux(read: Read, frames: int, window: int, hop: int, rate_hz: int) -> Itera
 
 def _peaks(flux: np.ndarray, sensitivity: float, reach: int, gap: int) -> np.ndarray:
     """Local maxima above the median of their surroundings by a margin that sinks with the sensitivity."""
-    around = median_filter(flux, 2 * reach + 1, mode="constant")
+    around = scipy.ndimage.median_filter(flux, 2 * reach + 1, mode="constant")
     margin = 5.8 - 5.4 * min(1.0, max(0.0, sensitivity))  # dB
     rising = np.r_[True, flux[1:] > flux[:-1]] & np.r_[flux[:-1] >= flux[1:], True]
     candidates = np.flatnonzero(rising & (flux > around + margin))

@@ -12,7 +12,7 @@ from functools import cache
 from pathlib import Path
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
+import scipy
 
 from dactyl.core.hits.envelopes import BANDS, Track
 
@@ -62,7 +62,7 @@ def weighted(levels: np.ndarray, role: str) -> np.ndarray:
     weights = np.array(WEIGHTS[kind_of(role)])[: len(BANDS), None]
     bands = 10 ** (levels.astype(np.float32) / 10)
     power = sum(
-        weight * uniform_filter1d(band, hops)
+        weight * scipy.ndimage.uniform_filter1d(band, hops)
         for weight, band, hops in zip(weights[:, 0], bands, RIPPLE_HOPS, strict=True)
     )
     return 10 * np.log10(np.maximum(power, 1e-10))
@@ -73,7 +73,7 @@ def rises(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     if len(level) < PEAK_HOPS:
         return np.zeros(0, int), np.zeros(0), np.zeros(0)
     rise = _rise_of(level)
-    best = maximum_filter1d(rise, GAP_HOPS)
+    best = scipy.ndimage.maximum_filter1d(rise, GAP_HOPS)
     places = np.flatnonzero((rise >= best) & (rise >= LEAST_RISE_DB))
     kept: list[int] = []
     for place in places.tolist():
@@ -96,7 +96,7 @@ def highest(level: np.ndarray, first: int, last: int) -> np.ndarray:
         return level
     padded = np.pad(level, (max(0, -first), max(0, last)), mode="edge")
     width = last - first + 1
-    return maximum_filter1d(padded, width, origin=-(width // 2))[max(0, first) :][: len(level)]
+    return scipy.ndimage.maximum_filter1d(padded, width, origin=-(width // 2))[max(0, first) :][: len(level)]
 
 
 @dataclass(frozen=True)

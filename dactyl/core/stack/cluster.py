@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.cluster.hierarchy import fcluster, linkage
+import scipy
 
 from dactyl.core.audio.measure import Measure
 from dactyl.core.stack.hearing import alike
@@ -27,10 +27,14 @@ def drums_by_sound(measures: Sequence[Measure]) -> list[int]:
         return [0] * len(measures)
     if all(measure.timbre for measure in measures):
         places = alike(np.array([measure.timbre for measure in measures]))
-        labels = fcluster(linkage(places, "average"), SAME_DRUM, "distance")
+        labels = scipy.cluster.hierarchy.fcluster(
+            scipy.cluster.hierarchy.linkage(places, "average"), SAME_DRUM, "distance"
+        )
     else:
         traits = np.array([_traits(measure) for measure in measures])
-        labels = fcluster(linkage(traits, "single"), SAME_TRAITS, "distance")
+        labels = scipy.cluster.hierarchy.fcluster(
+            scipy.cluster.hierarchy.linkage(traits, "single"), SAME_TRAITS, "distance"
+        )
     first = {label: number for number, label in enumerate(dict.fromkeys(labels))}
     return [first[label] for label in labels]
 

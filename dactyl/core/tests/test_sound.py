@@ -3,10 +3,10 @@
 from dataclasses import replace
 
 import numpy as np
+import scipy
 from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.signal import sosfreqz
 
 from dactyl.core.audio import filter as filters
 from dactyl.core.audio.align import lag_frames
@@ -23,7 +23,7 @@ PLAIN = Recipe("0" * 64, RATE, 1, 0, RATE, RATE)
 
 def gain_db(row: filters.Coefficients, hz: float, rate_hz: int = RATE) -> float:
     b0, b1, b2, a1, a2 = row
-    _, response = sosfreqz([[b0, b1, b2, 1.0, a1, a2]], [hz], fs=rate_hz)
+    _, response = scipy.signal.sosfreqz([[b0, b1, b2, 1.0, a1, a2]], [hz], fs=rate_hz)
     return 20 * np.log10(max(abs(response[0]), 1e-6))
 
 

@@ -18,7 +18,12 @@ UNNAMED = """() => {  // what can be used but has no name for those who hear the
 CONTRAST = """() => {  // text whose contrast with what lies behind it is below 4.5, or below 3 where it is large (WCAG 2.2, 1.4.3)
   const parse = (text) => (text.match(/[\\d.]+/g) ?? []).map(Number);
   const canvas = new OffscreenCanvas(1, 1).getContext("2d", { willReadFrequently: true });
+  const known = new Map();
   const rgba = (colour) => {
+    if (!known.has(colour)) known.set(colour, painted(colour));
+    return known.get(colour);
+  };
+  const painted = (colour) => {
     canvas.clearRect(0, 0, 1, 1);
     canvas.fillStyle = colour;
     canvas.fillRect(0, 0, 1, 1);

@@ -97,6 +97,7 @@ class Pieces(Workshop):
         expect(page.locator("#undo")).to_contain_text("Kick sounds along with Crash edge")
         expect(page.locator(".matrix-links path:not(.drawn)")).to_have_count(2)
         page.click("#undo")
+        expect(page.locator(".matrix-links path:not(.drawn)")).to_have_count(1)
         page.click("#picture-plan")
         expect(page.locator("#plan-svg .link")).to_have_count(1)
         page.evaluate("() => { window.struck = []; window.dactyl.input.addEventListener('hit', ({ detail }) => window.struck.push(detail.pads[0])); }")  # fmt: skip
