@@ -17,7 +17,7 @@ from dactyl.core.parts.part import Hit
 from dactyl.core.play.playbook import Playbook, Sound
 from dactyl.core.play.player import Player, Voice
 
-BLOCK_FRAMES = 1 << 16
+BLOCK_VALUES, MOST_FRAMES = 1 << 22, 1 << 18  # of a block: in all its buses, 16 MB, and in time
 LoadSound = Callable[[Recipe], np.ndarray]
 BusOf = Callable[[Voice, Sound], int | None]
 """Which bus a sound goes to; None: to none."""
@@ -57,13 +57,15 @@ def render(
     load_sound: LoadSound,
     *,
     bus_of: BusOf = lambda voice, sound: sound.output,
-    block_frames: int = BLOCK_FRAMES,
+    block_frames: int | None = None,
     threads: int = 1,
 ) -> Iterator[Block]:
     """Yield the buses from frame 0 to ``frames``, block by block.
 
     gains : linear, of each bus; it comes after the sum
+    block_frames : by default as many as the buses leave room for; a power of two
     """
+    block_frames = block_frames or frames_at_once(len(gains))
     waiting = sorted(voices, key=lambda voice: voice.start_frame)  # stable: hit order within a frame
     waiting.reverse()
     sounding: list[tuple[int, _Part]] = []
@@ -84,6 +86,11 @@ def render(
                 job.result()
             yield Block(start, buses)
             sounding = [(bus, part) for bus, part in sounding if part.voice.last_frame > stop]
+
+
+def frames_at_once(buses: int) -> int:
+    """Long blocks where there are few buses, so that the time goes into sound and not into steps."""
+    return min(MOST_FRAMES, 1 << (BLOCK_VALUES // (2 * buses)).bit_length() - 1)
 
 
 def _parts(voice: Voice, bus_of: BusOf) -> list[tuple[int, _Part]]:

@@ -12,7 +12,7 @@ import numpy as np
 
 from dactyl.core.audio.overview import pack_columns
 from dactyl.core.bounce.ahead import ahead
-from dactyl.core.bounce.render import BLOCK_FRAMES, LoadSound, bounce_frames, render, voices_of
+from dactyl.core.bounce.render import LoadSound, bounce_frames, render, voices_of
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kinds import IN_SCORE_ORDER
@@ -27,7 +27,7 @@ GROUPINGS = {"output": "output", "piece": "piece", "pad": "pad", "mic": "mic", "
 LONGEST_TEMPLATE = 120
 TEMPLATE_FIELDS = ("number", "name", "kit", "part", "rate")
 MIX = "Mix"
-BLOCKS_AHEAD = 3  # rendered while others are written; eight stereo stems take 4 MB each
+BLOCKS_AHEAD = 2  # rendered while others are written; 16 MB each
 GroupOf = Callable[[Voice, Sound], str]
 PICTURE_HOP = 256  # frames reduced to one extreme before the picture's columns are known
 
@@ -138,7 +138,7 @@ def bounce(
             for block in ahead(blocks, BLOCKS_AHEAD):
                 audio = list(gather(block.buses, stems.stem_of_bus, len(stems.names)))
                 list(pool.map(StemFile.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
-                done = min(frames, block.start_frame + BLOCK_FRAMES)
+                done = min(frames, block.start_frame + block.buses.shape[2])
                 yield Progress(done, frames, tuple((name, bisect_left(b, done), len(b)) for name, b in begins.items()))
             list(pool.map(StemFile.finish, tracks))
     finally:

@@ -16,6 +16,7 @@ from dactyl.core.units import DEPTHS
 
 SUBTYPES = dict(zip(DEPTHS, ("PCM_16", "PCM_24", "FLOAT"), strict=True))
 BYTES_PER_VALUE = {"16": 2, "24": 3, "32f": 4}
+SENT_AT_ONCE = 4 << 20  # bytes
 FULL_BYTES = 1 << 20  # a disk with less left is full
 _ADD_PEAK_CHUNK = 0x1050  # SFC_SET_ADD_PEAK_CHUNK, libsndfile api; the chunk holds the time of day
 
@@ -48,6 +49,7 @@ class WaveWriter:
         soundfile._snd.sf_command(self._file._file, _ADD_PEAK_CHUNK, soundfile._ffi.NULL, 0)
         self._bits = bits
         self._rng = np.random.default_rng(dither_seed)
+        self._sent = 0  # bytes that the disk has been given
 
     def write(self, audio: np.ndarray) -> None:
         """Append float32 of shape (channels, frames)."""
@@ -62,6 +64,16 @@ class WaveWriter:
             rows = np.left_shift(whole, 8, out=whole)  # libsndfile keeps the upper 24 bits
         with _as_os_error(self.path):
             self._file.write(rows)
+        self._send_to_disk()
+
+    def _send_to_disk(self) -> None:
+        """Have the system begin to write what it has of the file, so that the disk works while the rest is made: else it
+        holds a gigabyte in memory until the file must be safe, and all wait for that (posix_fadvise(2), DONTNEED)."""
+        written = self.path.stat().st_size
+        if written - self._sent >= SENT_AT_ONCE and hasattr(os, "posix_fadvise"):
+            with self.path.open("rb") as file:
+                os.posix_fadvise(file.fileno(), self._sent, written - self._sent, os.POSIX_FADV_DONTNEED)
+            self._sent = written
 
     def close(self, *, sync: bool = False) -> None:
         with _as_os_error(self.path):
