@@ -108,7 +108,8 @@ def _rounded(steps: np.ndarray, full_scale: int) -> np.ndarray:
 
 def _triangular_dither(rng: np.random.Generator, shape: tuple[int, int]) -> np.ndarray:
     """Two steps wide, triangular: the error is then independent of the sound (Lipshitz et al., JAES 40(5), 1992)."""
-    return rng.random(shape, np.float32) - rng.random(shape, np.float32)
+    drawn = rng.random((*shape, 2), np.float32)  # in the order of frames, whatever the length of a block
+    return drawn[..., 0] - drawn[..., 1]
 
 
 def split_channels(path: Path) -> Iterator[bytes]:
