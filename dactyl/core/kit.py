@@ -16,6 +16,7 @@ FADE_MS = 8.0  # of a cut, where no group says otherwise
 MAX_SIDE, MAX_BANKS = 32, 16  # rows or columns, and banks, of a surface
 VOICES = 16  # of a pad, where nothing else is set
 STRENGTHS = (0.01, 2.0)  # of a companion
+WAS_DICE = {"was": "dice"}  # in files of the first version
 
 Curve = str | tuple[tuple[float, float], ...]
 """A key of CURVE_EXPONENTS, or points (velocity in, velocity out) that lines join, both 1..127 and rising in the first."""
@@ -56,7 +57,13 @@ class Layer:
     high: int
     takes: tuple[Take, ...]
     gain_db: float = 0.0
-    dice: int | None = None  # what its random cycle is drawn with; its id where nothing is set
+    random_stream: int | None = field(
+        default=None, metadata=WAS_DICE
+    )  # of its random cycle; its id where nothing is set
+
+    @property
+    def stream(self) -> int:
+        return self.id if self.random_stream is None else self.random_stream
 
     def __post_init__(self) -> None:
         if not 1 <= self.low <= self.high <= MAX_VELOCITY:
@@ -142,7 +149,7 @@ class Pad:
     weight_db: float = 0.0  # of the low end
     snap_db: float = 0.0  # of the transient
     variation: Variation = Variation()
-    dice: int | None = None  # what its variation is drawn with; its id where nothing is set
+    random_stream: int | None = field(default=None, metadata=WAS_DICE)  # of its variation; its id where nothing is set
     output: str | None = None
 
     def __post_init__(self) -> None:
@@ -151,6 +158,10 @@ class Pad:
         follows = [1, *(layer.high + 1 for layer in self.layers)]
         if self.layers and lows + [MAX_VELOCITY + 1] != follows:
             raise KitError(f"The layers of {self.name} leave a gap or overlap: they must cover 1 to 127 once.")
+
+    @property
+    def stream(self) -> int:
+        return self.id if self.random_stream is None else self.random_stream
 
     def _check_values(self) -> None:
         """What has a form of its own; numbers have their limits in core/fields.py."""
@@ -161,7 +172,7 @@ class Pad:
             ("drawn curve", self.curve, isinstance(self.curve, str) or _is_drawn(self.curve)),
             ("filter", self.filter.kind, self.filter.kind in FILTERS),
             ("notes", self.notes, all(0 <= note <= 127 for note in self.notes)),
-            ("dice", self.dice, self.dice is None or self.dice >= 0),
+            ("random stream", self.random_stream, self.random_stream is None or self.random_stream >= 0),
         ]
         for name, value, is_right in wrong:
             if not is_right:

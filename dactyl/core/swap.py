@@ -123,10 +123,7 @@ def _replaced(samples: Samples, mic: str, sample: Sample) -> Samples:
 def _as_new(pad: Pad, layers: Sequence[Layer]) -> tuple[Layer, ...]:
     """Layers that another pad sounds by already, with ids of their own: they count apart."""
     first = COPIES_FROM + MOST_LAYERS * pad.id
-    return tuple(
-        replace(layer, id=first + n, dice=layer.id if layer.dice is None else layer.dice)
-        for n, layer in enumerate(layers)
-    )
+    return tuple(replace(layer, id=first + n, random_stream=layer.stream) for n, layer in enumerate(layers))
 
 
 def _mics(kit: Kit, source: Kit, pieces: Sequence) -> tuple[Mic, ...]:

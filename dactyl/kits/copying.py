@@ -81,7 +81,7 @@ def _copy(rows: Sequence[Model], ids: Ids, create: Create) -> Sequence[Model]:
                 continue
             if field.is_relation:
                 value = ids.get(field.related_model, {}).get(value, value)
-            elif field.name == "dice" and value is None:
+            elif field.name == "random_stream" and value is None:
                 value = row.pk
             values[field.attname] = value
         copies.append(model(**values))

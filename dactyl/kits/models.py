@@ -171,7 +171,9 @@ class Pad(models.Model):
     vary_gain_db = models.FloatField(default=0.0)
     vary_pan = models.FloatField(default=0.0)
     vary_delay_ms = models.FloatField(default=0.0)
-    dice = models.PositiveBigIntegerField(null=True, blank=True)  # of its variation; its key where nothing is set
+    random_stream = models.PositiveBigIntegerField(
+        null=True, blank=True
+    )  # of its variation; its key where nothing is set
 
     class Meta:
         ordering = ["position"]
@@ -369,7 +371,9 @@ class Layer(models.Model):
     pad = models.ForeignKey(Pad, models.CASCADE, related_name="layers")
     high = models.PositiveSmallIntegerField()
     gain_db = models.FloatField(default=0.0)
-    dice = models.PositiveBigIntegerField(null=True, blank=True)  # of its random cycle; its key where nothing is set
+    random_stream = models.PositiveBigIntegerField(
+        null=True, blank=True
+    )  # of its random cycle; its key where nothing is set
 
     class Meta:
         ordering = ["high"]

@@ -124,7 +124,7 @@ def _pad_values(
     for pad in _some(Pad.objects.filter(kit=row), "pk", pad_ids).select_related("piece"):
         yield pad.piece, core.Pad(
             id=pad.pk,
-            dice=pad.dice,
+            random_stream=pad.random_stream,
             name=pad.full_name,
             layers=layers.get(pad.pk, ()),
             notes=tuple(notes[pad.pk]),
@@ -166,7 +166,7 @@ def _layer_values(
         own = layers[layer.pad_id]
         own.append(core.Layer(
             id=layer.pk,
-            dice=layer.dice,
+            random_stream=layer.random_stream,
             low=own[-1].high + 1 if own else 1,
             high=layer.high,
             takes=tuple(takes[layer.pk]),
@@ -204,7 +204,7 @@ class LayerRow:
     low: int
     high: int
     gain_db: float
-    dice: int | None
+    random_stream: int | None
     levels: list[tuple[float, bool]] = field(default_factory=list)  # of each take, with its gain; is it enabled
 
     @property
@@ -264,11 +264,11 @@ def sheet_rows(
     if pad_ids is not None:  # with their neighbours in the piece, so that the bracket is drawn right
         pads = pads.filter(piece__in=Pad.objects.filter(pk__in=pad_ids).values("piece"))
     layers, by_id = defaultdict(list), {}
-    for pk, pad, high, gain_db, dice in _some(Layer.objects.filter(pad__kit=kit), "pad", pad_ids).values_list(
-        "pk", "pad", "high", "gain_db", "dice"
+    for pk, pad, high, gain_db, random_stream in _some(Layer.objects.filter(pad__kit=kit), "pad", pad_ids).values_list(
+        "pk", "pad", "high", "gain_db", "random_stream"
     ):
         low = layers[pad][-1].high + 1 if layers[pad] else 1
-        by_id[pk] = LayerRow(pk, low, high, gain_db, dice)
+        by_id[pk] = LayerRow(pk, low, high, gain_db, random_stream)
         layers[pad].append(by_id[pk])
     if levels and by_id:
         takes = _some(Take.objects.filter(layer__pad__kit=kit), "layer__pad", pad_ids).order_by("position")

@@ -20,7 +20,8 @@ from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.kit import Kit, Pad, Sample, check_whole
 from dactyl.core.wave.tags import Tags
 
-FORMAT, VERSION = "dactyl-kit", 1
+FORMAT, VERSION = "dactyl-kit", 2
+READ = (1, 2)  # versions; in the first one a random stream was called dice
 MAX_JSON_BYTES = 256 << 20
 
 
@@ -65,7 +66,7 @@ def tags_of(kit: Kit) -> dict[str, Tags]:
 
 
 def portable(kit: Kit) -> Kit:
-    """The kit with ids that count from 1; the dice of pads and layers stay, so that chance falls the same way."""
+    """The kit with ids that count from 1; the random streams of pads and layers stay, so that chance falls the same way."""
     numbers = count(1)
     new_ids = {pad.id: next(numbers) for _, pad in kit.pads()}
     pieces = tuple(
@@ -81,7 +82,7 @@ def _portable(pad: Pad, new_ids: Mapping[int, int], numbers: Iterable[int]) -> P
         replace(
             layer,
             id=next(numbers),
-            dice=layer.dice if layer.dice is not None else layer.id,
+            random_stream=layer.stream,
             takes=tuple(replace(take, id=next(numbers)) for take in layer.takes),
         )
         for layer in pad.layers
@@ -89,7 +90,7 @@ def _portable(pad: Pad, new_ids: Mapping[int, int], numbers: Iterable[int]) -> P
     return replace(
         pad,
         id=new_ids[pad.id],
-        dice=pad.dice if pad.dice is not None else pad.id,
+        random_stream=pad.stream,
         layers=layers,
         companions=tuple((new_ids[other], strength) for other, strength in pad.companions if other in new_ids),
     )
@@ -155,9 +156,9 @@ def read_package(folder: Path, name: str) -> Package:
         ) from None
     if not isinstance(described, dict) or described.get("format") != FORMAT:
         raise KitFileError("It is not a kit package of Dactyl.", "Choose another file.", file=name)
-    if described.get("version") != VERSION:
+    if described.get("version") not in READ:
         raise KitFileError(
-            f"It is of version {printable(str(described.get('version')))[:20]}; version {VERSION} is read here.",
+            f"It is of version {printable(str(described.get('version')))[:20]}; versions to {VERSION} are read here.",
             "Use a newer Dactyl.",
             file=name,
         )

@@ -161,7 +161,7 @@ def _regions(kit: Kit, piece: Piece, pad: Pad, curve: tuple[int, ...], rate_hz: 
         if not layer.takes:
             silent.append(Region(sounds=(), gains=gains, counter=counter, places=()))
         enabled = [number for number, take in enumerate(layer.takes) if take.enabled]
-        cycle = take_cycle(enabled, pad.rotation, seed=kit.seed, layer=layer.id if layer.dice is None else layer.dice)
+        cycle = take_cycle(enabled, pad.rotation, seed=kit.seed, layer=layer.stream)
         for number, take in enumerate(layer.takes):
             regions.append(Region(
                 sounds=_sounds(kit, piece, pad, layer, take, rate_hz),
@@ -251,7 +251,7 @@ def _variation(pad: Pad, seed: int, rate_hz: int) -> VariationTable | None:
     asked: Variation = pad.variation
     if asked.is_off:
         return None
-    rng = np.random.default_rng([seed, pad.id if pad.dice is None else pad.dice])
+    rng = np.random.default_rng([seed, pad.stream])
     tune, level, pan = rng.uniform(-1, 1, (3, VARIATION_LENGTH))
     delay = rng.uniform(0, 1, VARIATION_LENGTH)
     return VariationTable(

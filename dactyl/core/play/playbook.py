@@ -130,5 +130,5 @@ class Playbook:
 
     @property
     def draws(self) -> bool:
-        """Whether any region asks for a draw of the dice."""
+        """Whether any region draws a random number."""
         return any(region.random != (0.0, 1.0) for pad in self.pads for region in pad.regions)

@@ -22,7 +22,7 @@ from dactyl.core.formats.sfz.opcodes import KEY, OPCODES
 from dactyl.core.formats.sfz.read import read_sfz
 from dactyl.core.formats.sfz.write import write_sfz
 from dactyl.core.formats.unzip import unzip
-from dactyl.core.formats.values import from_json, to_json
+from dactyl.core.formats.values import from_json, pack, to_json, unpack
 from dactyl.core.kit import Envelope, Filter, Kit, Layer, Mic, MuteGroup, Output, Pad, Piece, Sample, Take, Variation
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit, curve_table, layer_gains
@@ -126,7 +126,7 @@ class RoundTrips(Folder):
         (kick,) = kit.pieces[0].pads
         more = replace(
             kick, id=5, name="Shaken", rotation="no_repeat", variation=Variation(tune_cents=9, delay_ms=3), weight_db=2.0, snap_db=-1.0,
-            curve=((1.0, 4.0), (90.0, 60.0), (127.0, 127.0)), companions=((kick.id, 0.4),), shared_counter=True, dice=77,
+            curve=((1.0, 4.0), (90.0, 60.0), (127.0, 127.0)), companions=((kick.id, 0.4),), shared_counter=True, random_stream=77,
         )  # fmt: skip
         return replace(kit, pieces=(Piece(name="Shaken", pads=(more,)),))
 
@@ -385,8 +385,13 @@ class Hostile(Folder):
             from_json(Kit, value, "kit")
 
     def test_values_read_back_as_they_were(self):
-        kit = self.shaken_values()
-        self.assertEqual(from_json(Kit, json.loads(json.dumps(to_json(kit))), "kit"), kit)
+        kit = portable(self.shaken_values())
+        written = json.dumps(to_json(kit))
+        self.assertEqual(from_json(Kit, json.loads(written), "kit"), kit)
+        self.assertEqual(unpack(Kit, pack(kit), "kit"), kit)
+        before = written.replace('"random_stream":', '"dice":')
+        self.assertNotEqual(before, written)
+        self.assertEqual(from_json(Kit, json.loads(before), "kit"), kit, "files of version 1 are read")
 
     def shaken_values(self) -> Kit:
         return RoundTrips.shaken(self)

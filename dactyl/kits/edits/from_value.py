@@ -149,7 +149,7 @@ class Writer:
             silences_id=self._mutes[pad.silences[0].number] if pad.silences else None,
             silenced_by_id=self._mutes[pad.silenced_by[0].number] if pad.silenced_by else None,
             **_curve_columns(pad),
-            dice=pad.dice if pad.dice is not None else pad.id,
+            random_stream=pad.stream,
             **row_of(fields.PAD, pad),
         )
 
@@ -183,7 +183,7 @@ class Writer:
     def _takes(self, pads: Sequence[core.Pad], rows: Mapping[int, Pad]) -> None:
         layers = self._change.create_all([
             Layer(
-                pad_id=rows[pad.id].pk, high=layer.high, dice=layer.dice if layer.dice is not None else layer.id,
+                pad_id=rows[pad.id].pk, high=layer.high, random_stream=layer.stream,
                 **row_of(fields.LAYER, layer),
             )
             for pad in pads

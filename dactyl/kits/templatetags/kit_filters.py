@@ -215,8 +215,8 @@ def can_be_evened(response: Response, pad: Pad) -> bool:
 def cycle_picture(pad: Pad, layer: CardLayer) -> SafeString:
     """The layer's rotation: a column for each strike of the cycle, a mark in the row of the take that sounds."""
     enabled = [number for number, row in enumerate(layer.takes) if row.take.is_enabled]
-    dice = layer.row.dice if layer.row.dice is not None else layer.row.pk
-    cycle = take_cycle(enabled, pad.rotation, seed=pad.kit.seed, layer=dice)[:32]
+    stream = layer.row.random_stream if layer.row.random_stream is not None else layer.row.pk
+    cycle = take_cycle(enabled, pad.rotation, seed=pad.kit.seed, layer=stream)[:32]
     rows = len(layer.takes)
     marks = "".join(f"M{4 * place + 1} {3 * take + 1.5}h2" for place, sounding in enumerate(cycle) for take in sounding)
     words = f"{ROTATIONS[pad.rotation]}: " + ", ".join(

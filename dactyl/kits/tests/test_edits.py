@@ -183,7 +183,7 @@ class Layering(KitCase):
 
 
 class Arranging(KitCase):
-    def test_a_duplicate_plays_the_same_and_a_copied_kit_draws_the_same_dice(self):
+    def test_a_duplicate_plays_the_same_and_a_copied_kit_draws_by_the_same_streams(self):
         self.give()
         edits.pads.set_fields([self.fresh()], version(self.kit), {"rotation": "random", "vary_tune_cents": 9.0})
         edits.pads.duplicate_pads([self.fresh()], version(self.kit))
@@ -191,8 +191,8 @@ class Arranging(KitCase):
         self.assertEqual([row.name for row in rows[:2]], ["Snare", "Snare Snare copy"])
         copy = edits.kits.duplicate_kit(self.kit)
         ours, theirs = queries.kit_value(self.kit.pk), queries.kit_value(copy.pk)
-        dice = [layer.id if layer.dice is None else layer.dice for _, pad in ours.pads() for layer in pad.layers]
-        self.assertEqual(dice, [layer.dice for _, pad in theirs.pads() for layer in pad.layers])
+        streams = [layer.stream for _, pad in ours.pads() for layer in pad.layers]
+        self.assertEqual(streams, [layer.random_stream for _, pad in theirs.pads() for layer in pad.layers])
         self.assertEqual(standing(copy).done, 0)
 
     def test_a_piece_moves_as_a_whole_and_a_pad_joins_another_piece(self):
