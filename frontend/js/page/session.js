@@ -34,7 +34,6 @@ export class Session extends EventTarget {
       // Before htmx looks at the answer: events of a source that was drawn anew meanwhile would not come here.
       xhr.addEventListener("readystatechange", () => xhr.readyState === XMLHttpRequest.DONE && this.#keepInPage(elt));
     });
-    body.addEventListener("htmx:oobBeforeSwap", (event) => this.#guardView(event));
     engine.addEventListener("broken", ({ detail }) => this.say(detail[0], true));
     engine.addEventListener("state", () => this.#showSound());
     // A request that another took over from, or that the page's end cut short, is rejected with nothing: its events told.
@@ -175,14 +174,6 @@ export class Session extends EventTarget {
     if (!isLate) return;
     detail.shouldSwap = false;
     document.getElementById("card").addEventListener("focusout", () => setTimeout(() => this.loadCard(0, { fromCard: false })), { once: true });
-  }
-
-  /** An answer to an edit never brings back a view that was left while it was on its way. */
-  #guardView({ detail }) {
-    if (detail.target.id !== "view") return;
-    const drawn = detail.fragment.querySelector?.("[data-view]")?.dataset.view;
-    const shown = /** @type {HTMLElement} */ (detail.target.querySelector(":scope > [data-view]"))?.dataset.view;
-    if (drawn && shown && drawn !== shown) detail.shouldSwap = false;
   }
 
   /**
