@@ -102,7 +102,8 @@ class Access(Workshop):
                 page.click(f"#picture-{picture}")
                 page.wait_for_selector(f"[data-view={picture}]")
                 if page.locator("text=/^Add a (surface|device)$/").count():
-                    page.click("text=/^Add a (surface|device)$/")
+                    with page.expect_response(lambda answer: answer.request.method == "POST"):
+                        page.click("text=/^Add a (surface|device)$/")
                     page.wait_for_selector(".cell-of")
                 yield picture
         page.goto(page.url.replace("/bounces/of/", "/kits/"))
