@@ -146,6 +146,7 @@ export function startShelf(session, engine) {
   const bringIn = async (files) => {
     await readParts(files.filter(isMidi), session);
     const sounds = files.filter((each) => !isMidi(each));
+    if (sounds.length) open(true); // how far it is, and what can be done with them, stands there
     if (sounds.length || !files.length) upload(sounds, { session, onListed: () => document.body.dispatchEvent(new Event("shelf-changed")) });
   };
 
