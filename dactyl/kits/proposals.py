@@ -7,6 +7,7 @@ from typing import Any
 from dactyl.core.errors import KitError
 from dactyl.core.stack import arrange
 from dactyl.core.stack.layers import layered_dynamics
+from dactyl.core.stack.pieces import pieces_of
 from dactyl.core.stack.propose import Proposal as ProposalValue
 from dactyl.core.stack.propose import propose
 from dactyl.history.edits import edit
@@ -48,6 +49,16 @@ class Shown:
     @property
     def doubt_count(self) -> int:
         return sum(len(pad.doubts) for pad in self.value.pads)
+
+    @property
+    def tied(self) -> str:
+        """The pieces of several pads that applying it makes: "Snare (centre, side stick), Hat (closed, open)"."""
+        pieces = [] if self.row.pad_id else pieces_of([(pad.name, pad.kind) for pad in self.value.pads])
+        return ", ".join(
+            f"{piece.name} ({', '.join(name or 'plain' for name in piece.own_names)})"
+            for piece in pieces
+            if len(piece.pads) > 1
+        )
 
 
 def shown(row: Proposal) -> Shown:

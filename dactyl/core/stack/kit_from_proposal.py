@@ -6,6 +6,7 @@ from itertools import count
 from dactyl.core.kinds import BY_SLUG, free_note
 from dactyl.core.kit import ChokeGroup, Kit, Layer, Mic, Pad, Piece, Sample, Take
 from dactyl.core.stack.layers import layered_dynamics
+from dactyl.core.stack.pieces import pieces_of
 from dactyl.core.stack.propose import Proposal, ProposedPad, ProposedTake
 
 HATS = ChokeGroup(letter="A")
@@ -19,19 +20,22 @@ def kit_of(proposal: Proposal, name: str, samples: Mapping[str, Sample], onsets:
     mics = list(
         dict.fromkeys(mic for pad in proposal.pads for layer in pad.layers for take in layer.takes for mic in take.mics)
     )
-    for proposed in proposal.pads:
-        note = free_note(proposed.kind, taken)
-        taken.add(note)
-        pad = Pad(
-            id=next(ids),
-            name=proposed.name,
-            kind=proposed.kind,
-            notes=() if note is None else (note,),
-            layers=_layers(proposed, mics, samples, onsets, ids),
-            choke=HATS if BY_SLUG[proposed.kind].is_hat else None,
-            dynamics=layered_dynamics(len(proposed.layers)),
-        )
-        pieces.append(Piece(name=proposed.name, pads=(pad,)))
+    for piece in pieces_of([(pad.name, pad.kind) for pad in proposal.pads]):
+        pads = []
+        for place, own_name in zip(piece.pads, piece.own_names, strict=True):
+            proposed = proposal.pads[place]
+            note = free_note(proposed.kind, taken)
+            taken.add(note)
+            pads.append(Pad(
+                id=next(ids),
+                name=f"{piece.name} {own_name}".strip(),
+                kind=proposed.kind,
+                notes=() if note is None else (note,),
+                layers=_layers(proposed, mics, samples, onsets, ids),
+                choke=HATS if BY_SLUG[proposed.kind].is_hat else None,
+                dynamics=layered_dynamics(len(proposed.layers)),
+            ))  # fmt: skip
+        pieces.append(Piece(name=piece.name, pads=tuple(pads)))
     return Kit(
         name=name,
         pieces=tuple(pieces),

@@ -11,6 +11,7 @@ from dactyl.core.kinds import BY_SLUG
 from dactyl.core.kit import MAX_VELOCITY, Sample
 from dactyl.core.stack import arrange
 from dactyl.core.stack.kit_from_proposal import kit_of
+from dactyl.core.stack.pieces import pieces_of
 from dactyl.core.stack.propose import File, Proposal, propose
 from dactyl.core.tests.recordings import Truth, record
 
@@ -147,6 +148,19 @@ class Kits(SimpleTestCase):
         takes = [take for pad in pads.values() for layer in pad.layers for take in layer.takes]
         self.assertEqual({take.start_frame for take in takes}, {240}, "the silence before the onset is skipped")
         self.assertEqual({tuple(mic for mic, _ in take.samples) for take in takes}, {("close", "room")})
+
+    def test_pads_that_differ_by_articulation_alone_are_of_one_piece(self):
+        pads = [
+            ("Snare centre", "snare"), ("Kick", "kick"), ("Closed hat tight", "closed_hat"), ("Ride", "ride"), ("Pedal hat", "pedal_hat"),
+            ("Snare side stick", "side_stick"), ("Ride bell", "ride_bell"), ("Crash", "crash"), ("Crash 2", "crash"), ("Grabbed", "crash"), ("Rim", "snare"), ("High tom", "high_tom"),
+            ("Low tom", "low_tom"), ("Hat 2 open", "open_hat"),
+        ]  # fmt: skip
+        tied = [(piece.name, piece.own_names) for piece in pieces_of(pads) if len(piece.pads) > 1]
+        self.assertEqual(
+            tied,
+            [("Snare", ("centre", "side stick", "rim")), ("Hat", ("closed tight", "pedal")), ("Ride", ("", "bell"))],
+        )
+        self.assertEqual(sorted(place for piece in pieces_of(pads) for place in piece.pads), list(range(len(pads))))
 
     def test_one_file_is_a_kit_too(self):
         alone = File("Bell.wav", Measure(0, -3, -12, 3000, 900, 0.1, 0.9, 0.5))

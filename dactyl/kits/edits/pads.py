@@ -126,7 +126,7 @@ def join_piece(pad: Pad, version: int, name: str) -> Revision | None:
         if alone:
             change.delete_all([left])
         after = piece.pads.exclude(pk=pad.pk).order_by("-position").values_list("position", flat=True).first()
-        _place_after(change, [pad], after)
+        place_after(change, [pad], after)
     return change.revision
 
 
@@ -163,7 +163,7 @@ def order_by_kind(kit: Kit, version: int) -> Revision | None:
     return change.revision
 
 
-def _place_after(change: Change, pads: Sequence[Pad], position: int | None) -> None:
+def place_after(change: Change, pads: Sequence[Pad], position: int | None) -> None:
     rows = [row for row in _in_order(change) if row not in pads]
     at = next((n + 1 for n, row in enumerate(rows) if row.position == position), len(rows))
     _number(change, rows[:at] + list(pads) + rows[at:])

@@ -9,12 +9,13 @@ from dactyl.core.kinds import BY_SLUG, free_note
 from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.kit_from_proposal import HATS, PLAIN_MICS
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
+from dactyl.core.stack.pieces import ProposedPiece, pieces_of
 from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits import queries
 from dactyl.kits.edits.outputs import touch_all
-from dactyl.kits.edits.pads import append_pads
+from dactyl.kits.edits.pads import append_pads, place_after
 from dactyl.kits.fields import TAKE_FIELDS
 from dactyl.kits.models import ChokeGroup, Kit, Layer, Map, MapNote, Mic, Pad, Take, TakeSample
 from dactyl.shelf.models import Sample
@@ -98,6 +99,8 @@ def apply_proposal(kit: Kit, version: int, new_pads: Sequence[NewPad], target: P
     count = sum(len(recording.heard) for new in new_pads for layer in new.layers for recording in layer)
     where = target.full_name if target else counted(len(new_pads), "pad")
     with edit(kit, version, f"{counted(count, 'sample')} stacked on {where}") as change:
+        pieces = pieces_of([(new.name, new.kind) for new in new_pads])
+        new_pads = [new_pads[place] for piece in pieces for place in piece.pads]
         targets = [target] if target else _free_pads(change, kit, len(new_pads))
         hats = sum(BY_SLUG[new.kind].is_hat for new in new_pads)
         taken = queries.taken_notes(kit)
@@ -112,7 +115,24 @@ def apply_proposal(kit: Kit, version: int, new_pads: Sequence[NewPad], target: P
             if not pad.notes.exists():
                 taken.add(_give_note(change, pad, new.kind, taken))
             change.touch(pad.pk)
+        if not target:
+            _tie(change, targets, pieces)
     return change.revision
+
+
+def _tie(change: Change, pads: Sequence[Pad], pieces: Sequence[ProposedPiece]) -> None:
+    """Pads, in the order of the pieces, become articulations of one piece where they are of one drum."""
+    rest = iter(pads)
+    for piece in pieces:
+        first, *others = own = [next(rest) for _ in piece.pads]
+        if not others or any(pad.piece.pads.count() > 1 for pad in own):
+            continue
+        change.update(first.piece, name=piece.name[:60])
+        left = [pad.piece for pad in others]
+        change.update_each([(pad, {"name": name[:60]}) for pad, name in zip(own, piece.own_names, strict=True)])
+        change.update_all(others, piece_id=first.piece_id)
+        change.delete_all(left)
+        place_after(change, others, first.position)
 
 
 def cut_over_pads(

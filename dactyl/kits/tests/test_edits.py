@@ -88,17 +88,22 @@ class Giving(KitCase):
             NewPad(name, kind, [[Recording.of({"close": a, "hall": b})]], [127])
             for name, kind, a, b in [
                 ("Hat closed", "closed_hat", *self.samples[:2]),
+                ("Kick", "kick", *self.samples[4:6]),
                 ("Hat open", "open_hat", *self.samples[2:4]),
             ]
         ]
+        pieces = self.kit.pieces.count()
         edits.samples.apply_proposal(self.kit, version(self.kit), hats, None)
         rows = queries.sheet_rows(self.kit)[:2]
         self.assertEqual(
             [(row.name, row.notes, row.choke.letter) for row in rows],
             [("Hat closed", [42], "A"), ("Hat open", [46], "A")],
         )
+        self.assertEqual({row.pad.piece.name for row in rows}, {"Hat"}, "the hats are one piece, and stand together")
+        self.assertEqual(self.kit.pieces.count(), pieces - 1)
         self.assertEqual([mic.name for mic in self.kit.mics.all()], ["close", "overhead", "room", "hall"])
         history.undo(self.kit, version(self.kit))
+        self.assertEqual(self.kit.pieces.count(), pieces)
         self.assertEqual(
             (TakeSample.objects.count(), Mic.objects.filter(name="hall").count(), ChokeGroup.objects.count()), (0, 0, 0)
         )
