@@ -15,7 +15,7 @@ from dactyl.kits.edits.maps import write_notes
 from dactyl.kits.edits.outputs import output_called
 from dactyl.kits.edits.sentences import pads_named, settings_named
 from dactyl.kits.fields import COPIED, PAD_FIELDS, PIECE_FIELDS
-from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, MuteGroup, Pad, Piece
+from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, MuteGroup, Pad, Piece, PieceMic
 
 MAX_PADS = 512
 
@@ -121,12 +121,29 @@ def join_piece(pad: Pad, version: int, name: str) -> Revision | None:
         raise KitError(f"There is no other piece called “{name[:40]}”.")
     with edit(pad.kit, version, f"{pad.full_name} joined to {piece.name}") as change:
         alone = pad.piece.pads.count() == 1
-        left, own_name = pad.piece, pad.name or pad.piece.name
+        left, own_name = pad.piece, (pad.name or pad.piece.name).removeprefix(f"{piece.name} ")
         change.update(pad, piece_id=piece.pk, name=own_name)
         if alone:
             change.delete_all([left])
         after = piece.pads.exclude(pk=pad.pk).order_by("-position").values_list("position", flat=True).first()
         place_after(change, [pad], after)
+    return change.revision
+
+
+def part_from_piece(pad: Pad, version: int) -> Revision | None:
+    """Make ``pad`` a piece of its own, behind the one that it was part of, set and routed alike."""
+    left, others = pad.piece, list(pad.piece.pads.exclude(pk=pad.pk).order_by("position"))
+    if not others:
+        return None
+    with edit(pad.kit, version, f"{pad.full_name} is a piece of its own") as change:
+        shared = {name: getattr(left, name) for name in ("gain_db", "pan", "output_id", "colour")}
+        own = change.create(Piece(kit_id=pad.kit_id, name=pad.full_name[:60], position=left.position, **shared))
+        change.create_all([
+            PieceMic(piece_id=own.pk, mic_id=row.mic_id, gain_db=row.gain_db) for row in left.mic_gains.all()
+        ])  # fmt: skip
+        change.update(pad, piece_id=own.pk, name="")
+        place_after(change, [pad], others[-1].position)
+        change.touch(*(other.pk for other in others))
     return change.revision
 
 

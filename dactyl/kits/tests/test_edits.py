@@ -102,7 +102,15 @@ class Giving(KitCase):
         self.assertEqual({row.pad.piece.name for row in rows}, {"Hat"}, "the hats are one piece, and stand together")
         self.assertEqual(self.kit.pieces.count(), pieces - 1)
         self.assertEqual([mic.name for mic in self.kit.mics.all()], ["close", "overhead", "room", "hall"])
-        history.undo(self.kit, version(self.kit))
+        edits.pads.set_piece(rows[1].pad, version(self.kit), "gain_db", -3.0)
+        edits.pads.part_from_piece(rows[1].pad, version(self.kit))
+        parted = queries.sheet_rows(self.kit)[:2]
+        self.assertEqual([(row.pad.piece.name, row.pad.name, row.pad.piece.gain_db) for row in parted],
+                         [("Hat", "closed", -3.0), ("Hat open", "", -3.0)])  # fmt: skip
+        edits.pads.join_piece(parted[1].pad, version(self.kit), "Hat")
+        self.assertEqual([row.name for row in queries.sheet_rows(self.kit)[:2]], ["Hat closed", "Hat open"])
+        for _ in range(4):
+            history.undo(self.kit, version(self.kit))
         self.assertEqual(self.kit.pieces.count(), pieces)
         self.assertEqual(
             (TakeSample.objects.count(), Mic.objects.filter(name="hall").count(), ChokeGroup.objects.count()), (0, 0, 0)

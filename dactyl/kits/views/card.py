@@ -85,6 +85,7 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
         standard = row.standard_note
         context["offered_note"] = standard if standard is not None and standard not in taken else None
         context["colours"] = COLOURS.items()
+        context["is_tied"] = row.pad.piece.pads.count() > 1
         context["piece_names"] = list(
             kit.pieces.exclude(name="").exclude(pk=row.pad.piece_id).values_list("name", flat=True).distinct()
         )
