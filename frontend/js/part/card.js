@@ -14,6 +14,7 @@ export function startCard(editor, signal) {
   const refresh = () => {
     if (!model.time) return;
     says.textContent = inWords(editor);
+    document.getElementById("first-hits").hidden = model.hits.some(({ velocity }) => velocity);
     fillList();
     fillPads();
     fillPart();
