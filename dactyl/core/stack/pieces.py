@@ -27,12 +27,12 @@ def pieces_of(pads: Sequence[tuple[str, str]]) -> list[ProposedPiece]:
     """
     drums = [_drum(name, kind) for name, kind in pads]
     groups: dict[tuple[str, ...], list[int]] = {}
-    for place, (drum, (_, kind)) in enumerate(zip(drums, pads, strict=True)):
+    for place, drum in enumerate(drums):
         known = {other for other in drums if other[0] == drum[0] and len(other) > 1}
         if len(drum) == 1 and drum != (HAT,):
-            drum = known.pop() if len(known) == 1 else (kind, str(place))
+            drum = known.pop() if len(known) == 1 else ("", str(place))
         groups.setdefault(drum, []).append(place)
-    return [_piece([pads[place] for place in places], places) for places in groups.values()]
+    return [piece for places in groups.values() for piece in _pieces([pads[place][0] for place in places], places)]
 
 
 def _drum(name: str, kind: str) -> tuple[str, ...]:
@@ -43,11 +43,11 @@ def _drum(name: str, kind: str) -> tuple[str, ...]:
     return (OF_PIECE.get(kind, kind), *words)
 
 
-def _piece(pads: Sequence[tuple[str, str]], places: Sequence[int]) -> ProposedPiece:
-    names = [name for name, _ in pads]
-    if len(places) == 1:
-        return ProposedPiece(names[0], tuple(places), ("",))
-    shared = [word for word in names[0].split() if word.lower() not in HOW]
-    own = [" ".join(word for word in name.split() if word.lower() in HOW).lower() for name in names]
-    name = " ".join(shared)
-    return ProposedPiece(name[:1].upper() + name[1:], tuple(places), tuple(own))
+def _pieces(names: Sequence[str], places: Sequence[int]) -> list[ProposedPiece]:
+    """One piece of all these pads; one of each, where their articulations do not tell them apart."""
+    own = [" ".join(word for word in name.lower().split() if word in HOW) for name in names]
+    if len(set(own)) < len(own) or len(own) == 1:
+        return [ProposedPiece(name, (place,), ("",)) for name, place in zip(names, places, strict=True)]
+    shared = ([word for word in name.split() if word.lower() not in HOW] for name in names)
+    name = " ".join(next(filter(None, shared), [HAT]))
+    return [ProposedPiece(name[:1].upper() + name[1:], tuple(places), tuple(own))]

@@ -162,6 +162,15 @@ class Kits(SimpleTestCase):
         )
         self.assertEqual(sorted(place for piece in pieces_of(pads) for place in piece.pads), list(range(len(pads))))
 
+    def test_a_piece_has_a_name_and_its_pads_have_names_apart_whatever_comes_first(self):
+        for pads, names in (
+            ([("Side stick", "side_stick"), ("Snare", "snare")], ["Snare"]),
+            ([("Open", "open_hat"), ("Closed", "closed_hat")], ["Hat"]),
+            ([("Open hat", "open_hat"), ("Hat open", "open_hat")], ["Open hat", "Hat open"]),
+            ([("Grabbed", "crash"), ("1", "crash"), ("0", "crash")], ["Grabbed", "1", "0"]),
+        ):
+            self.assertEqual([piece.name for piece in pieces_of(pads)], names)
+
     def test_one_file_is_a_kit_too(self):
         alone = File("Bell.wav", Measure(0, -3, -12, 3000, 900, 0.1, 0.9, 0.5))
         proposal = propose([alone])
