@@ -48,7 +48,7 @@ class Pictures(KitCase):
         edits.pads.join_piece(self.fresh(self.pads[3].pk), version(self.kit), "Crash")
         self.post("cuts/usual/")
         self.assertEqual(
-            self.pairs(), {("Hat closed", "Hat open"), ("Hat open", "Hat closed"), ("Crash Crash grab", "Crash")}
+            self.pairs(), {("Hat closed", "Hat open"), ("Hat open", "Hat closed"), ("Crash grab", "Crash")}
         )
         undo(self.kit, version(self.kit))
         self.assertEqual(self.pairs(), set())
