@@ -16,6 +16,7 @@ FADE_MS = 8.0  # of a cut, where no group says otherwise
 MAX_SIDE, MAX_BANKS = 32, 16  # rows or columns, and banks, of a surface
 VOICES = 16  # of a pad, where nothing else is set
 STRENGTHS = (0.01, 2.0)  # of a companion
+MOST_ID = 1 << 63  # what databases and readers of JSON hold
 WAS_DICE = {"was": "dice"}  # in files of the first version
 
 Curve = str | tuple[tuple[float, float], ...]
@@ -172,7 +173,6 @@ class Pad:
             ("drawn curve", self.curve, isinstance(self.curve, str) or _is_drawn(self.curve)),
             ("filter", self.filter.kind, self.filter.kind in FILTERS),
             ("notes", self.notes, all(0 <= note <= 127 for note in self.notes)),
-            ("random stream", self.random_stream, self.random_stream is None or self.random_stream >= 0),
         ]
         for name, value, is_right in wrong:
             if not is_right:
@@ -265,6 +265,10 @@ class Kit:
             if len(set(ids)) < len(ids):
                 twice = next(number for number, count in Counter(ids).items() if count > 1)
                 raise KitError(f"Two {what} of {self.name[:40]} have the id {twice}; each needs its own.")
+        for row in (row for pad in pads for row in (pad, *pad.layers)):
+            if not (abs(row.id) < MOST_ID and 0 <= row.stream < MOST_ID):
+                number = str(row.id if abs(row.id) >= MOST_ID else row.stream)[:40]
+                raise KitError(f"A pad or layer of {self.name[:40]} has the number {number}, which none can have.")
         fades: dict[tuple[str, str | int], float] = {}
         for pad in pads:
             groups = [("Choke group", pad.choke.letter, pad.choke.fade_ms)] if pad.choke else []

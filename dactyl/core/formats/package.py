@@ -167,6 +167,7 @@ def read_package(folder: Path, name: str) -> Package:
         check_limits(kit)
         check_whole(kit)
         samples = from_json(tuple[SampleFile, ...], described.get("samples"), "samples")
+        samples = tuple(replace(one, name=printable(one.name), folder=printable(one.folder)) for one in samples)
     except (KitError, RecursionError) as problem:
         raise KitFileError(
             printable(str(problem)) or "It is nested too deep.", "Export it again.", file=f"{name}/kit.json"

@@ -232,6 +232,8 @@ class Refused(Folder):
             ("Voices at most", lambda kit: change(kit, max_voices=10**400)),
             ("Name|name", lambda kit: change(kit, name="x" * 500)),
             ("Name|name", lambda kit: change(kit, name="a\ud800")),
+            ("none can have", lambda kit: change(kit, random_stream=10**30)),
+            ("none can have", lambda kit: pads(kit)[1]["layers"][0].update(random_stream=-1)),
         ]
         for words, spoil in table:
             with self.subTest(words):
