@@ -58,9 +58,7 @@ class Layer:
     high: int
     takes: tuple[Take, ...]
     gain_db: float = 0.0
-    random_stream: int | None = field(
-        default=None, metadata=WAS_DICE
-    )  # of its random cycle; its id where nothing is set
+    random_stream: int | None = field(default=None, metadata=WAS_DICE)  # of its cycle; its id where nothing is set
 
     @property
     def stream(self) -> int:

@@ -59,6 +59,14 @@ def copy_pads(change: Change, pads: Sequence[Pad]) -> list[Pad]:
     return list(copies)
 
 
+def copy_piece(change: Change, piece: Piece) -> Piece:
+    """The piece with its levels of mics, without its pads."""
+    ids: Ids = {}
+    (copied,) = _copy([piece], ids, change.create_all)
+    _copy(list(piece.mic_gains.all()), ids, change.create_all)
+    return copied
+
+
 def _copy_takes(layers, ids: Ids, create: Create) -> None:
     kept = list(layers)
     _copy(kept, ids, create)

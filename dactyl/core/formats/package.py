@@ -21,7 +21,7 @@ from dactyl.core.kit import Kit, Pad, Sample, check_whole
 from dactyl.core.wave.tags import Tags
 
 FORMAT, VERSION = "dactyl-kit", 2
-READ = (1, 2)  # versions; in the first one a random stream was called dice
+READ_VERSIONS = (1, 2)  # in the first one a random stream was called dice
 MAX_JSON_BYTES = 256 << 20
 
 
@@ -156,7 +156,7 @@ def read_package(folder: Path, name: str) -> Package:
         ) from None
     if not isinstance(described, dict) or described.get("format") != FORMAT:
         raise KitFileError("It is not a kit package of Dactyl.", "Choose another file.", file=name)
-    if described.get("version") not in READ:
+    if described.get("version") not in READ_VERSIONS:
         raise KitFileError(
             f"It is of version {printable(str(described.get('version')))[:20]}; versions to {VERSION} are read here.",
             "Use a newer Dactyl.",

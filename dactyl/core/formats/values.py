@@ -68,6 +68,7 @@ def _record_writer(kind: Any) -> Callable[[Any], dict[str, Any]]:
     required = [name for name, default in _defaults(kind) if default is MISSING]
     settings = [name for name, default in _defaults(kind) if default is not MISSING]
     usual = tuple(default for _, default in _defaults(kind) if default is not MISSING)
+    # Two fields more, so that what is got is a tuple always.
     get_required, get_settings = (attrgetter(*names, "__class__", "__class__") for names in (required, settings))
 
     def write(value: Any) -> dict[str, Any]:

@@ -10,12 +10,12 @@ from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
-from dactyl.kits.copying import copy_pads
+from dactyl.kits.copying import copy_pads, copy_piece
 from dactyl.kits.edits.maps import write_notes
 from dactyl.kits.edits.outputs import output_called
 from dactyl.kits.edits.sentences import pads_named, settings_named
 from dactyl.kits.fields import COPIED, PAD_FIELDS, PIECE_FIELDS
-from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, MuteGroup, Pad, Piece, PieceMic
+from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, MuteGroup, Pad, Piece
 
 MAX_PADS = 512
 
@@ -120,14 +120,18 @@ def join_piece(pad: Pad, version: int, name: str) -> Revision | None:
     if piece is None:
         raise KitError(f"There is no other piece called “{name[:40]}”.")
     with edit(pad.kit, version, f"{pad.full_name} joined to {piece.name}") as change:
-        alone = pad.piece.pads.count() == 1
-        left, own_name = pad.piece, (pad.name or pad.piece.name).removeprefix(f"{piece.name} ")
-        change.update(pad, piece_id=piece.pk, name=own_name)
-        if alone:
-            change.delete_all([left])
-        after = piece.pads.exclude(pk=pad.pk).order_by("-position").values_list("position", flat=True).first()
-        place_after(change, [pad], after)
+        tie(change, piece, [pad], [(pad.name or pad.piece.name).removeprefix(f"{piece.name} ")])
     return change.revision
+
+
+def tie(change: Change, piece: Piece, pads: Sequence[Pad], own_names: Sequence[str]) -> None:
+    """Make pads articulations of ``piece``, behind those that it has; pieces that are left without a pad go."""
+    left = list({pad.piece_id: pad.piece for pad in pads}.values())
+    after = piece.pads.exclude(pk__in=[pad.pk for pad in pads]).order_by("-position").first()
+    for pad, name in zip(pads, own_names, strict=True):
+        change.update(pad, piece_id=piece.pk, name=name)
+    change.delete_all([one for one in left if not one.pads.exists()])
+    _place_after(change, pads, after.position if after else None)
 
 
 def part_from_piece(pad: Pad, version: int) -> Revision | None:
@@ -136,13 +140,10 @@ def part_from_piece(pad: Pad, version: int) -> Revision | None:
     if not others:
         return None
     with edit(pad.kit, version, f"{pad.full_name} is a piece of its own") as change:
-        shared = {name: getattr(left, name) for name in ("gain_db", "pan", "output_id", "colour")}
-        own = change.create(Piece(kit_id=pad.kit_id, name=pad.full_name[:60], position=left.position, **shared))
-        change.create_all([
-            PieceMic(piece_id=own.pk, mic_id=row.mic_id, gain_db=row.gain_db) for row in left.mic_gains.all()
-        ])  # fmt: skip
+        own = copy_piece(change, left)
+        change.update(own, name=pad.full_name[:60], place_x=None, place_y=None)
         change.update(pad, piece_id=own.pk, name="")
-        place_after(change, [pad], others[-1].position)
+        _place_after(change, [pad], others[-1].position)
         change.touch(*(other.pk for other in others))
     return change.revision
 
@@ -180,7 +181,7 @@ def order_by_kind(kit: Kit, version: int) -> Revision | None:
     return change.revision
 
 
-def place_after(change: Change, pads: Sequence[Pad], position: int | None) -> None:
+def _place_after(change: Change, pads: Sequence[Pad], position: int | None) -> None:
     rows = [row for row in _in_order(change) if row not in pads]
     at = next((n + 1 for n, row in enumerate(rows) if row.position == position), len(rows))
     _number(change, rows[:at] + list(pads) + rows[at:])

@@ -15,7 +15,7 @@ from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits import queries
 from dactyl.kits.edits.outputs import touch_all
-from dactyl.kits.edits.pads import append_pads, place_after
+from dactyl.kits.edits.pads import append_pads, tie
 from dactyl.kits.fields import TAKE_FIELDS
 from dactyl.kits.models import ChokeGroup, Kit, Layer, Map, MapNote, Mic, Pad, Take, TakeSample
 from dactyl.shelf.models import Sample
@@ -127,12 +127,10 @@ def _tie(change: Change, pads: Sequence[Pad], pieces: Sequence[ProposedPiece]) -
         first, *others = own = [next(rest) for _ in piece.pads]
         if not others or any(pad.piece.pads.count() > 1 for pad in own):
             continue
+        first_name, *names = [name[:60] for name in piece.own_names]
         change.update(first.piece, name=piece.name[:60])
-        left = [pad.piece for pad in others]
-        change.update_each([(pad, {"name": name[:60]}) for pad, name in zip(own, piece.own_names, strict=True)])
-        change.update_all(others, piece_id=first.piece_id)
-        change.delete_all(left)
-        place_after(change, others, first.position)
+        change.update(first, name=first_name)
+        tie(change, first.piece, others, names)
 
 
 def cut_over_pads(
