@@ -8,7 +8,7 @@ import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
-from dactyl.site.tests.served import LISTEN, Workshop
+from dactyl.site.tests.served import LISTEN, VIEWPORT, Workshop
 
 DEVICE = """() => {
   window.device = { name: "Two by eight", state: "connected", onmidimessage: null };
@@ -222,6 +222,9 @@ class Craft(Workshop):
     def test_start_end_and_fades_follow_the_pointer_and_the_keys(self):
         page = self.layered("Waves", 1)
         take, canvas = page.locator("#one-take"), page.locator("#take-canvas")
+        for width in (1080, VIEWPORT["width"]):  # it is drawn as wide as its card, whenever that changes
+            page.set_viewport_size(VIEWPORT | {"width": width})
+            page.wait_for_function("() => { const { width, clientWidth } = document.getElementById('take-canvas'); return clientWidth && width === Math.floor(clientWidth * devicePixelRatio); }")  # fmt: skip
         canvas.scroll_into_view_if_needed()
         frames = int(take.get_attribute("data-frames"))
         box = canvas.bounding_box()

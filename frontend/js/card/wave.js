@@ -39,12 +39,17 @@ export function startWave(session, engine) {
   async function refresh() {
     const shown = view;
     const element = canvas();
-    if (!element) return;
+    if (!element?.clientWidth) return; // the card is hidden: it is drawn when it is shown
     element.width = element.clientWidth * devicePixelRatio;
     element.height = 92 * devicePixelRatio;
     shown.data = await peaks(shown.box, Math.floor(shown.from), Math.ceil(shown.to), Math.min(element.width, Math.ceil(shown.to - shown.from)));
     if (shown === view) draw();
   }
+
+  new ResizeObserver(() => {
+    const element = canvas();
+    if (view && element && element.width !== Math.floor(element.clientWidth * devicePixelRatio)) refresh();
+  }).observe(document.getElementById("card"));
 
   const x = (frame) => ((frame - view.from) / (view.to - view.from)) * canvas().width;
   const frameAt = (event) => {
