@@ -114,7 +114,8 @@ def bounce(page: Page) -> None:
 
 def shoot(page: Page, name: str) -> None:
     page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(700)  # pictures that are drawn after the page
+    page.evaluate("() => document.getElementById('status')?.replaceChildren()")  # what was said of the step before
+    page.wait_for_timeout(1500)  # pictures that are drawn after the page
     page.screenshot(path=FOLDER / f"{name}.png")
     print(f"docs/screenshots/{name}.png")
 
