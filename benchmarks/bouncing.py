@@ -16,7 +16,7 @@ from dactyl.core.audio.prepare import Recipe
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.stems import Order, bounce
 from dactyl.core.formats.midi import write_midi
-from dactyl.core.kit import Filter, Kit, Layer, Output, Pad, Piece, Sample, Take
+from dactyl.core.kit import Filter, Kit, Layer, NoteMap, Output, Pad, Piece, Sample, Take
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import Playbook
@@ -172,7 +172,7 @@ def _write_sfz(folder: Path, sounds: "_Sounds") -> Path:
                 audio = sounds(Recipe(sample.sha256, RATE, 2, 0, sample.frames, RATE))
                 soundfile.write(folder / f"{sample.sha256[-8:]}.wav", audio.T, RATE, "PCM_24")
                 lines.append(
-                    f"<region> sample={sample.sha256[-8:]}.wav key={pad.notes[0]} lovel={layer.low} hivel={layer.high} "
+                    f"<region> sample={sample.sha256[-8:]}.wav key={36 + pad.id} lovel={layer.low} hivel={layer.high} "
                     f"seq_length={TAKES} seq_position={number} output={pad.id % OUTPUTS} loop_mode=one_shot"
                 )
     path = folder / "kit.sfz"
@@ -222,12 +222,13 @@ def _kit(voice_filter: Filter = NO_FILTER) -> Kit:
             Layer(id=next(ids), low=high - 31, high=high, takes=tuple(take() for _ in range(TAKES)))
             for high in highs[:3]
         ) + (Layer(id=next(ids), low=97, high=127, takes=tuple(take() for _ in range(TAKES))),)
-        return Pad(id=number, name=f"pad {number}", notes=(36 + number,), layers=layers, pan=(number % 5 - 2) / 3,
+        return Pad(id=number, name=f"pad {number}", layers=layers, pan=(number % 5 - 2) / 3,
                    output=f"out {number % OUTPUTS}" if number % OUTPUTS else "Main", filter=voice_filter)  # fmt: skip
 
     pieces = tuple(Piece(name=f"piece {n}", pads=(pad(n),)) for n in range(PADS))
     outputs = (Output(name="Main"), *(Output(name=f"out {n}") for n in range(1, OUTPUTS)))
-    return Kit(name="bench", pieces=pieces, outputs=outputs)
+    maps = (NoteMap(notes=tuple((36 + n, n) for n in range(PADS))),)
+    return Kit(name="bench", pieces=pieces, outputs=outputs, maps=maps)
 
 
 def _part(hits: int, seconds_long: int) -> Part:

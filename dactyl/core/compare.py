@@ -22,6 +22,7 @@ def compare(before: Kit, after: Kit) -> list[str]:
         sentences += _named(what.removesuffix("s"), getattr(before, what), getattr(after, what), table)
     old = {pad.id: (piece, pad) for piece, pad in before.pads()}
     by_name = {pad.name: pad.id for pad in reversed([pad for _, pad in before.pads()])}
+    notes_before, notes_after = before.notes(), after.notes()
     met = set()
     for piece, pad in after.pads():
         key = pad.id if pad.id in old else by_name.get(pad.name)
@@ -29,7 +30,11 @@ def compare(before: Kit, after: Kit) -> list[str]:
             sentences.append(f"{pad.name} is new")
             continue
         met.add(key)
-        if told := list(_pad(*old[key], piece, pad, before, after)):
+        told = list(_pad(*old[key], piece, pad, before, after))
+        was, now = notes_before.get(key, ()), notes_after.get(pad.id, ())
+        if was != now:
+            told.append(f"notes {_notes(was)} → {_notes(now)}")
+        if told:
             sentences.append(f"{pad.name}: {', '.join(told)}")
     sentences += [f"{pad.name} is gone" for key, (_, pad) in old.items() if key not in met]
     return sentences
@@ -78,8 +83,6 @@ def _pad(was: Piece, old: Pad, piece: Piece, pad: Pad, before: Kit, after: Kit) 
     ]
     if outputs[0] != outputs[1]:
         yield f"output {outputs[0]} → {outputs[1]}"
-    if old.notes != pad.notes:
-        yield f"notes {_notes(old.notes)} → {_notes(pad.notes)}"
     for words, get in (
         ("choke group", lambda one: one.choke.letter if one.choke else "none"),
         ("silences", lambda one: ", ".join(str(group.number) for group in one.silences) or "none"),

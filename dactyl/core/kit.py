@@ -12,12 +12,12 @@ CURVE_EXPONENTS = {"soft": 0.6, "even": 1.0, "hard": 1.6}
 ROTATIONS = {"in_turn": "in turn", "random": "random", "no_repeat": "random, no repeat", "all": "all together"}
 FILTERS = {"off": "off", "low": "low pass", "high": "high pass", "band": "band pass"}
 MAIN = "Main"
+NOTES = 128
 FADE_MS = 8.0  # of a cut, where no group says otherwise
 MAX_SIDE, MAX_BANKS = 32, 16  # rows or columns, and banks, of a surface
 VOICES = 16  # of a pad, where nothing else is set
 STRENGTHS = (0.01, 2.0)  # of a companion
 MOST_ID = 1 << 63  # what databases and readers of JSON hold
-WAS_DICE = {"was": "dice"}  # in files of the first version
 
 Curve = str | tuple[tuple[float, float], ...]
 """A key of CURVE_EXPONENTS, or points (velocity in, velocity out) that lines join, both 1..127 and rising in the first."""
@@ -58,7 +58,7 @@ class Layer:
     high: int
     takes: tuple[Take, ...]
     gain_db: float = 0.0
-    random_stream: int | None = field(default=None, metadata=WAS_DICE)  # of its cycle; its id where nothing is set
+    random_stream: int | None = None  # of its cycle; its id where nothing is set
 
     @property
     def stream(self) -> int:
@@ -124,8 +124,7 @@ class Pad:
     name: str
     layers: tuple[Layer, ...]  # softest first, without gap or overlap
     kind: str = "other"  # a key of kinds.BY_SLUG
-    notes: tuple[int, ...] = ()  # in the kit's default map
-    root: int | None = None  # the note at which a pad on a key range is not shifted
+    root: int | None = None  # the note at which a pad on a key range is not shifted; None: its lowest
     cents_per_key: float = 0.0
     tune_cents: float = 0.0
     gain_db: float = 0.0
@@ -148,7 +147,7 @@ class Pad:
     weight_db: float = 0.0  # of the low end
     snap_db: float = 0.0  # of the transient
     variation: Variation = Variation()
-    random_stream: int | None = field(default=None, metadata=WAS_DICE)  # of its variation; its id where nothing is set
+    random_stream: int | None = None  # of its variation; its id where nothing is set
     output: str | None = None
 
     def __post_init__(self) -> None:
@@ -170,7 +169,6 @@ class Pad:
             ("velocity curve", self.curve, not isinstance(self.curve, str) or self.curve in CURVE_EXPONENTS),
             ("drawn curve", self.curve, isinstance(self.curve, str) or _is_drawn(self.curve)),
             ("filter", self.filter.kind, self.filter.kind in FILTERS),
-            ("notes", self.notes, all(0 <= note <= 127 for note in self.notes)),
         ]
         for name, value, is_right in wrong:
             if not is_right:
@@ -224,10 +222,22 @@ class Surface:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NoteMap:
-    """Another map than the default one, whose notes stand on the pads."""
+    """Which notes strike which pads; a note may strike several, and a pad have several."""
 
-    name: str
+    name: str = "Notes"
     notes: tuple[tuple[int, int], ...] = ()  # (note, pad id)
+
+    def __post_init__(self) -> None:
+        wrong = next((note for note, _ in self.notes if not 0 <= note < NOTES), None)
+        if wrong is not None:
+            raise KitError(f"Map {self.name[:60]} holds the note {wrong}; notes are numbers from 0 to {NOTES - 1}.")
+
+    def by_pad(self) -> dict[int, tuple[int, ...]]:
+        """The notes of each pad that has some, by its id."""
+        found: dict[int, list[int]] = {}
+        for note, pad in self.notes:
+            found.setdefault(pad, []).append(note)
+        return {pad: tuple(notes) for pad, notes in found.items()}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -238,7 +248,7 @@ class Kit:
     mics: tuple[Mic, ...] = field(default=(Mic(name="close"),))
     seed: int = 0
     surfaces: tuple[Surface, ...] = ()
-    maps: tuple[NoteMap, ...] = ()  # besides the default one
+    maps: tuple[NoteMap, ...] = (NoteMap(),)  # the first is the default one, which parts and files use
 
     def __post_init__(self) -> None:
         outputs, mics = {output.name for output in self.outputs}, {mic.name for mic in self.mics}
@@ -246,6 +256,8 @@ class Kit:
             raise KitError(f"The first output of a kit is {MAIN}, and no two share a name.")
         if not mics or len(mics) < len(self.mics):
             raise KitError("A kit has a mic, and no two share a name.")
+        if not self.maps:
+            raise KitError("A kit has a map of its notes.")
         asked = [self.mics, self.pieces, *(piece.pads for piece in self.pieces)]
         for row in (row for rows in asked for row in rows):
             if row.output is not None and row.output not in outputs:
@@ -282,6 +294,10 @@ class Kit:
             for pad in piece.pads:
                 yield piece, pad
 
+    def notes(self) -> dict[int, tuple[int, ...]]:
+        """The notes of each pad that has some in the default map, by its id."""
+        return self.maps[0].by_pad()
+
 
 def _check_take(pad: Pad, take: Take, mics: set[str]) -> None:
     heard = {mic for mic, _ in take.samples}
@@ -310,9 +326,6 @@ def check_whole(kit: Kit) -> None:
     for name, pads in [(s.name, s.cells) for s in kit.surfaces] + [(m.name, m.notes) for m in kit.maps]:
         if any(pad not in known for _, pad in pads):
             raise KitError(f"{name[:60]} names a pad that the kit does not have.")
-    for note in (note for other in kit.maps for note, _ in other.notes):
-        if not 0 <= note <= 127:
-            raise KitError(f"A map holds the note {note}; notes are numbers from 0 to 127.")
     for _, pad in kit.pads():
         for take in (take for layer in pad.layers for take in layer.takes):
             frames = take.samples[0][1].frames

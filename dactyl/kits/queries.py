@@ -54,29 +54,37 @@ def kit_value(
 
 
 def whole_kit_value(kit_id: int) -> core.Kit:
-    """The kit with what only packages carry: its surfaces, and its other maps. Three queries more."""
-    cells, notes = defaultdict(list), defaultdict(list)
+    """The kit with what only packages carry: its surfaces, and its other maps. Two queries more."""
+    cells = defaultdict(list)
     for surface, place, pad in Cell.objects.filter(surface__kit=kit_id).values_list("surface", "place", "pad"):
         cells[surface].append((place, pad))
-    others = Map.objects.filter(kit=kit_id, is_default=False).order_by("pk")
-    for other, note, pad in MapNote.objects.filter(map__in=others).values_list("map", "note", "pad"):
-        notes[other].append((note, pad))
     return _kit_value(
         Kit.objects.get(pk=kit_id),
         surfaces=tuple(
             core.Surface(**values_of(fields.SURFACE, row), cells=tuple(cells[row.pk]))
             for row in Surface.objects.filter(kit=kit_id)
         ),
-        maps=tuple(core.NoteMap(**values_of(fields.MAP, row), notes=tuple(notes[row.pk])) for row in others),
+        maps=_map_values(Map.objects.filter(kit=kit_id)),
     )
+
+
+def _map_values(maps: QuerySet[Map], pad_ids: Collection[int] | None = None) -> tuple[core.NoteMap, ...]:
+    """The default one first; whole, or only what strikes some pads. One query."""
+    rows = maps.order_by("-is_default", "pk", "notes__note", "notes__pk")
+    found = defaultdict(list)
+    for pk, name, note, pad in rows.values_list("pk", "name", "notes__note", "notes__pad"):
+        found[pk, name] += [(note, pad)] if pad is not None and (pad_ids is None or pad in pad_ids) else []
+    return tuple(core.NoteMap(name=name, notes=tuple(notes)) for (_, name), notes in found.items())
 
 
 def _kit_value(
     row: Kit,
     pad_ids: Collection[int] | None = None,
     instead: dict[int, Sample] | None = None,
-    **besides: tuple[core.Surface, ...] | tuple[core.NoteMap, ...],
+    surfaces: tuple[core.Surface, ...] = (),
+    maps: tuple[core.NoteMap, ...] = (),
 ) -> core.Kit:
+    """maps : the default one alone where none is given"""
     outputs = list(Output.objects.filter(kit=row))
     output_name = {output.pk: output.name for output in outputs}
     mics = list(Mic.objects.filter(kit=row))
@@ -101,7 +109,8 @@ def _kit_value(
             )
             for piece, own in pads.items()
         ),
-        **besides,
+        surfaces=surfaces,
+        maps=maps or _map_values(Map.objects.filter(kit=row, is_default=True), pad_ids),
     )
 
 
@@ -117,7 +126,6 @@ def _pad_values(
         group.pk: core.MuteGroup(number=group.number, fade_ms=group.fade_ms)
         for group in MuteGroup.objects.filter(kit=row)
     }
-    notes = _notes(row)
     companions = defaultdict(list)
     for companion in Companion.objects.filter(pad__kit=row).order_by("pk"):
         companions[companion.pad_id].append((companion.other_id, companion.strength))
@@ -127,7 +135,6 @@ def _pad_values(
             random_stream=pad.random_stream,
             name=pad.full_name,
             layers=layers.get(pad.pk, ()),
-            notes=tuple(notes[pad.pk]),
             choke=chokes.get(pad.choke_id),
             silences=tuple(mutes[group] for group in (pad.silences_id,) if group),
             silenced_by=tuple(mutes[group] for group in (pad.silenced_by_id,) if group),

@@ -16,12 +16,12 @@ from pathlib import Path, PurePosixPath
 
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.fields import check_limits, printable
+from dactyl.core.formats.earlier import brought_up
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.kit import Kit, Pad, Sample, check_whole
 from dactyl.core.wave.tags import Tags
 
-FORMAT, VERSION = "dactyl-kit", 2
-READ_VERSIONS = (1, 2)  # in the first one a random stream was called dice
+FORMAT, VERSION = "dactyl-kit", 3
 MAX_JSON_BYTES = 256 << 20
 
 
@@ -55,10 +55,13 @@ def samples_of(kit: Kit) -> dict[str, Sample]:
 def tags_of(kit: Kit) -> dict[str, Tags]:
     """Where each sample lies on keys and velocities, by hash; of several places the first."""
     tags: dict[str, Tags] = {}
+    notes_of = kit.notes()
     for _, pad in kit.pads():
-        root = pad.root if pad.root is not None else min(pad.notes, default=None)
+        notes = notes_of.get(pad.id, ())
+        lowest, highest = min(notes, default=None), max(notes, default=None)
+        root = pad.root if pad.root is not None else lowest
         for layer in pad.layers:
-            place = Tags(root, min(pad.notes, default=None), max(pad.notes, default=None), layer.low, layer.high)
+            place = Tags(root, lowest, highest, layer.low, layer.high)
             for take in layer.takes:
                 for _, sample in take.samples:
                     tags.setdefault(sample.sha256, place)
@@ -156,14 +159,14 @@ def read_package(folder: Path, name: str) -> Package:
         ) from None
     if not isinstance(described, dict) or described.get("format") != FORMAT:
         raise KitFileError("It is not a kit package of Dactyl.", "Choose another file.", file=name)
-    if described.get("version") not in READ_VERSIONS:
+    if described.get("version") not in range(1, VERSION + 1):
         raise KitFileError(
             f"It is of version {printable(str(described.get('version')))[:20]}; versions to {VERSION} are read here.",
             "Use a newer Dactyl.",
             file=name,
         )
     try:
-        kit = from_json(Kit, described.get("kit"), "kit")
+        kit = from_json(Kit, brought_up(described.get("kit"), described["version"]), "kit")
         check_limits(kit)
         check_whole(kit)
         samples = from_json(tuple[SampleFile, ...], described.get("samples"), "samples")

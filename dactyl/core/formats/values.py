@@ -104,8 +104,6 @@ class _Misread(Exception):
 def from_json(kind: Any, value: Any, place: str = "") -> Any:
     """Read ``value`` as ``kind``: a dataclass, named tuple, str, int, float, bool, None, a union or tuple of these.
 
-    A field whose metadata has a name under "was" is read under that one too.
-
     raises : KitError that names the place, as in "kit.pieces[2].pads[0].pan"
     """
     try:
@@ -153,14 +151,11 @@ def _unexpected(value: Any, expected: str) -> _Misread:
 
 def _record_reader(kind: type) -> Callable[[Any], Any]:
     readers = {name: _reader(hint) for name, hint in typing.get_type_hints(kind).items()}
-    former = {f.metadata["was"]: f.name for f in fields(kind) if "was" in f.metadata} if is_dataclass(kind) else {}
     required = {name for name, default in _defaults(kind) if default is MISSING}
 
     def read(value: Any) -> Any:
         if type(value) is not dict:
             raise _unexpected(value, "an object")
-        if former:
-            value = {former.get(name, name): item for name, item in value.items()}
         keys = value.keys()
         if not keys <= readers.keys():
             raise _Misread(f"has a field {min(keys - readers.keys())[:40]!r} that is not known here.")

@@ -6,7 +6,7 @@ Plain orders that pads are built in; any other is taught by pressing the cells o
 from collections.abc import Sequence
 
 from dactyl.core.kinds import KINDS
-from dactyl.core.maps.notes import NOTES
+from dactyl.core.kit import NOTES
 
 Notes = Sequence[int | None]
 """The note of each place, the lower left first, to the right, then up; None where it sends nothing."""

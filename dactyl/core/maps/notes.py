@@ -12,10 +12,9 @@ from dataclasses import dataclass
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.kinds import BY_SLUG, KINDS, free_note
-from dactyl.core.kit import Kit
+from dactyl.core.kit import NOTES, Kit
 from dactyl.core.units import counted
 
-NOTES = 128
 TOGETHER = " + "
 """Between the names of pads that one note strikes, in lists that have one name for a note."""
 _BLACK = {1, 3, 6, 8, 10}  # semitones above C
@@ -98,7 +97,8 @@ def _by_note(pads: Iterable[PadNotes]) -> dict[int, list[str]]:
 
 
 def pads_of(kit: Kit) -> list[PadNotes]:
-    return [PadNotes(id=pad.id, name=pad.name, kind=pad.kind, notes=pad.notes) for _, pad in kit.pads()]
+    notes = kit.notes()
+    return [PadNotes(id=pad.id, name=pad.name, kind=pad.kind, notes=notes.get(pad.id, ())) for _, pad in kit.pads()]
 
 
 def as_csv(pads: Iterable[PadNotes], *, middle_c_octave: int = 3) -> str:

@@ -1,6 +1,7 @@
 """Compile a kit to its playbook, pad by pad: all rules that do not need the hit are worked out here."""
 
 import math
+from collections.abc import Sequence
 from fractions import Fraction
 from functools import lru_cache
 
@@ -39,10 +40,11 @@ VELOCITIES = range(1, MAX_VELOCITY + 1)
 
 
 def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
-    pads, notes = [], {}
+    pads, notes, notes_of = [], {}, kit.notes()
     for index, (piece, pad) in enumerate(kit.pads()):
-        pads.append(compile_pad(kit, piece, pad, rate_hz))
-        for note in pad.notes:
+        own = notes_of.get(pad.id, ())
+        pads.append(_compile_pad(kit, piece, pad, own, rate_hz))
+        for note in own:
             notes.setdefault(note, []).append(index)
     return Playbook(
         rate_hz=rate_hz,
@@ -53,7 +55,7 @@ def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
     )
 
 
-def compile_pad(kit: Kit, piece: Piece, pad: Pad, rate_hz: int) -> PadTable:
+def _compile_pad(kit: Kit, piece: Piece, pad: Pad, notes: Sequence[int], rate_hz: int) -> PadTable:
     curve = curve_table(pad.curve)
     envelope = pad.envelope
     return PadTable(
@@ -83,7 +85,7 @@ def compile_pad(kit: Kit, piece: Piece, pad: Pad, rate_hz: int) -> PadTable:
         if pad.filter.kind == "off"
         else filter_table(pad.filter.kind, pad.filter.cutoff_hz, pad.filter.q, pad.filter.octaves, rate_hz),
         cents_per_key=pad.cents_per_key,
-        root=pad.root if pad.root is not None else min(pad.notes, default=60),
+        root=pad.root if pad.root is not None else min(notes, default=60),
         variation=_variation(pad, kit.seed, rate_hz),
     )
 

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from itertools import count
 
 from dactyl.core.kinds import BY_SLUG, free_note
-from dactyl.core.kit import ChokeGroup, Kit, Layer, Mic, Pad, Piece, Sample, Take
+from dactyl.core.kit import ChokeGroup, Kit, Layer, Mic, NoteMap, Pad, Piece, Sample, Take
 from dactyl.core.stack.layers import layered_dynamics
 from dactyl.core.stack.pieces import pieces_of
 from dactyl.core.stack.propose import Proposal, ProposedPad, ProposedTake
@@ -16,7 +16,7 @@ PLAIN_MICS = ("close", "top", "bottom", "in", "out")
 
 def kit_of(proposal: Proposal, name: str, samples: Mapping[str, Sample], onsets: Mapping[str, int]) -> Kit:
     """samples, onsets : by the paths that the proposal names; onset frames in each file"""
-    ids, taken, pieces = count(1), set(), []
+    ids, notes, pieces = count(1), {}, []
     mics = list(
         dict.fromkeys(mic for pad in proposal.pads for layer in pad.layers for take in layer.takes for mic in take.mics)
     )
@@ -24,13 +24,13 @@ def kit_of(proposal: Proposal, name: str, samples: Mapping[str, Sample], onsets:
         pads = []
         for place, own_name in zip(piece.pads, piece.own_names, strict=True):
             proposed = proposal.pads[place]
-            note = free_note(proposed.kind, taken)
-            taken.add(note)
+            number, note = next(ids), free_note(proposed.kind, notes)
+            if note is not None:
+                notes[note] = number
             pads.append(Pad(
-                id=next(ids),
+                id=number,
                 name=f"{piece.name} {own_name}".strip(),
                 kind=proposed.kind,
-                notes=() if note is None else (note,),
                 layers=_layers(proposed, mics, samples, onsets, ids),
                 choke=HATS if BY_SLUG[proposed.kind].is_hat else None,
                 dynamics=layered_dynamics(len(proposed.layers)),
@@ -40,6 +40,7 @@ def kit_of(proposal: Proposal, name: str, samples: Mapping[str, Sample], onsets:
         name=name,
         pieces=tuple(pieces),
         mics=tuple(Mic(name=mic, follows_pan=mic in PLAIN_MICS) for mic in mics) or (Mic(name="close"),),
+        maps=(NoteMap(notes=tuple(notes.items())),),
     )
 
 

@@ -1,9 +1,12 @@
 """Small kits for tests, said in one line."""
 
-from dactyl.core.kit import ChokeGroup, Kit, Layer, Output, Pad, Piece, Sample, Take
+from collections.abc import Mapping, Sequence
+
+from dactyl.core.kit import ChokeGroup, Kit, Layer, NoteMap, Output, Pad, Piece, Sample, Take
 
 RATE = 48_000
 _ids = iter(range(1, 1_000_000))
+_notes: dict[int, tuple[int, ...]] = {}  # of the pads made here, by their ids: ``kit`` makes their map
 
 
 def sample(frames: int = RATE, channels: int = 1, rate_hz: int = RATE) -> Sample:
@@ -14,18 +17,28 @@ def take(frames: int = RATE, **settings) -> Take:
     return Take(id=next(_ids), samples=(("close", sample(frames)),), **settings)
 
 
-def pad(name: str = "pad", *, note: int = 38, highs=(127,), takes: int = 1, frames: int = RATE, **settings) -> Pad:
+def pad(
+    name: str = "pad", *, note: int | tuple[int, ...] = 38, highs=(127,), takes: int = 1, frames: int = RATE, **settings
+) -> Pad:
     lows = [1, *(high + 1 for high in highs)]
     layers = tuple(
         Layer(id=next(_ids), low=low, high=high, takes=tuple(take(frames) for _ in range(takes)))
         for low, high in zip(lows, highs, strict=False)
     )
-    return Pad(id=next(_ids), name=name, notes=(note,), layers=layers, **settings)
+    made = Pad(id=next(_ids), name=name, layers=layers, **settings)
+    _notes[made.id] = note if isinstance(note, tuple) else (note,)
+    return made
 
 
 def kit(*pads: Pad, outputs=("Main",), **settings) -> Kit:
     pieces = tuple(Piece(name=each.name, pads=(each,)) for each in pads)
-    return Kit(name="kit", pieces=pieces, outputs=tuple(Output(name=name) for name in outputs), **settings)
+    maps = (map_of({each.id: _notes[each.id] for each in pads}),)
+    return Kit(name="kit", pieces=pieces, outputs=tuple(Output(name=name) for name in outputs), maps=maps, **settings)
+
+
+def map_of(notes: Mapping[int, Sequence[int]]) -> NoteMap:
+    """notes : of each pad, by its id"""
+    return NoteMap(notes=tuple((note, pad) for pad, own in notes.items() for note in own))
 
 
 CHOKE_A = ChokeGroup(letter="A", fade_ms=8)

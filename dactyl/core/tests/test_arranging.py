@@ -139,7 +139,7 @@ class Kits(SimpleTestCase):
         samples = {file.path: Sample(f"{n:064x}", 48_000, 48_000, 2) for n, file in enumerate(files)}
         kit = kit_of(propose(files), "Harbour", samples, dict.fromkeys(samples, 240))
         pads = {pad.name: pad for _, pad in kit.pads()}
-        self.assertEqual({name: pad.notes for name, pad in pads.items()}, {
+        self.assertEqual({name: kit.notes()[pad.id] for name, pad in pads.items()}, {
             "Kick": (36,), "Snare": (38,), "Hat closed": (42,), "Hat open": (46,),
         })  # fmt: skip
         letters = {name: pad.choke.letter if pad.choke else "" for name, pad in pads.items()}

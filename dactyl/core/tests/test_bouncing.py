@@ -113,7 +113,7 @@ class Rendering(SimpleTestCase):
             self.assertLess(np.abs(stems - reference(playbook, hits, stems.shape[2])).max(), 1e-6)
 
     def test_blocks_and_threads_change_no_bit(self):
-        strayed = replace(self.plain.pieces[2].pads[0], variation=Variation(tune_cents=50, delay_ms=3), id=991)
+        strayed = pad("open", note=46, frames=3000, variation=Variation(tune_cents=50, delay_ms=3))
         for a_kit, hits in [(self.plain, self.hits), (self.shaped, self.held), (kit(strayed), self.hits)]:
             ways = [(1 << 16, 1), (777, 1), (64, 2)]
             results = {self.rendered(a_kit, hits, block_frames=b, threads=t)[1].tobytes() for b, t in ways}

@@ -141,7 +141,6 @@ class Gains(SimpleTestCase):
         one = Pad(
             id=1,
             name="tom",
-            notes=(38,),
             pan=1.0,
             layers=(Layer(id=1, low=1, high=127, takes=(heard,)),),
             output="Toms",
@@ -173,8 +172,8 @@ class OtherPads(SimpleTestCase):
         self.assertEqual(
             [(v.pad.name, v.velocity) for v in played(kit(first, second), (0, 38, 100))[0]], [("a", 100), ("b", 100)]
         )
-        silent = replace(first, muted=True)
-        other = replace(second, notes=(40,))
+        other = pad("b", note=40)
+        silent = pad("a", companions=((other.id, 0.2),), muted=True)
         self.assertEqual(played(kit(silent, other), (0, 38, 100)), [[]])
 
     def test_a_mute_group_is_one_way(self):
@@ -226,7 +225,7 @@ class Straying(SimpleTestCase):
         self.assertEqual(voice.last_frame, voice.start_frame)
 
     def test_a_key_range_shifts_by_cents_per_key_from_its_root(self):
-        spread = replace(pad(), notes=(60, 61, 72), root=60, cents_per_key=100.0)
+        spread = pad(note=(60, 61, 72), root=60, cents_per_key=100.0)
         voices = [v[0] for v in played(kit(spread), *[(n, n, 100) for n in (60, 61, 72)])]
         self.assertEqual([round(v.ratio, 6) for v in voices], [1.0, round(2 ** (1 / 12), 6), 2.0])
         self.assertEqual(voices[2].end_frame - voices[2].start_frame, RATE // 2)

@@ -49,7 +49,7 @@ def open_kit(value: core.Kit, samples: Mapping[str, Sample], opened_from: str) -
 class Writer:
     """Puts a kit value into the rows of the kit that ``change`` edits: what it names is used where it is there.
 
-    keeps : whether outputs and mics that are there stay as they are, and are not set to what the value says
+    keeps : whether outputs, mics and the map that are there stay as they are, and are not set to what the value says
     """
 
     def __init__(self, change: Change, samples: Mapping[str, Sample], *, keeps: bool = False) -> None:
@@ -68,9 +68,10 @@ class Writer:
         self._chokes = self._groups(ChokeGroup, "letter", (pad.choke for pad in pads if pad.choke))
         self._mutes = self._groups(MuteGroup, "number", (g for pad in pads for g in (*pad.silences, *pad.silenced_by)))
         rows = self._pads(value)
-        self._notes_and_companions(pads, rows)
+        self._companions(pads, rows)
         self._takes(pads, rows)
-        self._surfaces_and_maps(value, rows)
+        self._surfaces(value, rows)
+        self._maps(value, rows)
         self._change.touch(*(row.pk for row in rows.values()))
         self._change.changes_order = True
         return rows
@@ -153,18 +154,14 @@ class Writer:
             **row_of(fields.PAD, pad),
         )
 
-    def _notes_and_companions(self, pads: Sequence[core.Pad], rows: Mapping[int, Pad]) -> None:
-        default = Map.objects.get(kit=self._kit, is_default=True)
-        self._change.create_all([
-            MapNote(map=default, note=note, pad_id=rows[pad.id].pk) for pad in pads for note in dict.fromkeys(pad.notes)
-        ])  # fmt: skip
+    def _companions(self, pads: Sequence[core.Pad], rows: Mapping[int, Pad]) -> None:
         self._change.create_all([
             Companion(pad_id=rows[pad.id].pk, other_id=rows[other].pk, strength=strength)
             for pad in pads
             for other, strength in dict(pad.companions).items()
         ])  # fmt: skip
 
-    def _surfaces_and_maps(self, value: core.Kit, rows: Mapping[int, Pad]) -> None:
+    def _surfaces(self, value: core.Kit, rows: Mapping[int, Pad]) -> None:
         surfaces = self._change.create_all(
             [Surface(kit=self._kit, **row_of(fields.SURFACE, surface)) for surface in value.surfaces]
         )
@@ -173,10 +170,15 @@ class Writer:
             for row, surface in zip(surfaces, value.surfaces, strict=True)
             for place, pad in dict(surface.cells).items()
         ])  # fmt: skip
-        maps = self._change.create_all([Map(kit=self._kit, **row_of(fields.MAP, other)) for other in value.maps])
+
+    def _maps(self, value: core.Kit, rows: Mapping[int, Pad]) -> None:
+        default = Map.objects.get(kit=self._kit, is_default=True)
+        if not self._keeps:
+            self._change.update(default, **row_of(fields.MAP, value.maps[0]))
+        others = self._change.create_all([Map(kit=self._kit, **row_of(fields.MAP, other)) for other in value.maps[1:]])
         self._change.create_all([
             MapNote(map_id=row.pk, note=note, pad_id=rows[pad].pk)
-            for row, other in zip(maps, value.maps, strict=True)
+            for row, other in zip((default, *others), value.maps, strict=True)
             for note, pad in dict.fromkeys(other.notes)
         ])  # fmt: skip
 

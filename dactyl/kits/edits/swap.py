@@ -41,7 +41,7 @@ def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int])
 
     Their choke and mute groups come along under names that are free; companions only among them.
     """
-    wanted, taken = set(pad_ids), set(taken_notes(kit))
+    wanted, taken, notes = set(pad_ids), taken_notes(kit), []
     coming = [pad for _, pad in source.pads() if pad.id in wanted]
     letters = _free_names(
         kit.choke_groups.values_list("letter", flat=True),
@@ -64,13 +64,14 @@ def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int])
         made = []
         for pad in own:
             note = free_note(pad.kind, taken)
-            taken |= {note} if note is not None else set()
+            if note is not None:
+                taken.add(note)
+                notes.append((note, pad.id))
             among = tuple((other, strength) for other, strength in pad.companions if other in wanted)
-            notes = () if note is None else (note,)
             letter = letters.get(pad.choke.letter) if pad.choke else None
             choke = replace(pad.choke, letter=letter) if letter else None
             made.append(replace(
-                pad, notes=notes, companions=among, output=None, choke=choke,
+                pad, companions=among, output=None, choke=choke,
                 silences=mutes(pad.silences), silenced_by=mutes(pad.silenced_by),
             ))  # fmt: skip
         pieces.append(replace(piece, pads=tuple(made), output=None))
@@ -80,7 +81,8 @@ def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int])
     if kit.pads.count() + count > MAX_PADS:
         raise KitError(f"A kit has at most {MAX_PADS} pads.")
     mics = tuple(replace(mic, output=None) for mic in source.mics)
-    value = replace(source, pieces=tuple(pieces), outputs=source.outputs[:1], mics=mics, surfaces=(), maps=())
+    maps = (core.NoteMap(notes=tuple(notes)),)
+    value = replace(source, pieces=tuple(pieces), outputs=source.outputs[:1], mics=mics, surfaces=(), maps=maps)
     names = ", ".join(piece.name or piece.pads[0].name for piece in pieces[:3]) + (" …" if len(pieces) > 3 else "")
     with edit(kit, version, f"{names} of {source.name} added") as change:
         Writer(change, by_hash(list(samples_of(value))), keeps=True).write(value)

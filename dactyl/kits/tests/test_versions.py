@@ -33,8 +33,8 @@ class Versions(KitCase):
         changed = dump(self.kit)
         self.assertContains(self.post(f"{kept.pk}/back/"), "Gone back to First rehearsal")
         after = queries.whole_kit_value(self.kit.pk)
-        self.assertEqual([(p.name, p.notes, [x.high for x in p.layers]) for _, p in after.pads()],
-                         [(p.name, p.notes, [x.high for x in p.layers]) for _, p in before.pads()])  # fmt: skip
+        self.assertEqual([(p.name, after.notes().get(p.id), [x.high for x in p.layers]) for _, p in after.pads()],
+                         [(p.name, before.notes().get(p.id), [x.high for x in p.layers]) for _, p in before.pads()])  # fmt: skip
         self.assertEqual([(s.name, len(s.cells)) for s in after.surfaces], [("Hands", 1)])
         self.assertEqual([output.name for output in after.outputs], ["Main"])
         self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})

@@ -58,7 +58,7 @@ history.undo(kit, kit.version)
 print(json.dumps({
     "piece": [piece.name, piece.place_x, piece.colour],
     "notes": kit.pads.first().notes.count(),
-    "version": versions.value_of(kit.versions.get()).pieces[0].pads[0].notes,
+    "version": [note for note, _ in versions.value_of(kit.versions.get()).maps[0].notes],
     "taken": [hit.time for hit in recording.tracks.get().taken()],
     "recording": recording.version,
 }))

@@ -15,7 +15,7 @@ from dactyl.core.bounce.stems import mix_of
 from dactyl.core.kit import Envelope, Filter, Kit, Layer, Mic, MuteGroup, Output, Pad, Piece, Take, Variation
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.tests.kits import CHOKE_A, RATE, sample
+from dactyl.core.tests.kits import CHOKE_A, RATE, map_of, sample
 from dactyl.kits.playing import as_tables
 from dactyl.site.tests.served import browser, open_page, server
 
@@ -56,9 +56,10 @@ def sound_of(recipe: Recipe) -> np.ndarray:
 
 
 _ids = iter(range(1, 100_000))
+_notes: dict[int, tuple[int, ...]] = {}  # of the pads, by their ids
 
 
-def pad(name: str, note: int, *, highs=(127,), takes: int = 3, frames: int = 5000, **settings) -> Pad:
+def pad(name: str, note: int | tuple[int, ...], *, highs=(127,), takes: int = 3, frames: int = 5000, **settings) -> Pad:
     lows = [1, *(high + 1 for high in highs)]
     layers = tuple(
         Layer(id=next(_ids), low=low, high=high, takes=tuple(
@@ -67,7 +68,9 @@ def pad(name: str, note: int, *, highs=(127,), takes: int = 3, frames: int = 500
         ))
         for low, high in zip(lows, highs, strict=False)
     )  # fmt: skip
-    return Pad(id=next(_ids), name=name, notes=(note,), layers=layers, **settings)
+    made = Pad(id=next(_ids), name=name, layers=layers, **settings)
+    _notes[made.id] = note if isinstance(note, tuple) else (note,)
+    return made
 
 
 def kit(*pads: Pad) -> Kit:
@@ -75,6 +78,7 @@ def kit(*pads: Pad) -> Kit:
         name="k", seed=5, pieces=tuple(Piece(name=p.name, pads=(p,), pan=-0.2) for p in pads),
         outputs=(Output(name="Main", gain_db=-2.0), Output(name="Two"), Output(name="Air", gain_db=1.0)),
         mics=(Mic(name="close"), Mic(name="room", follows_pan=False, gain_db=-5, output="Air")),
+        maps=(map_of({p.id: _notes[p.id] for p in pads}),),
     )  # fmt: skip
 
 
@@ -105,7 +109,7 @@ FILTERED = kit(
 )
 STRAYING = kit(
     pad("variation_places", 36, variation=Variation(tune_cents=40, gain_db=2, pan=0.4, delay_ms=7), choke=CHOKE_A),
-    replace(pad("range", 38), notes=(38, 40, 50), root=40, cents_per_key=100.0),
+    pad("range", (38, 40, 50), root=40, cents_per_key=100.0),
     pad("late", 42, variation=Variation(delay_ms=30), choke=CHOKE_A),
 )
 
@@ -118,7 +122,7 @@ def with_companion(a_kit: Kit) -> Kit:
 
 def hits(a_kit: Kit, seed: int) -> list[Hit]:
     dice = random.Random(seed)
-    notes = [note for _, one in a_kit.pads() for note in one.notes]
+    notes = [note for note, _ in a_kit.maps[0].notes]
     frame, played = 0, []
     for _ in range(160):
         frame += dice.choice((0, 37, 128, 700, 1500))

@@ -22,6 +22,7 @@ from dactyl.core.kit import (
     Layer,
     Mic,
     MuteGroup,
+    NoteMap,
     Output,
     Pad,
     Piece,
@@ -48,6 +49,7 @@ class _Converter:
     def __init__(self, file: SfzFile, find_sample: FindSample, kind_of: KindOf) -> None:
         self._file, self._find, self._kind_of = file, find_sample, kind_of
         self._ids = count(1)
+        self._notes: list[tuple[int, int]] = []  # and their pads
         self.differences: list[str] = []
         self._regions = [region for region in file.regions if region["lokey"] <= region["hikey"]]
         outputs = sorted({region["output"] for region in self._regions})
@@ -89,6 +91,7 @@ class _Converter:
                 Piece(name=name, pads=tuple(replace(pad, kind=self._kind(name, pad)) for pad in pads))
                 for name, pads in pieces.items()
             ),
+            maps=(NoteMap(notes=tuple(self._notes)),),
         )
         return kit, list(dict.fromkeys(self.differences))
 
@@ -97,7 +100,8 @@ class _Converter:
 
     def _kind(self, piece: str, pad: Pad) -> str:
         kind = self._kind_of(pad.name) or self._kind_of(piece)
-        return kind or next((k.slug for k in BY_SLUG.values() if set(pad.notes) & set(k.notes)), "other")
+        own = {note for note, of in self._notes if of == pad.id}
+        return kind or next((k.slug for k in BY_SLUG.values() if own & set(k.notes)), "other")
 
     def _pad_key(self, region: SfzRegion) -> tuple:
         name = region["group_label"] or region["master_label"]
@@ -128,10 +132,11 @@ class _Converter:
         on_keys = len(notes) > 1
         cents = 0.0 if on_keys else first["pitch_keytrack"] * (notes[0] - first["pitch_keycenter"])
         choke, cuts_itself, silences, silenced_by = self._groups(first)
+        number = next(self._ids)
+        self._notes += [(note, number) for note in notes]
         return Pad(
-            id=next(self._ids),
+            id=number,
             name=name[:60],
-            notes=notes,
             layers=layers,
             root=first["pitch_keycenter"] if on_keys else None,
             cents_per_key=first["pitch_keytrack"] if on_keys else 0.0,

@@ -45,6 +45,7 @@ class _Writer:
         self._outputs = {output.name: number for number, output in enumerate(kit.outputs)}
         self._mics = {mic.name: mic for mic in kit.mics}
         self._groups = _groups(kit)
+        self._notes = kit.notes()
         self.not_held: list[str] = []
         for output in kit.outputs:
             if output.gain_db:
@@ -69,12 +70,24 @@ class _Writer:
     def pad(self, piece: Piece, pad: Pad) -> list[str]:
         self._note_misses(pad)
         lines = []
-        for low, high, root_shift in _key_ranges(pad):
+        for low, high, root_shift in self._key_ranges(pad):
             shared = {"lokey": low, "hikey": high, **root_shift, **self._of_pad(pad)}
             lines += ["<group> " + _opcodes(shared), f"{NAMED}pad {_label(pad.name)}"]
             for layer, gains in zip(pad.layers, self._layer_gains(pad), strict=True):
                 lines += self._layer(piece, pad, layer, gains)
         return lines
+
+    def _key_ranges(self, pad: Pad) -> Iterable[tuple[int, int, dict]]:
+        """Runs of neighbouring notes, each a key range; a pad that does not follow the keys keeps its pitch on all."""
+        notes = sorted(self._notes.get(pad.id, ()))
+        root = pad.root if pad.root is not None else min(notes, default=60)
+        pitch = {"pitch_keycenter": root, "pitch_keytrack": _number(pad.cents_per_key)}
+        starts = [note for note in notes if note - 1 not in notes]
+        for start in starts:
+            end = start
+            while end + 1 in notes:
+                end += 1
+            yield start, end, pitch
 
     def _of_pad(self, pad: Pad) -> dict:
         group, off_by, fade_ms = self._groups[pad.id]
@@ -156,7 +169,7 @@ class _Writer:
             self._miss(f"{name}: its layers count takes apart.")
         if pad.crossfade and several:
             self._miss(f"{name}: where layers blend, takes are counted apart.")
-        if len(list(_key_ranges(pad))) > 1 and several:
+        if len(list(self._key_ranges(pad))) > 1 and several:
             self._miss(f"{name}: each of its notes counts takes apart.")
         if not pad.variation.is_off:
             self._miss(f"{name}: variation from hit to hit.")
@@ -184,8 +197,9 @@ class _Writer:
 def _shared_notes(kit: Kit) -> dict[int, list[Pad]]:
     """Notes that strike several filled pads."""
     notes: dict[int, list[Pad]] = {}
+    notes_of = kit.notes()
     for _, pad in kit.pads():
-        for note in pad.notes if pad.layers else ():
+        for note in notes_of.get(pad.id, ()) if pad.layers else ():
             notes.setdefault(note, []).append(pad)
     return {note: pads for note, pads in sorted(notes.items()) if len(pads) > 1}
 
@@ -218,19 +232,6 @@ def _groups(kit: Kit) -> dict[int, tuple[int, int, float]]:
             mute = pad.silenced_by[0]
             result[pad.id] = group, mutes.setdefault(mute.number, next(numbers)), mute.fade_ms
     return result
-
-
-def _key_ranges(pad: Pad) -> Iterable[tuple[int, int, dict]]:
-    """Runs of neighbouring notes, each a key range; a pad that does not follow the keys keeps its pitch on all."""
-    notes = sorted(pad.notes)
-    root = pad.root if pad.root is not None else min(notes, default=60)
-    pitch = {"pitch_keycenter": root, "pitch_keytrack": _number(pad.cents_per_key)}
-    starts = [note for note in notes if note - 1 not in notes]
-    for start in starts:
-        end = start
-        while end + 1 in notes:
-            end += 1
-        yield start, end, pitch
 
 
 def _velocity(pad: Pad, struck: Sequence[int], gains: Sequence[float | None]) -> dict:

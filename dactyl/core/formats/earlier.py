@@ -1,0 +1,28 @@
+"""Kits as JSON that earlier versions wrote, brought up to what is read now."""
+
+from collections.abc import Iterator
+from typing import Any
+
+
+def brought_up(kit: Any, version: int) -> Any:
+    """The same kit as of the newest version; what is no kit comes back as it is, for its reader to refuse.
+
+    1 called a random stream dice. 1 and 2 held the notes of the default map on the pads, and only the other maps as maps.
+    """
+    if version > 2 or not isinstance(kit, dict):
+        return kit
+    pads = [pad for piece in _rows(kit, "pieces") for pad in _rows(piece, "pads")]
+    for row in (row for pad in pads for row in (pad, *_rows(pad, "layers"))):
+        if "dice" in row:
+            row["random_stream"] = row.pop("dice")
+    notes = []
+    for pad in pads:
+        own = pad.pop("notes", [])
+        notes += [[note, pad.get("id")] for note in own] if isinstance(own, list) else [own]
+    others = kit.get("maps", [])
+    return {**kit, "maps": [{"notes": notes}, *others] if isinstance(others, list) else others}
+
+
+def _rows(of: dict, name: str) -> Iterator[dict]:
+    rows = of.get(name)
+    yield from (row for row in rows if isinstance(row, dict)) if isinstance(rows, list) else ()
