@@ -12,12 +12,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from benchmarks.measured import Row
-from benchmarks.soundfonts import Player, fonts_here, hit, one_shots
+from benchmarks.soundfonts import IN_A_KIT, Player, fonts_here, hit, one_shots
 from dactyl.core.audio.measure import measure
 from dactyl.core.stack.propose import File, propose
 
 SETS = 8  # of each font
-KINDS = ("kick", "snare", "side_stick", "clap", "closed_hat", "open_hat", "low_tom", "mid_tom", "high_tom", "crash", "ride", "cowbell")  # fmt: skip
 Truth = dict[str, tuple[str, int]]
 """File -> its kind, and its layer from 0."""
 
@@ -25,7 +24,7 @@ Truth = dict[str, tuple[str, int]]
 def recorded_set(font: str, seed: int) -> tuple[list[File], Truth]:
     """Six to eleven drums of one kit, two to five layers, two to four takes, each drum with its own player and room."""
     rng, letters = np.random.default_rng(seed), random.Random(seed)
-    shots = {shot.kind: shot for shot in rng.permutation(np.array(one_shots(font), object)) if shot.kind in KINDS}
+    shots = {shot.kind: shot for shot in rng.permutation(np.array(one_shots(font), object)) if shot.kind in IN_A_KIT}
     files, truth = [], {}
     for kind in rng.choice(sorted(shots), min(len(shots), int(rng.integers(6, 12))), replace=False):
         player, layers, takes = Player.drawn(rng), int(rng.integers(2, 6)), int(rng.integers(2, 5))

@@ -1,8 +1,8 @@
 """Recorded one-shots from free General MIDI soundfonts and samples of Debian, varied: what the listener is taught and
 measured on.
 
-Packages: timgm6mb-soundfont, csound-soundfont, freepats, and fluidsynth to play them; sonic-pi-samples. Nothing of it
-ships. No font whose name has "fluid" or "musescore" in it is used: those are kept for judging.
+Packages: timgm6mb-soundfont, csound-soundfont, freepats, minuet-data, denemo-data, and fluidsynth to play them;
+sonic-pi-samples. Nothing of it ships. No font whose name has "fluid" or "musescore" in it is used: those are kept for judging.
 """
 
 import struct
@@ -24,8 +24,10 @@ FONTS = {
     "csound": Path("/usr/share/sounds/sf2/sf_GMbank.sf2"),
     "freepats": Path("/usr/share/midi/freepats/Drum_000"),
     "samples": Path("/usr/share/sonic-pi/samples"),
+    "general": Path("/usr/share/minuet/soundfonts/GeneralUser-v1.47.sf2"),
+    "airfont": Path("/usr/share/sounds/sf2/A320U.sf2"),
 }
-KITS = {"timgm": (0, 8, 16, 24, 25, 32, 40), "csound": (0, 8, 16, 24, 25, 32, 40)}  # presets
+KITS = (0, 1, 8, 16, 24, 25, 32, 40)  # presets of drums; one that a font has not is its first
 KIND_OF_NAMES = {  # of the samples: acoustic ones begin with drum, the others are electronic
     "bd_*": "kick", "drum_bass_*": "kick", "drum_heavy_kick": "kick", "elec_*_kick": "kick", "drum_snare_*": "snare",
     "sn_*": "snare", "elec_*snare": "snare", "drum_cymbal_closed": "closed_hat", "drum_cymbal_open": "open_hat",
@@ -42,6 +44,7 @@ KIND_OF = {  # General MIDI Level 1 percussion, by key
     81: "other", 82: "shaker",
 }  # fmt: skip
 SECONDS_EACH = 4
+IN_A_KIT = ("kick", "snare", "side_stick", "clap", "closed_hat", "open_hat", "low_tom", "mid_tom", "high_tom", "crash", "ride", "cowbell")  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -61,7 +64,7 @@ def fonts_here() -> list[str]:
 def one_shots(font: str) -> tuple[OneShot, ...]:
     """Every drum of every kit of a font, as it is played hard; equal sounds once."""
     others = {"freepats": _of_patches, "samples": _of_samples}
-    found = others[font]() if font in others else [shot for kit in KITS[font] for shot in _of_font(font, kit)]
+    found = others[font]() if font in others else [shot for kit in KITS for shot in _of_font(font, kit)]
     kept: dict[bytes, OneShot] = {}
     for shot in found:
         if np.abs(shot.audio).max() > 1e-3:

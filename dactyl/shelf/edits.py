@@ -9,15 +9,18 @@ from typing import IO
 import numpy as np
 from django.db import transaction
 
+from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import BY_SLUG
+from dactyl.core.stack.kind import kind_from_sound
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import enqueue
-from dactyl.shelf import store
+from dactyl.shelf import queries, store
 from dactyl.shelf.intake import Heard, Unpacked, hear, split_path
 from dactyl.shelf.models import Import, ImportFile, Sample, SampleName
 
 State = ImportFile.State
 WORK = "dactyl.shelf.tasks.import_files"
+HEAR_AGAIN = "dactyl.shelf.tasks.hear_again"
 
 
 def begin_import() -> Import:
@@ -144,8 +147,30 @@ def _sample(file: ImportFile, heard: Heard) -> Sample:
         overview=heard.overview,
         name=file.name,
         folder=file.folder,
-        **asdict(heard.measured) | {"timbre": np.array(heard.measured.timbre, "<f2").tobytes()},
+        **asdict(heard.measured) | {"timbre": _timbre(heard.measured)},
     )
+
+
+def _timbre(measured: Measure) -> bytes:
+    return np.array(measured.timbre, "<f2").tobytes()
+
+
+def hear_again() -> None:
+    """See that samples are heard whose timbre is not known."""
+    if queries.unheard().exists():
+        enqueue(HEAR_AGAIN, 0, queue="imports")
+
+
+def record_timbres(heard: Iterable[tuple[Sample, Measure | None]]) -> None:
+    """What samples sound like; None where a file could not be read."""
+    changed = []
+    for sample, measured in heard:
+        if measured and measured.timbre:
+            sample.timbre = _timbre(measured)
+            if sample.is_guessed:
+                sample.kind = kind_from_sound(measured)
+            changed.append(sample)
+    Sample.objects.bulk_update(changed, ["timbre", "kind"])
 
 
 def set_kind(sample_ids: Sequence[int], kind: str) -> int:

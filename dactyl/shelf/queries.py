@@ -6,7 +6,7 @@ from dataclasses import fields
 import numpy as np
 from django.db.models import Count, Q, QuerySet
 
-from dactyl.core.audio.measure import Measure
+from dactyl.core.audio.measure import SILENCE_DB, Measure
 from dactyl.core.stack.propose import File
 from dactyl.core.wave.tags import Tags
 from dactyl.shelf.models import Import, ImportFile, Sample
@@ -87,6 +87,11 @@ def import_summary(batch: Import, uploading: int = 0) -> dict:
         "same": files.filter(state="same").select_related("sample").defer("sample__overview").order_by("pk")[:200],
         "latest": files.filter(state="in").select_related("sample").defer("sample__overview").order_by("-pk")[:4],
     }
+
+
+def unheard() -> QuerySet[Sample]:
+    """Samples that sound and whose timbre is not known."""
+    return Sample.objects.filter(timbre=b"", peak_db__gte=SILENCE_DB)
 
 
 def as_files(samples: Sequence[Sample]) -> list[File]:

@@ -15,7 +15,8 @@ from dactyl.core.units import gain_to_db
 LEVEL_SECONDS = 0.05
 SPECTRUM_SECONDS = 0.05
 HIGHEST_HZ = 16_000
-_SILENCE = 10 ** (-120 / 20)
+SILENCE_DB = -120
+_SILENCE = 10 ** (SILENCE_DB / 20)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,18 +2,25 @@
 
 import base64
 import json
+from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from functools import cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import scipy
 
 NUMBERS = Path(__file__).with_name("kinds_by_sound.json")
 FAMILY_OF = {  # kinds that are easily taken for one another
     "closed_hat": "hat", "pedal_hat": "hat", "open_hat": "hat", "low_tom": "tom", "mid_tom": "tom", "high_tom": "tom",
     "crash": "cymbal", "ride": "cymbal", "ride_bell": "cymbal",
 }  # fmt: skip
+AGAIN = (0.0, 2.0, 3.0, 4.0)
+"""How much less likely, as a logarithm, a kit has a second, third or further drum of a kind. Of a few values tried, the one
+that heard kits of fonts best that were left out (benchmarks/train_hearing.py)."""
+MOST_OF_A_KIT = 24  # drums; a folder with more is a collection
 
 
 def family_of(kind: str) -> str:
@@ -61,7 +68,8 @@ class Heard:
 
     kind: str
     share: float  # how sure, 0 to 1
-    second: str  # the next kind in question
+    second: str  # the next kind in question, or what it is most like where that is another drum's kind
+    is_second_best: bool = False  # it is most like ``second``, and so is another drum, more so
 
 
 @cache
@@ -77,14 +85,39 @@ def alike(timbres: np.ndarray) -> np.ndarray:
     return np.asarray(timbres, float) @ _taught()[2]
 
 
-def hear_together(timbres: np.ndarray) -> Heard:
-    """Sounds of one drum: the mean of what each says, as logarithms. timbres : (n >= 1, timbre.SIZE)"""
-    shares = _taught()[1].shares(np.asarray(timbres, float))
+def shares_together(timbres: np.ndarray, network: Network | None = None) -> np.ndarray:
+    """Sounds of one drum: the mean of what each says, as logarithms. timbres : (n >= 1, timbre.SIZE); returns (kinds,)"""
+    shares = (network or _taught()[1]).shares(np.asarray(timbres, float))
     together = np.exp(np.log(shares + 1e-6).mean(axis=0))
-    return _heard(together / together.sum())
+    return together / together.sum()
 
 
-def _heard(shares: np.ndarray) -> Heard:
+def heard(shares: np.ndarray) -> Heard:
+    """One drum by itself. shares : (kinds,)"""
     kinds = _taught()[0]
     first, second = np.argsort(-shares)[:2]
     return Heard(kinds[first], float(shares[first]), kinds[second])
+
+
+def heard_in_a_kit(shares: np.ndarray, named: Sequence[str] = ()) -> list[Heard]:
+    """Drums of one kit: it seldom has two of a kind, so each kind goes to those most like it (assignment problem, Kuhn 1955).
+
+    A folder of many drums, or of one kind by half, is no kit, and each is heard by itself.
+
+    shares : (drums, kinds)
+    named : the kinds of the kit's other drums, which are known
+    """
+    alone = [heard(row) for row in shares]
+    counts = Counter(one.kind for one in alone)
+    if not 1 < len(alone) <= MOST_OF_A_KIT or max(counts.values()) > max(2, len(alone) // 2):
+        return alone
+    kinds = _taught()[0]
+    taken = Counter(named)
+    again = len(AGAIN) - 1
+    costs = [[AGAIN[min(taken[kind] + place, again)] for place in range(len(alone))] for kind in kinds]
+    costs = np.repeat(-np.log(shares + 1e-6), len(alone), axis=1) + np.ravel(costs)
+    _, places = scipy.optimize.linear_sum_assignment(costs)
+    return [
+        one if kinds[kind] == one.kind else Heard(kinds[kind], float(row[kind]), one.kind, is_second_best=True)
+        for one, row, kind in zip(alone, shares, places // len(alone), strict=True)
+    ]

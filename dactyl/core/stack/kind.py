@@ -9,7 +9,7 @@ import numpy as np
 
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import KINDS
-from dactyl.core.stack.hearing import Heard, hear_together
+from dactyl.core.stack.hearing import Heard, heard, heard_in_a_kit, shares_together
 
 _CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])|(?<=[A-Z])(?=[A-Z][a-z])")
 _NOT_WORD = re.compile(r"[\W_]+|(?<=\D)(?=\d)|(?<=\d)(?=\D)")
@@ -97,8 +97,27 @@ def _noise(measured: Measure) -> str:
 
 def heard_together(measures: Sequence[Measure]) -> Heard:
     """What the sounds of one drum are taken for together, and how surely."""
-    known = [m for m in measures if m.timbre]
-    if known:
-        return hear_together(np.array([m.timbre for m in known]))
+    shares = _shares(measures)
+    return _by_rules(measures) if shares is None else heard(shares)
+
+
+def heard_as_kit(drums: Sequence[Sequence[Measure]], named: Sequence[str]) -> list[Heard]:
+    """What the drums of one kit are taken for, each by its sounds and by what the others are.
+
+    named : the kinds of the kit's other drums, which are known
+    """
+    shares = [_shares(measures) for measures in drums]
+    known = [row for row in shares if row is not None]
+    found = iter(heard_in_a_kit(np.array(known), named) if known else ())
+    return [_by_rules(measures) if row is None else next(found) for measures, row in zip(drums, shares, strict=True)]
+
+
+def _shares(measures: Sequence[Measure]) -> np.ndarray | None:
+    """How much each kind is in what is heard; None where no timbre is known."""
+    timbres = [m.timbre for m in measures if m.timbre]
+    return shares_together(np.array(timbres)) if timbres else None
+
+
+def _by_rules(measures: Sequence[Measure]) -> Heard:
     found = Counter(kind_by_rule(m) for m in sorted(measures, key=lambda m: -m.level_db)).most_common(2)
     return Heard(found[0][0], found[0][1] / len(measures), found[-1][0])

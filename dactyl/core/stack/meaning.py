@@ -26,7 +26,7 @@ SHORT = 3  # letters of a word that may be chance
 SHARED = 0.3  # of the files that must share words, for names to have a pattern
 AGREES = 0.5  # share of the numbers whose drum sounds like what the number says
 NAMED = 0.6  # of the files whose rest must name a drum, for the words before it to be the kit's
-STEADY = 0.25  # of the greatest power, still there after 600 ms
+STEADY, LATE_MS = 0.25, 500  # of the greatest power, still there so late
 _WORD_END = re.compile(r"[\s_.\-–]+")
 
 
@@ -47,7 +47,8 @@ def is_noise(measure: Measure) -> bool:
         return False
     windows = np.array(measure.timbre[: (len(EDGES_MS) - 1) * BANDS]).reshape(-1, BANDS)
     power = (10 ** (2 * windows)).sum(axis=1)
-    return bool(power[-1] > STEADY * power.max())
+    late = next(number for number, begin in enumerate(EDGES_MS) if begin >= LATE_MS)
+    return bool(power[late] > STEADY * power.max())
 
 
 def forget_meaningless(hits: Sequence[PlacedFile]) -> None:

@@ -11,7 +11,8 @@ import numpy as np
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.stack.cluster import layers_by_level
-from dactyl.core.stack.kind import heard_together, kind_from_name
+from dactyl.core.stack.hearing import Heard
+from dactyl.core.stack.kind import heard_as_kit, kind_from_name
 from dactyl.core.stack.layers import split_by_level, split_evenly
 from dactyl.core.stack.meaning import drums_by_number, forget_meaningless, is_noise, without_kit_name
 from dactyl.core.stack.names import Manner, Named, manner_of, read_name
@@ -102,9 +103,10 @@ def propose(files: Sequence[File]) -> Proposal:
     for hit in hits:
         groups[hit.pad].append(hit)
     pads = []
-    for group in groups.values():
-        pad, more = _pad(group)
-        pads.append(pad)
+    for group, (kind, doubts) in zip(groups.values(), _kinds(list(groups.values())), strict=True):
+        takes, more = _takes(group)
+        layers, about_layers = _layers(takes)
+        pads.append(ProposedPad(pad_name(group[0].named, kind), kind, layers, about_layers + doubts))
         left_over += more
     _toms_by_size(pads, list(groups.values()))
     _name_apart(pads, list(groups.values()))
@@ -154,19 +156,6 @@ def _hit(file: File, spoken: str, manner: Manner) -> PlacedFile:
         named.layer, named.is_velocity = float(file.tags.high_velocity), True
         named.layer_text = f"{file.tags.low_velocity}-{file.tags.high_velocity}"
     return PlacedFile(named, file.measure, file.channels)
-
-
-def _pad(group: Sequence[PlacedFile]) -> tuple[ProposedPad, list[LeftOver]]:
-    takes, left_over = _takes(group)
-    layers, doubts = _layers(takes)
-    kind = kind_by_name(group)
-    if kind is None:
-        heard = heard_together([hit.measure for hit in group])
-        kind = heard.kind
-        if heard.share < UNSURE:
-            other = BY_SLUG[heard.second].label
-            doubts.append(f"By sound alone it is a {BY_SLUG[kind].label}, {heard.share:.0%} sure; else a {other}.")
-    return ProposedPad(pad_name(group[0].named, kind), kind, layers, doubts), left_over
 
 
 # Takes: the files of one hit ------------------------------------------------------------------------------------------
@@ -274,6 +263,23 @@ def _contradictions(rows: Sequence[Sequence[_Take]]) -> list[str]:
 
 
 # Names and kinds -------------------------------------------------------------------------------------------------------
+
+
+def _kinds(groups: Sequence[Sequence[PlacedFile]]) -> list[tuple[str, list[str]]]:
+    """The kind of each drum, by name where that says one, else by sound; and what is in doubt about it."""
+    named = [kind_by_name(group) for group in groups]
+    drums = [[hit.measure for hit in group] for group, kind in zip(groups, named, strict=True) if kind is None]
+    heard = iter(heard_as_kit(drums, [kind for kind in named if kind]))
+    return [(kind, []) if kind else _with_doubts(next(heard)) for kind in named]
+
+
+def _with_doubts(heard: Heard) -> tuple[str, list[str]]:
+    kind, other = (BY_SLUG[slug].label for slug in (heard.kind, heard.second))
+    if heard.is_second_best:
+        return heard.kind, [f"By sound alone most like {other}, but another drum is more so; then {kind}?"]
+    if heard.share < UNSURE:
+        return heard.kind, [f"By sound alone: {kind}, {heard.share:.0%} sure; else {other}."]
+    return heard.kind, []
 
 
 def kind_by_name(group: Sequence[PlacedFile]) -> str | None:

@@ -12,7 +12,9 @@ from dactyl.core.audio.measure import measure
 from dactyl.core.audio.overview import outline, overview
 from dactyl.core.audio.prepare import Recipe, prepare, to_int16
 from dactyl.core.errors import AudioError
+from dactyl.core.kinds import KINDS
 from dactyl.core.stack.cluster import layers_by_level
+from dactyl.core.stack.hearing import heard_in_a_kit
 from dactyl.core.stack.kind import guess_kind
 from dactyl.core.stack.layers import split_evenly
 from dactyl.core.wave.read import read_sound
@@ -28,6 +30,35 @@ def hit_at(frame: int, rate_hz: int, *, peak: float = 0.5, floor: float = 0.0, a
         tone *= np.minimum(1, time * 1000 / attack_ms)
     audio = np.concatenate([np.zeros(frame), tone])
     return (audio + floor * rng.uniform(-1, 1, len(audio)))[np.newaxis].astype(np.float32)
+
+
+class InAKit(SimpleTestCase):
+    """What drums are taken for together; rows are shares of kick, low tom and snare, the other kinds have next to none."""
+
+    def shares(self, *rows: tuple[float, float, float]) -> np.ndarray:
+        kinds = [kind.slug for kind in KINDS]
+        shares = np.full((len(rows), len(kinds)), 1e-4)
+        shares[:, [kinds.index(kind) for kind in ("kick", "low_tom", "snare")]] = rows
+        return shares / shares.sum(axis=1, keepdims=True)
+
+    def kinds(self, *rows: tuple[float, float, float], named: tuple[str, ...] = ()) -> list[str]:
+        return [one.kind for one in heard_in_a_kit(self.shares(*rows), named)]
+
+    def test_a_kind_goes_to_the_drum_that_is_most_like_it(self):
+        sure, unsure, other = (0.9, 0.08, 0.02), (0.55, 0.43, 0.02), (0.02, 0.08, 0.9)
+        self.assertEqual(self.kinds(unsure, sure, other), ["low_tom", "kick", "snare"])
+        second = heard_in_a_kit(self.shares(unsure, sure))[0]
+        self.assertEqual((second.kind, second.second, second.is_second_best), ("low_tom", "kick", True))
+        self.assertEqual(self.kinds(unsure, other), ["kick", "snare"], "no other drum is more of a kick")
+        self.assertEqual(
+            self.kinds(unsure, other, named=("kick",)), ["low_tom", "snare"], "a name says where the kick is"
+        )
+        self.assertEqual(self.kinds(sure, (0.97, 0.01, 0.02)), ["kick", "kick"], "a second kick, where both are sure")
+
+    def test_a_collection_is_no_kit(self):
+        sure, unsure = (0.9, 0.08, 0.02), (0.55, 0.43, 0.02)
+        self.assertEqual(self.kinds(sure, unsure, unsure, unsure), ["kick"] * 4)
+        self.assertEqual(self.kinds(unsure, (0.02, 0.08, 0.9), *[(0.1, 0.1, 0.8), (0.1, 0.6, 0.3)] * 12)[0], "kick")
 
 
 class Measuring(SimpleTestCase):

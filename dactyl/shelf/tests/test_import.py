@@ -9,6 +9,7 @@ from django.conf import settings
 from django.test import TestCase, override_settings
 
 from dactyl.core.audio.prepare import Recipe
+from dactyl.jobs.models import Job
 from dactyl.shelf import edits, queries, tasks
 from dactyl.shelf.models import ImportFile, Sample
 from dactyl.shelf.sounds import prepared_sound, shrink_cache
@@ -163,6 +164,33 @@ class Finding(TestCase):
         bring_in({name: sound_bytes(rows, subtype="PCM_16", container=kind) for name, kind in files.items()})
         a, b = Sample.objects.order_by("name")
         self.assertEqual(queries.equal_sounds([a, b]), {a.pk: b, b.pk: a})
+
+    def test_samples_that_an_earlier_version_heard_are_heard_again(self):
+        bring_in(
+            {
+                "xq.wav": sound_bytes(hit(-3)),
+                "snare.wav": sound_bytes(hit(-5, seed=1)),
+                "none.wav": sound_bytes(np.zeros((900, 1))),
+            }
+        )
+        before = {sample.name: (sample.timbre, sample.kind) for sample in Sample.objects.all()}
+        self.assertEqual(set(queries.unheard()), set(), "silence has no timbre")
+        edits.hear_again()
+        self.assertFalse(Job.objects.filter(work=edits.HEAR_AGAIN).exists())
+        Sample.objects.update(timbre=b"", kind="cowbell")
+        gone = sample_path(Sample.objects.get(name="snare.wav").sha256)
+        kept = gone.read_bytes()
+        gone.unlink()
+        edits.hear_again()
+        self.assertEqual(Job.objects.get(work=edits.HEAR_AGAIN).queue, "imports")
+        list(tasks.hear_again(0))
+        guessed = Sample.objects.get(name="xq.wav")
+        self.assertEqual((guessed.timbre, guessed.kind), before["xq.wav"])
+        self.assertEqual([sample.name for sample in queries.unheard()], ["snare.wav"], "its file is gone")
+        gone.write_bytes(kept)
+        list(tasks.hear_again(0))
+        named = Sample.objects.get(name="snare.wav")
+        self.assertEqual((named.timbre, named.kind), (before["snare.wav"][0], "cowbell"), "no guess: it stays as it is")
 
     def test_a_wrong_guess_can_be_changed(self):
         (sample,) = shelf_of([-3])

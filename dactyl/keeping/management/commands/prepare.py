@@ -7,6 +7,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from dactyl.core.errors import KitError
 from dactyl.keeping import database
+from dactyl.shelf.edits import hear_again
 
 
 class Command(BaseCommand):
@@ -23,3 +24,4 @@ class Command(BaseCommand):
         if not is_new:
             self.stdout.write(f"Before its tables change, the database is copied to {database.copy_now('before')}")
         call_command("migrate", verbosity=0)
+        hear_again()
