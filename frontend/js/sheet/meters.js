@@ -18,12 +18,16 @@ export function startMeters(engine) {
     detail.peaks.forEach((peak, number) => {
       if (!(number in levels)) return;
       const db = peak > 0 ? 20 * Math.log10(peak) : -Infinity;
+      if (db < FLOOR_DB && levels[number] === FLOOR_DB && tops[number] >= db) return; // as it is drawn
       levels[number] = Math.max(FLOOR_DB, db, levels[number] - FALL_DB);
       tops[number] = Math.max(tops[number], db);
       draw(box.children[number], levels[number], tops[number]);
     });
   });
-  box.addEventListener("click", () => (tops = tops.map(() => -Infinity)));
+  box.addEventListener("click", () => {
+    tops = tops.map(() => -Infinity);
+    levels.forEach((level, number) => draw(box.children[number], level, -Infinity));
+  });
 }
 
 function meter(name, number) {

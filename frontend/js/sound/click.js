@@ -13,6 +13,10 @@ export class Click {
     this.#rate = rate;
   }
 
+  get isSounding() {
+    return this.#sounding.length > 0;
+  }
+
   /** @param {number} accent 2 the first beat of a bar, 1 a beat, 0 between */
   begin(frame, accent) {
     this.#sounding.push([frame, accent]);

@@ -5,6 +5,8 @@ import { Tracks } from "./tracks.js";
 import { Transport } from "./transport.js";
 
 const FRAMES_BETWEEN_REPORTS = 2048;
+const FRAMES_BETWEEN_IDLE_REPORTS = 16384; // while nothing sounds: a page that is only looked at costs next to nothing
+const SECONDS_UNTIL_IDLE = 2; // meters have fallen by then
 const SILENCE_SECONDS = 0.008;
 const MOST_HEADS = 8; // playheads worth drawing: of the latest voices
 
@@ -24,6 +26,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #standIns = new Map();
   #reportAt = 0;
   #live = []; // [frame, what it does]: hits whose frame has not come
+  #soundedAt = 0; // the last frame at which something played, or might
   #do = {
     listen: ({ port }) => this.#listen(port),
     playbook: ({ book }) => this.#player.setPlaybook(book),
@@ -123,13 +126,29 @@ class DactylProcessor extends AudioWorkletProcessor {
       end: () => this.port.postMessage({ type: "ended" }),
     });
     this.#playLiveUntil(stop);
+    if (this.#mightSound()) {
+      this.#soundedAt = currentFrame;
+      this.#mix(out, clickOut, stretches, count);
+    } else this.#peaks = this.#player.outputs.map((_, number) => this.#peaks[number] ?? 0);
+    if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
+    return true;
+  }
+
+  #mightSound() {
+    return this.#transport.isPlaying || this.#player.voices.length || this.#click.isSounding || this.#hasMore();
+  }
+
+  /** Whether there is more than the kit as it is: a recording, a fader, a measure. */
+  #hasMore() {
+    return this.#tracks.isOn || this.#measures || this.#kitGain.some((gain) => gain !== 1);
+  }
+
+  #mix(out, clickOut, stretches, count) {
     const buses = this.#clearedBuses(count);
     this.#player.mix(buses, currentFrame, count);
     this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
     buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
-    if (this.#tracks.isOn || this.#measures || this.#kitGain[0] !== 1) this.#beside(out, stretches, count);
-    if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
-    return true;
+    if (this.#hasMore()) this.#beside(out, stretches, count);
   }
 
   /** The recording beside the kit: each as loud as the fader says; how loud both are is measured before it. */
@@ -194,7 +213,8 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#peaks = [];
     this.#played = [];
     this.#standIns.clear();
-    this.#reportAt = currentFrame + FRAMES_BETWEEN_REPORTS;
+    const isIdle = currentFrame - this.#soundedAt > SECONDS_UNTIL_IDLE * sampleRate;
+    this.#reportAt = currentFrame + (isIdle ? FRAMES_BETWEEN_IDLE_REPORTS : FRAMES_BETWEEN_REPORTS);
   }
 }
 
