@@ -27,14 +27,14 @@ KINDS = (  # a more special kind stands before the kind whose word it shares
         "sidestick", "side stick", "cross stick", "crossstick", "xstick", "rimclick", "rim click", "stick",
     )),
     Kind("pedal_hat", "pedal hat", (44,), (
-        "pedal hat", "hat pedal", "hh pedal", "hihat pedal", "hat foot", "hh foot", "phh", "hhp", "chick", "pedal",
+        "pedal hat", "hat pedal", "pedal hihat", "pedal hi hat", "hihat pedal", "hi hat pedal", "foot hihat", "hh pedal", "hat foot", "hh foot", "phh", "hhp", "chick", "pedal",
     )),
     Kind("open_hat", "open hat", (46,), (
-        "open hat", "hat open", "hihat open", "hh open", "hats open", "ohh", "hho", "oh hat", "openhat", "openhh",
+        "open hat", "hat open", "open hihat", "open hi hat", "openhihat", "open hh", "o hihat", "ohihat", "hihatop", "hihat open", "hh open", "hats open", "ohh", "hho", "oh hat", "openhat", "openhh",
         "hatopen", "opened hat", "half open", "hat op", "hh op", "hihat op", "hat o", "hh o",
     )),
     Kind("closed_hat", "closed hat", (42,), (
-        "closed hat", "hat closed", "chh", "hhc", "hihat", "hi hat", "hat", "hats", "hh", "closedhat", "hatclosed", "hat cl", "hh cl", "hihat cl", "hat c", "hh c",
+        "closed hat", "hat closed", "c hihat", "chihat", "chh", "hhc", "hihat", "hi hat", "hat", "hats", "hh", "closedhat", "hatclosed", "hat cl", "hh cl", "hihat cl", "hat c", "hh c",
     )),
     Kind("low_tom", "low tom", (41, 43), ("floor tom", "floortom", "low tom", "lowtom", "tom low", "tom lo", "tom floor",
                                        "ltom", "ft", "tom 3", "tom3", "floor")),
@@ -47,8 +47,12 @@ KINDS = (  # a more special kind stands before the kind whose word it shares
     Kind("shaker", "shaker", (70,), ("shaker", "shake", "shk", "maraca", "cabasa")),
     Kind("clap", "clap", (39,), ("clap", "claps", "handclap", "clp")),
     Kind("snare", "snare", (38, 40), ("snare", "snr", "sd", "sn", "rimshot", "rim shot", "snares")),
-    Kind("kick", "kick", (36, 35), ("kick", "kik", "bd", "bass drum", "bassdrum", "kck", "kd", "kicks")),
-    Kind("other", "other", (), ()),
+    Kind("kick", "kick", (36, 35), ("kick", "kik", "bd", "bdrum", "bass drum", "bassdrum", "base drum", "basedrum", "kck", "kd", "kicks")),
+    Kind("other", "other", (), (
+        "conga", "congas", "bongo", "bongos", "timbale", "timbales", "agogo", "triangle", "woodblock", "wood block", "guiro",
+        "claves", "vibraslap", "whistle", "gong", "timpani", "djembe", "cajon", "tabla", "taiko", "udu", "surdo", "cuica",
+        "castanet", "castanets", "jingle", "chime", "chimes", "marimba", "metronome",
+    )),
 )
 BY_SLUG = {kind.slug: kind for kind in KINDS}
 OF_NOTE = {note: kind.slug for kind in reversed(KINDS) for note in kind.notes}

@@ -10,6 +10,7 @@ import numpy as np
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import KINDS
 from dactyl.core.stack.hearing import Heard, heard, heard_in_a_kit, shares_together
+from dactyl.core.stack.names import parts_of
 
 _CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])|(?<=[A-Z])(?=[A-Z][a-z])")
 _NOT_WORD = re.compile(r"[\W_]+|(?<=\D)(?=\d)|(?<=\d)(?=\D)")
@@ -31,7 +32,7 @@ def kind_by_words(name: str, folder: str) -> str | None:
 
 def kind_from_name(text: str) -> str | None:
     """``"HH_Open_v3" -> "open_hat"``; None where no word of the table stands in it."""
-    spoken = f" {' '.join(words(text))} "
+    spoken = f" {' '.join(part for word in words(text) for part in parts_of(word))} "
     return next((slug for slug, phrases in _phrases() if any(phrase in spoken for phrase in phrases)), None)
 
 

@@ -6,7 +6,7 @@ What a number without a label means can only be told among its neighbours: roles
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from functools import cache
+from functools import cache, lru_cache
 from itertools import pairwise, zip_longest
 from pathlib import PurePosixPath
 
@@ -27,6 +27,8 @@ from dactyl.core.stack.words import (
 
 _SHORT_LABELS = frozenset({"v", "l", "r", "t", "n", "x", "s", "h", "no", "nr"})  # need their number right behind them
 _GLUED_LABEL = re.compile("(?:vel|rr|[vlr])$")
+LONG_WORD = 4  # letters
+IN_OTHER_WORDS = frozenset({"ride", "rack", "hats", "toms", "tamb"})  # stride, track, that's, bottoms
 _RANGE = re.compile(r"(?<![\d.])(\d{1,3})-(\d{1,3})(?![\d.])")
 _HAT_LETTER = re.compile(r"(?<![a-z])(?:hh|hats?|hi[ _-]?hats?)[ _.-]?([cop])(?![a-z])", re.IGNORECASE)
 HAT_LETTERS = {"c": "closed", "o": "open", "p": "pedal"}
@@ -213,12 +215,37 @@ def _joined() -> dict[str, tuple[str, str]]:
     return {one + other: (one, other) for one, other in pairs if one + other not in known}
 
 
+@cache
+def _long_words() -> tuple[str, ...]:
+    """Words that say a piece wherever a word begins or ends with them, the longest first."""
+    words = {row[0] for row, _ in _phrases() if len(row) == 1 and len(row[0]) >= LONG_WORD}
+    return tuple(sorted(words - IN_OTHER_WORDS, key=lambda word: (-len(word), word)))
+
+
+@cache
+def _known_words() -> frozenset[str]:
+    phrases = {word for row, _ in _phrases() for word in row}
+    how = {part for word in (*ARTICULATION_OF, *MIC_OF, *DYNAMIC_RANK) for part in word.split()}
+    return frozenset(phrases | how | NOISE | LAYER_LABELS | TAKE_LABELS | MIC_LABELS | NOTE_LABELS)
+
+
+@lru_cache(maxsize=1 << 14)
+def parts_of(word: str) -> tuple[str, ...]:
+    """What is run together in a word that no table knows: tomhi -> tom hi, hardsnare -> hard snare, snaredrum -> snare drum."""
+    if word in _joined() or word in _known_words():
+        return _joined().get(word, (word,))
+    for long in _long_words():
+        if word.startswith(long) and len(word) > len(long) + 1:  # one letter more is a plural
+            return long, word[len(long) :]
+        if word.endswith(long) and word != long:
+            return word[: -len(long)], long
+    return (word,)
+
+
 def _unglued(row: list[Token]) -> list[Token]:
     """Part what is run together: a label and its piece, BDV1 -> BD V 1; a piece and how it is struck, SNRRIM."""
     row = [
-        Token(text, token.is_glued and not place)
-        for token in row
-        for place, text in enumerate(_joined().get(token.text, (token.text,)))
+        Token(text, token.is_glued and not place) for token in row for place, text in enumerate(parts_of(token.text))
     ]
     parted = []
     for token, following in zip_longest(row, row[1:]):

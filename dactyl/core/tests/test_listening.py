@@ -188,6 +188,8 @@ class Kinds(SimpleTestCase):
             "HiHat Pedal 2.wav": "pedal_hat", "floorTom_hard.wav": "low_tom", "tom1_soft.flac": "high_tom",
             "RideBell_04.wav": "ride_bell", "ride_bow.wav": "ride", "Crash16.wav": "crash", "xstick.wav": "side_stick",
             "cowbell.ogg": "cowbell", "handclap.mp3": "clap", "tamb_up.wav": "tambourine", "shaker_in.wav": "shaker",
+            "HardySnare.wav": "snare", "buffalo snaredrum.wav": "snare", "UNISNARE.16": "snare", "st-03:HiHat1.wav": "closed_hat",
+            "HQ.OpenHihat.1.wav": "open_hat", "hihatclosed.wav": "closed_hat", "hardbdrum.wav": "kick", "Conga.wav": "other",
         }  # fmt: skip
         unsure = measure(np.zeros((1, 10), np.float32), 48_000)
         self.assertEqual(
@@ -195,7 +197,8 @@ class Kinds(SimpleTestCase):
             {name: (kind, False) for name, kind in table.items()},
         )
         self.assertEqual(guess_kind("v1_r1.wav", "Set/Snare", unsure), ("snare", False))
-        self.assertTrue(guess_kind("v1_r1.wav", "", unsure)[1], "only the sound says")
+        for name in ("v1_r1.wav", "soundtrack.wav", "upstride.wav"):
+            self.assertTrue(guess_kind(name, "", unsure)[1], "only the sound says")
 
 
 class Layers(SimpleTestCase):
