@@ -95,10 +95,9 @@ def _make(data: Path, *, with_demo: bool) -> None:
 
 
 @contextmanager
-def browser(*, sound_at_once: bool = True) -> Iterator[Browser]:
-    arguments = ARGUMENTS + ([SOUND_WITHOUT_GESTURE] if sound_at_once else [])
+def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=arguments)
+        chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=[*ARGUMENTS, SOUND_WITHOUT_GESTURE])
         try:
             yield chromium
         finally:
