@@ -119,6 +119,9 @@ DATABASES = {
             "timeout": 20,
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
         },
+        "TEST": {
+            "MIGRATE": False
+        },  # from the models at once: migrating takes longer than many tests; test_before does it
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

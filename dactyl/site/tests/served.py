@@ -65,10 +65,9 @@ def server(*, with_demo: bool = False) -> Iterator[Server]:
     data = Path(tempfile.mkdtemp(prefix="dactyl-served-"))
     served = Server(data)
     try:
-        if shared := os.environ.get(SHARED_FOLDER):
-            shutil.copytree(_made_once(Path(shared), with_demo=with_demo), data, dirs_exist_ok=True)
-        else:
-            _make(data, with_demo=with_demo)
+        with tempfile.TemporaryDirectory() as own:  # where no tests run
+            made = _made_once(Path(os.environ.get(SHARED_FOLDER, own)), with_demo=with_demo)
+            shutil.copytree(made, data, dirs_exist_ok=True)
         served.start()
         yield served
     finally:
@@ -81,17 +80,15 @@ def _made_once(shared: Path, *, with_demo: bool) -> Path:
     folder = shared / ("demo" if with_demo else "empty")
     with folder.with_suffix(".lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
+        part = folder.with_suffix(".part")
+        if not folder.exists() and with_demo:
+            shutil.copytree(_made_once(shared, with_demo=False), part)
+            Server(part).manage("build_demo")
+        elif not folder.exists():
+            Server(part).manage("prepare")
         if not folder.exists():
-            _make(folder.with_suffix(".part"), with_demo=with_demo)
-            folder.with_suffix(".part").rename(folder)
+            part.rename(folder)
     return folder
-
-
-def _make(data: Path, *, with_demo: bool) -> None:
-    served = Server(data)
-    served.manage("prepare")
-    if with_demo:
-        served.manage("build_demo")
 
 
 @contextmanager
