@@ -47,7 +47,7 @@ KINDS = (  # a more special kind stands before the kind whose word it shares
     Kind("shaker", "shaker", (70,), ("shaker", "shake", "shk", "maraca", "cabasa")),
     Kind("clap", "clap", (39,), ("clap", "claps", "handclap", "clp")),
     Kind("snare", "snare", (38, 40), ("snare", "snr", "sd", "sn", "rimshot", "rim shot", "snares")),
-    Kind("kick", "kick", (36, 35), ("kick", "kik", "bd", "bdrum", "bass drum", "bassdrum", "base drum", "basedrum", "kck", "kd", "kicks")),
+    Kind("kick", "kick", (36, 35), ("kick", "kik", "bd", "bdrum", "b drum", "bass drum", "bassdrum", "base drum", "basedrum", "kck", "kd", "kicks")),
     Kind("other", "other", (), (
         "conga", "congas", "bongo", "bongos", "timbale", "timbales", "agogo", "triangle", "woodblock", "wood block", "guiro",
         "claves", "vibraslap", "whistle", "gong", "timpani", "djembe", "cajon", "tabla", "taiko", "udu", "surdo", "cuica",

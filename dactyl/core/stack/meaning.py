@@ -5,7 +5,7 @@ neither is no name: sound decides. In a set where next to nothing is shared, a s
 """
 
 import re
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 from os.path import commonprefix
 from pathlib import PurePosixPath
@@ -15,6 +15,7 @@ import numpy as np
 from dactyl.core.audio.measure import Measure
 from dactyl.core.audio.timbre import BANDS, EDGES_MS
 from dactyl.core.kinds import BY_SLUG, OF_NOTE
+from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.hearing import family_of
 from dactyl.core.stack.kind import kind_from_sound
 from dactyl.core.stack.names import LEAD, Named, read_name
@@ -49,6 +50,22 @@ def is_noise(measure: Measure) -> bool:
     power = (10 ** (2 * windows)).sum(axis=1)
     late = next(number for number, begin in enumerate(EDGES_MS) if begin >= LATE_MS)
     return bool(power[late] > STEADY * power.max())
+
+
+def words_of_drums(hits: Sequence[PlacedFile]) -> dict[int, str]:
+    """Words for a strength that are a part of their drum's name, as in "Hard Kick v1": all its files have the same, and are
+    of several strengths by their sound. By the places of the files."""
+    drums = defaultdict(list)
+    for place, hit in enumerate(hits):
+        drums[tuple(hit.named.pieces), tuple(hit.named.articulations), tuple(hit.named.others)].append(place)
+    found = {}
+    for places in drums.values():
+        said = {hits[place].named.layer_text if hits[place].named.is_dynamic else "" for place in places}
+        if len(places) < FEWEST or len(said) > 1 or "" in said:
+            continue
+        if len(layers_by_level([hits[place].level_db for place in places])) > 1:
+            found |= dict.fromkeys(places, said.pop())
+    return found
 
 
 def forget_meaningless(hits: Sequence[PlacedFile]) -> None:

@@ -52,6 +52,7 @@ class Named:
     layer_text: str = ""
     is_velocity: bool = False  # the layer is a velocity: it surely rises with force
     is_dynamic: bool = False
+    no_strength: str = ""  # of its manner
     take: int | None = None
     label: str = ""  # the single letter that labelled the layer or the take, where it was s, h or l
     mics: list[str] = field(default_factory=list)
@@ -68,6 +69,7 @@ class Manner:
 
     ranges: bool = False  # two numbers joined by a hyphen are a range of velocities
     hat_letters: bool = False  # a lone c, o or p behind a hat says how it is played
+    no_strength: str = ""  # a word for a strength that is a part of a drum's name here: "Hard Kick"
 
 
 def manner_of(files: Sequence[str]) -> Manner:
@@ -88,7 +90,7 @@ def read_name(file: str, manner: Manner = Manner()) -> Named:
     text = _RANGE.sub(r" vel \2 ", file) if manner.ranges else file
     if manner.hat_letters:
         text = _HAT_LETTER.sub(lambda found: f"hat {HAT_LETTERS[found[1].lower()]} ", text)
-    named = Named(file)
+    named = Named(file, no_strength=manner.no_strength)
     path = PurePosixPath(text.replace("\\", "/"))
     for folder in path.parts[:-1]:  # the nearest last, and the name after them: what is nearer tells more
         if folder not in ("/", ".", ".."):
@@ -297,7 +299,7 @@ def _dynamic(named: Named, row: list[Token], at: int, is_folder: bool) -> int:
     word = row[at].text
     following = row[at + 1].text if at + 1 < len(row) else ""
     length = 1
-    if at == 0 and not named.kinds and _is_note(row, at):
+    if word == named.no_strength or (at == 0 and not named.kinds and _is_note(row, at)):
         return 0
     if word in ("very", "v", "sehr", "extra", "x") and following in DYNAMIC_RANK:
         rank, length = DYNAMIC_RANK[following] + (1 if DYNAMIC_RANK[following] > 4 else -1), 2

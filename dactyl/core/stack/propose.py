@@ -3,7 +3,7 @@
 import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
 import numpy as np
@@ -14,7 +14,7 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.hearing import Heard
 from dactyl.core.stack.kind import heard_as_kit, kind_from_name
 from dactyl.core.stack.layers import split_by_level, split_evenly
-from dactyl.core.stack.meaning import drums_by_number, forget_meaningless, is_noise, without_kit_name
+from dactyl.core.stack.meaning import drums_by_number, forget_meaningless, is_noise, without_kit_name, words_of_drums
 from dactyl.core.stack.names import Manner, Named, manner_of, read_name
 from dactyl.core.stack.placed import PlacedFile
 from dactyl.core.stack.roles import assign
@@ -118,7 +118,11 @@ def read_together(files: Sequence[File]) -> list[PlacedFile]:
     """The files that could be measured, each name read among its neighbours and against how it sounds."""
     manner = manner_of([file.path for file in files])
     spoken = without_kit_name([file.path for file in files])
-    hits = [_hit(file, spoken[file.path], manner) for file in files if file.measure is not None]
+    sounding = [file for file in files if file.measure is not None]
+    hits = [_hit(file, spoken[file.path], manner) for file in sounding]
+    for place, word in words_of_drums(hits).items():
+        file = sounding[place]
+        hits[place] = _hit(file, spoken[file.path], replace(manner, no_strength=word))
     forget_meaningless(hits)
     drums_by_number(hits)
     assign(hits)

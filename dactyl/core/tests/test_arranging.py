@@ -125,6 +125,23 @@ class Evidence(SimpleTestCase):
         self.assertEqual([layer.said for layer in pad.layers], ["v1", "v2", "v3", "v4"])
         self.assertTrue(any("softer" in doubt for doubt in pad.doubts), pad.doubts)
 
+    def test_a_strength_that_all_files_of_a_drum_name_is_a_word_of_its_name(self):
+        called = {"kick": "Hard Kick", "snare": "Snare"}
+        for behind in ("v{0.layer} r{0.take}", "{1} ({0.take})", "{2:02}"):
+
+            def name(truth, behind=behind):
+                more = behind.format(truth, ("p", "mf", "f")[truth.layer], 2 * truth.layer + truth.take + 1)
+                return f"{called[truth.pad]} {more}.wav"
+
+            files = record(["kick", "snare"], 3, 2, ["close"], name)
+            for pad in propose([file for _, file in files.values()]).pads:
+                layers = [{files[take.file][0].layer for take in layer.takes} for layer in pad.layers]
+                self.assertEqual(layers, [{0}, {1}, {2}], (pad.name, behind))
+        files = record(["kick"], 1, 4, ["close"], lambda t: f"kick_hard_{t.take + 1}.wav")
+        self.assertEqual(
+            [layer.said for layer in propose([file for _, file in files.values()]).pads[0].layers], ["hard"]
+        )
+
     def test_files_without_sound_are_left_over_with_the_reason(self):
         proposal, _ = made()
         self.assertEqual([(left.file, left.why) for left in proposal.left_over], [("torn.wav", "It is cut short.")])
