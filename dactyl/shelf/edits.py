@@ -163,14 +163,12 @@ def hear_again() -> None:
 
 def record_timbres(heard: Iterable[tuple[Sample, Measure | None]]) -> None:
     """What samples sound like; None where a file could not be read."""
-    changed = []
-    for sample, measured in heard:
-        if measured and measured.timbre:
-            sample.timbre = _timbre(measured)
-            if sample.is_guessed:
-                sample.kind = kind_from_sound(measured)
-            changed.append(sample)
-    Sample.objects.bulk_update(changed, ["timbre", "kind"])
+    known = {sample.pk: measured for sample, measured in heard if measured and measured.timbre}
+    with transaction.atomic():
+        for pk, measured in known.items():
+            row = Sample.objects.filter(pk=pk)
+            row.update(timbre=_timbre(measured))
+            row.filter(is_guessed=True).update(kind=kind_from_sound(measured))  # what somebody said meanwhile stays
 
 
 def set_kind(sample_ids: Sequence[int], kind: str) -> int:

@@ -129,7 +129,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     if (this.#mightSound()) {
       this.#soundedAt = currentFrame;
       this.#mix(out, clickOut, stretches, count);
-    } else this.#peaks = this.#player.outputs.map((_, number) => this.#peaks[number] ?? 0);
+    }
     if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
     return true;
   }
@@ -199,7 +199,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     const position = this.#transport.position(currentFrame);
     this.port.postMessage({
       type: "report",
-      peaks: this.#peaks,
+      peaks: this.#player.outputs.map((_, number) => this.#peaks[number] ?? 0),
       played: this.#played,
       late: this.#late,
       standIns: [...this.#standIns.values()],
