@@ -43,6 +43,7 @@ FLIP = """async ([kits, times]) => {  // [ms to order a flip, ms to the next hit
   const books = new Map();
   for (const kit of kits) books.set(String(kit), await (await fetch(`/kits/${kits[0]}/flipped/${kit}/${engine.rate}/`)).json());
   await engine.loadAhead(books);
+  engine.measure(true); // as the page does while it flips: the audio thread mixes and reports all the time
   let last = performance.now(), gap = 0;
   let struck = () => {};
   engine.addEventListener("report", ({ detail }) => {
