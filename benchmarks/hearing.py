@@ -12,7 +12,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from benchmarks.measured import Row
-from benchmarks.soundfonts import IN_A_KIT, Player, fonts_here, hit, one_shots
+from benchmarks.soundfonts import Player, drums_of_a_kit, fonts_here, hit, one_shots
 from dactyl.core.audio.measure import measure
 from dactyl.core.stack.propose import File, propose
 
@@ -24,16 +24,15 @@ Truth = dict[str, tuple[str, int]]
 def recorded_set(font: str, seed: int) -> tuple[list[File], Truth]:
     """Six to eleven drums of one kit, two to five layers, two to four takes, each drum with its own player and room."""
     rng, letters = np.random.default_rng(seed), random.Random(seed)
-    shots = {shot.kind: shot for shot in rng.permutation(np.array(one_shots(font), object)) if shot.kind in IN_A_KIT}
     files, truth = [], {}
-    for kind in rng.choice(sorted(shots), min(len(shots), int(rng.integers(6, 12))), replace=False):
+    for drum in drums_of_a_kit(one_shots(font), rng):
         player, layers, takes = Player.drawn(rng), int(rng.integers(2, 6)), int(rng.integers(2, 5))
         for layer in range(layers):
             for _ in range(takes):
                 name = "".join(letters.choices(string.ascii_lowercase + string.digits, k=8)) + ".wav"
-                audio = hit(shots[kind], player, (layer + 1) / layers, rng)
+                audio = hit(drum, player, (layer + 1) / layers, rng)
                 files.append(File(name, measure(audio, 44_100), "", 1, 44_100, audio.shape[1]))
-                truth[name] = (str(kind), layer)
+                truth[name] = (drum.kind, layer)
     letters.shuffle(files)
     return files, truth
 

@@ -8,7 +8,7 @@ sonic-pi-samples. Nothing of it ships. No font whose name has "fluid" or "musesc
 import struct
 import subprocess
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -70,6 +70,13 @@ def one_shots(font: str) -> tuple[OneShot, ...]:
         if np.abs(shot.audio).max() > 1e-3:
             kept.setdefault(np.round(shot.audio[:2000], 3).tobytes(), shot)
     return tuple(kept.values())
+
+
+def drums_of_a_kit(shots: Sequence[OneShot], rng: np.random.Generator) -> list[OneShot]:
+    """Six to eleven drums, each of another of the kinds IN_A_KIT."""
+    by_kind = {shot.kind: shot for shot in rng.permutation(np.array(shots, object)) if shot.kind in IN_A_KIT}
+    kinds = rng.choice(sorted(by_kind), min(len(by_kind), int(rng.integers(6, 12))), replace=False)
+    return [by_kind[kind] for kind in kinds]
 
 
 def _of_font(font: str, kit: int) -> Iterator[OneShot]:

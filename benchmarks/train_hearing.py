@@ -14,7 +14,7 @@ from collections.abc import Sequence
 import numpy as np
 from scipy.signal import resample_poly
 
-from benchmarks.soundfonts import IN_A_KIT, OneShot, Player, fonts_here, hit, one_shots
+from benchmarks.soundfonts import OneShot, Player, drums_of_a_kit, fonts_here, hit, one_shots
 from dactyl.core.audio.measure import measure
 from dactyl.core.audio.timbre import BANDS, EDGES_MS, FLOOR_DB
 from dactyl.core.kinds import KINDS
@@ -140,14 +140,14 @@ def how_heard_in_kits(network: Network, shots: Sequence[OneShot], seed: int = 7,
     """The same of drums, in kits of six to eleven kinds, two to eight hits each; each drum weighs the same."""
     rng, pairs = np.random.default_rng(seed), []
     for _ in range(kits):
-        by_kind = {shot.kind: shot for shot in rng.permutation(np.array(shots, object)) if shot.kind in IN_A_KIT}
-        kinds = rng.choice(sorted(by_kind), min(len(by_kind), int(rng.integers(6, 12))), replace=False)
-        rows = []
-        for kind in kinds:
+        drums, rows = drums_of_a_kit(shots, rng), []
+        for drum in drums:
             player = Player.drawn(rng)
-            hits = [hit(by_kind[kind], player, float(s), rng) for s in rng.uniform(0.1, 1, int(rng.integers(2, 9)))]
+            hits = [hit(drum, player, float(s), rng) for s in rng.uniform(0.1, 1, int(rng.integers(2, 9)))]
             rows.append(shares_together(np.array([measure(audio, 44_100).timbre for audio in hits]), network))
-        pairs += [_right(kind, [one.kind]) for kind, one in zip(kinds, heard_in_a_kit(np.array(rows)), strict=True)]
+        pairs += [
+            _right(drum.kind, [one.kind]) for drum, one in zip(drums, heard_in_a_kit(np.array(rows)), strict=True)
+        ]
     return "{:.2f} {:.2f}".format(*np.mean(pairs, axis=0))
 
 

@@ -1,7 +1,7 @@
 """Writes to the shelf."""
 
 import shutil
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import IO
@@ -161,11 +161,10 @@ def hear_again() -> None:
         enqueue(HEAR_AGAIN, 0, queue="imports")
 
 
-def record_timbres(heard: Iterable[tuple[Sample, Measure | None]]) -> None:
-    """What samples sound like; None where a file could not be read."""
-    known = {sample.pk: measured for sample, measured in heard if measured and measured.timbre}
+def record_timbres(heard: Mapping[int, Measure]) -> None:
+    """What samples sound like, by their keys."""
     with transaction.atomic():
-        for pk, measured in known.items():
+        for pk, measured in heard.items():
             row = Sample.objects.filter(pk=pk)
             row.update(timbre=_timbre(measured))
             row.filter(is_guessed=True).update(kind=kind_from_sound(measured))  # what somebody said meanwhile stays

@@ -8,13 +8,12 @@ from concurrent.futures import ThreadPoolExecutor
 from django.conf import settings
 from django.db import connection
 
-from dactyl.core.audio.measure import Measure, measure
 from dactyl.core.errors import AudioError, KitFileError
-from dactyl.core.wave.read import read_sound
+from dactyl.core.stack.listen import listen
 from dactyl.jobs.run import Progress
 from dactyl.shelf import edits, queries, store
 from dactyl.shelf.intake import Heard, SeveralMics, Unpacked, channels_of, hear, unpack, why_not_sound
-from dactyl.shelf.models import Import, ImportFile, Sample
+from dactyl.shelf.models import Import, ImportFile
 
 BATCH = 48
 State = ImportFile.State
@@ -43,20 +42,12 @@ import_files.afterwards = edits.go_on
 
 def hear_again(_: int) -> Iterator[Progress]:
     """Hear the samples whose timbre is not known, as those are that an earlier version heard; guesses at kinds are made anew."""
-    waiting = list(queries.unheard().values_list("pk", flat=True))
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        for done in range(0, len(waiting), BATCH):
-            samples = list(Sample.objects.filter(pk__in=waiting[done : done + BATCH]).defer("overview"))
-            edits.record_timbres(zip(samples, pool.map(_measured, samples), strict=True))
-            yield Progress(min(done + BATCH, len(waiting)), len(waiting), "Hearing samples again")
-
-
-def _measured(sample: Sample) -> Measure | None:
-    try:
-        sound = read_sound(store.sample_path(sample.sha256))
-    except (AudioError, OSError, MemoryError):
-        return None
-    return measure(sound.audio, sound.rate_hz)
+    waiting = list(queries.unheard().values_list("pk", "sha256"))
+    for done in range(0, len(waiting), BATCH):
+        batch = waiting[done : done + BATCH]
+        files = listen([store.sample_path(sha256) for _, sha256 in batch])
+        edits.record_timbres({pk: file.measure for (pk, _), file in zip(batch, files, strict=True) if file.measure})
+        yield Progress(done + len(batch), len(waiting), "Hearing samples again")
 
 
 def _progress(batch: Import, label: str) -> Progress:

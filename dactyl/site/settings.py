@@ -119,9 +119,8 @@ DATABASES = {
             "timeout": 20,
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
         },
-        "TEST": {
-            "MIGRATE": False
-        },  # from the models at once: migrating takes longer than many tests; test_before does it
+        # Of tests, from the models at once: migrating takes longer than many of them, and test_before does it.
+        "TEST": {"MIGRATE": False},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

@@ -5,6 +5,7 @@ octaves from 40 Hz to 16 kHz, in dB against the loudest window, not below −60 
 how fast the sound falls, and the strongest partial of its body. Seen so, two hits of one drum are near each other.
 """
 
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -36,41 +37,60 @@ def timbre(audio: np.ndarray, onset: int, rate_hz: int) -> np.ndarray:
 
 def _powers(sound: np.ndarray, rate_hz: int) -> tuple[np.ndarray, np.ndarray]:
     """Mean power of each band in each window, (windows, BANDS); and how much like noise the first windows are."""
-    short, long, whose, middles, spans = _looks(rate_hz)
-    padded = np.concatenate([np.zeros(long // 2, np.float32), sound, np.zeros(spans + long - len(sound), np.float32)])
-    quick = _spectra(padded, whose[0] + (long - short) // 2, short)
-    counts = np.bincount(whose[1])
-    of_windows = np.add.reduceat(quick, np.searchsorted(whose[1], range(len(counts)))) / counts[:, None]
-    slow = _spectra(padded, middles, long)
-    powers = of_windows @ _bands(short, rate_hz)
+    looks = _looks(rate_hz)
+    padded = np.zeros(looks.frames, np.float32)
+    padded[looks.long // 2 :][: len(sound)] = sound
+    quick = np.add.reduceat(_spectra(padded, looks.short_begins, looks.short), looks.firsts) / looks.counts[:, None]
+    slow = _spectra(padded, looks.long_begins, looks.long)
+    powers = quick @ _bands(looks.short, rate_hz)
     lowest = int(np.searchsorted(_edges_hz(), LONG_BELOW_HZ)) - 1  # bands below
-    powers[:, :lowest] = (slow @ _bands(long, rate_hz))[:, :lowest]
-    inside = of_windows[:FLAT_WINDOWS, 1 : max(3, int(HIGHEST_HZ * short / rate_hz))]
+    powers[:, :lowest] = (slow @ _bands(looks.long, rate_hz))[:, :lowest]
+    inside = quick[:FLAT_WINDOWS, 1 : max(3, int(HIGHEST_HZ * looks.short / rate_hz))]
     mean = inside.mean(axis=1) + 1e-20
     flat = 10 * np.log10(np.exp(np.log(inside + 1e-9 * mean[:, None]).mean(axis=1)) / mean) / 20
     return powers, flat
 
 
+@dataclass(frozen=True, slots=True)
+class _Looks:
+    """Where spectra are taken, in frames of the sound with half a long one of silence before it."""
+
+    short: int  # frames of a spectrum
+    long: int
+    short_begins: np.ndarray  # of every window one to MOST_LOOKS, in the middle of its parts
+    firsts: np.ndarray  # which of them is the first of each window,
+    counts: np.ndarray  # and how many it has
+    long_begins: np.ndarray  # one in the middle of each window
+    frames: int  # of all
+
+
 @lru_cache(maxsize=16)
-def _looks(rate_hz: int) -> tuple[int, int, tuple[np.ndarray, np.ndarray], np.ndarray, int]:
-    """Frames of a short and of a long spectrum; where the short ones begin, each in the middle of its part of a window,
-    and of which windows they are; where the long ones begin; and the frames of all windows."""
+def _looks(rate_hz: int) -> _Looks:
     short, long = (1 << max(5, round(np.log2(ms * rate_hz / 1000))) for ms in (SHORT_MS, LONG_MS))
     edges = np.array(EDGES_MS) * rate_hz / 1000
-    begins, windows = [], []
-    for number, (begin, end) in enumerate(zip(edges, edges[1:], strict=False)):
-        looks = min(MOST_LOOKS, max(1, int((end - begin) / short)))
-        begins += [begin + (end - begin) * (look + 0.5) / looks for look in range(looks)]
-        windows += [number] * looks
-    middles = ((edges[1:] + edges[:-1]) / 2).astype(int)
-    return short, long, (np.array(begins).astype(int), np.array(windows)), middles, int(edges[-1])
+    counts = np.clip(((edges[1:] - edges[:-1]) / short).astype(int), 1, MOST_LOOKS)
+    parts = zip(edges, edges[1:], counts, strict=False)
+    middles = [begin + (end - begin) * (n + 0.5) / count for begin, end, count in parts for n in range(count)]
+    return _Looks(
+        short=short,
+        long=long,
+        short_begins=np.array(middles).astype(int) + (long - short) // 2,
+        firsts=np.cumsum(counts) - counts,
+        counts=counts,
+        long_begins=((edges[1:] + edges[:-1]) / 2).astype(int),
+        frames=int(edges[-1]) + long + long // 2,
+    )
 
 
 def _spectra(padded: np.ndarray, begins: np.ndarray, size: int) -> np.ndarray:
-    """Power of each bin of the tapered stretches, (stretches, bins); in float32, which is twice as fast and exact enough."""
-    stretches = np.lib.stride_tricks.sliding_window_view(padded, size)[begins] * _hann(size)
-    spectra = scipy.fft.rfft(stretches, axis=1)
-    return (np.square(spectra.real) + np.square(spectra.imag)) / size
+    """Power of each bin of stretches, (stretches, bins)."""
+    return _power(np.lib.stride_tricks.sliding_window_view(padded, size)[begins], size) / size
+
+
+def _power(window: np.ndarray, size: int) -> np.ndarray:
+    """Of tapered windows, (..., frames), bin by bin; in float32, which is twice as fast and exact enough."""
+    spectrum = scipy.fft.rfft(window * _hann(window.shape[-1]), n=size)
+    return np.square(spectrum.real) + np.square(spectrum.imag)
 
 
 @lru_cache(maxsize=1)
@@ -120,8 +140,7 @@ def _partial(window: np.ndarray, rate_hz: int) -> tuple[float, float]:
     if len(window) < 64:
         return 0.0, 0.0
     size = 1 << max(12, (len(window) - 1).bit_length())
-    spectrum = scipy.fft.rfft(window * _hann(len(window)), n=size)
-    power = np.square(spectrum.real) + np.square(spectrum.imag)
+    power = _power(window, size)
     total = float(power.sum())
     first, last = int(LOWEST_HZ * size / rate_hz), int(2000 * size / rate_hz)
     if total <= 0 or last <= first:

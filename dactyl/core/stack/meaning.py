@@ -5,7 +5,7 @@ neither is no name: sound decides. In a set where next to nothing is shared, a s
 """
 
 import re
-from collections import Counter, defaultdict
+from collections import Counter
 from collections.abc import Sequence
 from os.path import commonprefix
 from pathlib import PurePosixPath
@@ -19,7 +19,7 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.hearing import family_of
 from dactyl.core.stack.kind import kind_from_sound
 from dactyl.core.stack.names import LEAD, Named, read_name
-from dactyl.core.stack.placed import PlacedFile
+from dactyl.core.stack.placed import PlacedFile, grouped
 from dactyl.core.stack.words import NOISE, tokens
 
 FEWEST = 4  # files, before a set is said to have no pattern
@@ -52,19 +52,17 @@ def is_noise(measure: Measure) -> bool:
     return bool(power[late] > STEADY * power.max())
 
 
-def words_of_drums(hits: Sequence[PlacedFile]) -> dict[int, str]:
+def words_of_drums(hits: Sequence[PlacedFile]) -> dict[str, str]:
     """Words for a strength that are a part of their drum's name, as in "Hard Kick v1": all its files have the same, and are
-    of several strengths by their sound. By the places of the files."""
-    drums = defaultdict(list)
-    for place, hit in enumerate(hits):
-        drums[tuple(hit.named.pieces), tuple(hit.named.articulations), tuple(hit.named.others)].append(place)
+    of several strengths by their sound. By file."""
+    drums = grouped(hits, lambda hit: tuple(map(tuple, (hit.named.pieces, hit.named.articulations, hit.named.others))))
     found = {}
-    for places in drums.values():
-        said = {hits[place].named.layer_text if hits[place].named.is_dynamic else "" for place in places}
-        if len(places) < FEWEST or len(said) > 1 or "" in said:
+    for own in drums.values():
+        said = {hit.named.layer_text if hit.named.is_dynamic else "" for hit in own}
+        if len(own) < FEWEST or len(said) > 1 or "" in said:
             continue
-        if len(layers_by_level([hits[place].level_db for place in places])) > 1:
-            found |= dict.fromkeys(places, said.pop())
+        if len(layers_by_level([hit.level_db for hit in own])) > 1:
+            found |= dict.fromkeys((hit.named.file for hit in own), said.pop())
     return found
 
 

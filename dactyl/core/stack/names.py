@@ -52,7 +52,6 @@ class Named:
     layer_text: str = ""
     is_velocity: bool = False  # the layer is a velocity: it surely rises with force
     is_dynamic: bool = False
-    no_strength: str = ""  # of its manner
     take: int | None = None
     label: str = ""  # the single letter that labelled the layer or the take, where it was s, h or l
     mics: list[str] = field(default_factory=list)
@@ -90,18 +89,18 @@ def read_name(file: str, manner: Manner = Manner()) -> Named:
     text = _RANGE.sub(r" vel \2 ", file) if manner.ranges else file
     if manner.hat_letters:
         text = _HAT_LETTER.sub(lambda found: f"hat {HAT_LETTERS[found[1].lower()]} ", text)
-    named = Named(file, no_strength=manner.no_strength)
+    named = Named(file)
     path = PurePosixPath(text.replace("\\", "/"))
     for folder in path.parts[:-1]:  # the nearest last, and the name after them: what is nearer tells more
         if folder not in ("/", ".", ".."):
-            _read(named, _unglued(tokens(folder)), is_folder=True)
-    _read(named, _unglued(tokens(path.stem)), is_folder=False)
+            _read(named, _unglued(tokens(folder)), manner, is_folder=True)
+    _read(named, _unglued(tokens(path.stem)), manner, is_folder=False)
     if not (named.pieces or named.others) and "overhead" in named.mics and "oh" in _texts(tokens(path.stem)):
         named.pieces, named.kinds, named.mics = ["oh"], ["open_hat"], [mic for mic in named.mics if mic != "overhead"]
     return named
 
 
-def _read(named: Named, row: list[Token], *, is_folder: bool) -> None:
+def _read(named: Named, row: list[Token], manner: Manner, *, is_folder: bool) -> None:
     above = list(named.kinds)
     unlabelled: list[tuple[str, Token]] = []
     at = 0
@@ -120,7 +119,7 @@ def _read(named: Named, row: list[Token], *, is_folder: bool) -> None:
             or (not is_folder and _model(named, row, at))
             or _articulation(named, row, at)
             or _mic(named, row, at)
-            or _dynamic(named, row, at, is_folder)
+            or (row[at].text != manner.no_strength and _dynamic(named, row, at, is_folder))
         )
         if not step:
             _rest(named, row, at, is_folder, unlabelled)
@@ -299,7 +298,7 @@ def _dynamic(named: Named, row: list[Token], at: int, is_folder: bool) -> int:
     word = row[at].text
     following = row[at + 1].text if at + 1 < len(row) else ""
     length = 1
-    if word == named.no_strength or (at == 0 and not named.kinds and _is_note(row, at)):
+    if at == 0 and not named.kinds and _is_note(row, at):
         return 0
     if word in ("very", "v", "sehr", "extra", "x") and following in DYNAMIC_RANK:
         rank, length = DYNAMIC_RANK[following] + (1 if DYNAMIC_RANK[following] > 4 else -1), 2

@@ -120,9 +120,11 @@ def read_together(files: Sequence[File]) -> list[PlacedFile]:
     spoken = without_kit_name([file.path for file in files])
     sounding = [file for file in files if file.measure is not None]
     hits = [_hit(file, spoken[file.path], manner) for file in sounding]
-    for place, word in words_of_drums(hits).items():
-        file = sounding[place]
-        hits[place] = _hit(file, spoken[file.path], replace(manner, no_strength=word))
+    words = words_of_drums(hits)
+    hits = [
+        _hit(file, spoken[file.path], replace(manner, no_strength=words[file.path])) if file.path in words else hit
+        for file, hit in zip(sounding, hits, strict=True)
+    ]
     forget_meaningless(hits)
     drums_by_number(hits)
     assign(hits)

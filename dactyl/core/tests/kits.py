@@ -1,12 +1,12 @@
 """Small kits for tests, said in one line."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from dactyl.core.kit import ChokeGroup, Kit, Layer, NoteMap, Output, Pad, Piece, Sample, Take
 
 RATE = 48_000
 _ids = iter(range(1, 1_000_000))
-_notes: dict[int, tuple[int, ...]] = {}  # of the pads made here, by their ids: ``kit`` makes their map
+_notes: dict[int, tuple[int, ...]] = {}  # of the pads made here, by their ids
 
 
 def sample(frames: int = RATE, channels: int = 1, rate_hz: int = RATE) -> Sample:
@@ -25,15 +25,23 @@ def pad(
         Layer(id=next(_ids), low=low, high=high, takes=tuple(take(frames) for _ in range(takes)))
         for low, high in zip(lows, highs, strict=False)
     )
-    made = Pad(id=next(_ids), name=name, layers=layers, **settings)
+    return noted(Pad(id=next(_ids), name=name, layers=layers, **settings), note)
+
+
+def noted(made: Pad, note: int | tuple[int, ...]) -> Pad:
+    """The pad itself; ``map_of_pads`` gives it these notes."""
     _notes[made.id] = note if isinstance(note, tuple) else (note,)
     return made
 
 
 def kit(*pads: Pad, outputs=("Main",), **settings) -> Kit:
     pieces = tuple(Piece(name=each.name, pads=(each,)) for each in pads)
-    maps = (map_of({each.id: _notes[each.id] for each in pads}),)
-    return Kit(name="kit", pieces=pieces, outputs=tuple(Output(name=name) for name in outputs), maps=maps, **settings)
+    outs = tuple(Output(name=name) for name in outputs)
+    return Kit(name="kit", pieces=pieces, outputs=outs, maps=(map_of_pads(pads),), **settings)
+
+
+def map_of_pads(pads: Iterable[Pad]) -> NoteMap:
+    return map_of({each.id: _notes[each.id] for each in pads})
 
 
 def map_of(notes: Mapping[int, Sequence[int]]) -> NoteMap:

@@ -41,7 +41,7 @@ from dactyl.core.kit import (
 )
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit, curve_table, layer_gains
-from dactyl.core.tests.kits import CHOKE_A, RATE, map_of
+from dactyl.core.tests.kits import CHOKE_A, RATE, map_of, map_of_pads, noted
 from dactyl.core.wave.chunks import chunks_of, missing_bytes
 from dactyl.core.wave.read import read_sound
 from dactyl.core.wave.tags import read_tags
@@ -69,7 +69,7 @@ class Folder(SimpleTestCase):
 
     def kit(self) -> Kit:
         """Everything SFZ holds as well."""
-        ids, struck = self.ids, {}
+        ids = self.ids
 
         def pad(name: str, notes: tuple[int, ...], highs=(127,), takes: int = 2, **settings) -> Pad:
             lows = [1, *(high + 1 for high in highs)]
@@ -81,9 +81,7 @@ class Folder(SimpleTestCase):
                 ))
                 for low, high in zip(lows, highs, strict=False)
             )  # fmt: skip
-            made = Pad(id=next(ids), name=name, layers=layers, max_voices=64, **settings)
-            struck[made.id] = notes
-            return made
+            return noted(Pad(id=next(ids), name=name, layers=layers, max_voices=64, **settings), notes)
 
         mute = MuteGroup(number=3, fade_ms=12)
         pieces = (
@@ -100,7 +98,7 @@ class Folder(SimpleTestCase):
         )  # fmt: skip
         return Kit(
             name="Quay", seed=3, pieces=pieces, outputs=(Output(name="Main", gain_db=-1), Output(name="Kick"), Output(name="Air")),
-            mics=(Mic(name="close"), Mic(name="room", follows_pan=False, gain_db=-3, output="Air")), maps=(map_of(struck),),
+            mics=(Mic(name="close"), Mic(name="room", follows_pan=False, gain_db=-3, output="Air")), maps=(map_of_pads(pad for piece in pieces for pad in piece.pads),),
         )  # fmt: skip
 
     def packed(self, kit: Kit) -> Path:

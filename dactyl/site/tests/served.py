@@ -81,12 +81,10 @@ def _made_once(shared: Path, *, with_demo: bool) -> Path:
     with folder.with_suffix(".lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         part = folder.with_suffix(".part")
-        if not folder.exists() and with_demo:
-            shutil.copytree(_made_once(shared, with_demo=False), part)
-            Server(part).manage("build_demo")
-        elif not folder.exists():
-            Server(part).manage("prepare")
         if not folder.exists():
+            if with_demo:
+                shutil.copytree(_made_once(shared, with_demo=False), part)
+            Server(part).manage("build_demo" if with_demo else "prepare")
             part.rename(folder)
     return folder
 

@@ -15,7 +15,7 @@ from dactyl.core.bounce.stems import mix_of
 from dactyl.core.kit import Envelope, Filter, Kit, Layer, Mic, MuteGroup, Output, Pad, Piece, Take, Variation
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.tests.kits import CHOKE_A, RATE, map_of, sample
+from dactyl.core.tests.kits import CHOKE_A, RATE, map_of_pads, noted, sample
 from dactyl.kits.playing import as_tables
 from dactyl.site.tests.served import browser, open_page, server
 
@@ -56,7 +56,6 @@ def sound_of(recipe: Recipe) -> np.ndarray:
 
 
 _ids = iter(range(1, 100_000))
-_notes: dict[int, tuple[int, ...]] = {}  # of the pads, by their ids
 
 
 def pad(name: str, note: int | tuple[int, ...], *, highs=(127,), takes: int = 3, frames: int = 5000, **settings) -> Pad:
@@ -68,9 +67,7 @@ def pad(name: str, note: int | tuple[int, ...], *, highs=(127,), takes: int = 3,
         ))
         for low, high in zip(lows, highs, strict=False)
     )  # fmt: skip
-    made = Pad(id=next(_ids), name=name, layers=layers, **settings)
-    _notes[made.id] = note if isinstance(note, tuple) else (note,)
-    return made
+    return noted(Pad(id=next(_ids), name=name, layers=layers, **settings), note)
 
 
 def kit(*pads: Pad) -> Kit:
@@ -78,7 +75,7 @@ def kit(*pads: Pad) -> Kit:
         name="k", seed=5, pieces=tuple(Piece(name=p.name, pads=(p,), pan=-0.2) for p in pads),
         outputs=(Output(name="Main", gain_db=-2.0), Output(name="Two"), Output(name="Air", gain_db=1.0)),
         mics=(Mic(name="close"), Mic(name="room", follows_pan=False, gain_db=-5, output="Air")),
-        maps=(map_of({p.id: _notes[p.id] for p in pads}),),
+        maps=(map_of_pads(pads),),
     )  # fmt: skip
 
 
