@@ -16,7 +16,7 @@ FILES = 200
 
 def rows() -> list[Row]:
     with own_data() as data:
-        command = [sys.executable, "manage.py", "work", "--queue", "imports", "--end-with-parent"]
+        command = [sys.executable, "manage.py", "work", "--keep", "imports"]
         worker = subprocess.Popen(command, stdin=subprocess.PIPE)
         try:
             _bring_in(_made(data / "first", 8))  # the worker is up, as it is in use

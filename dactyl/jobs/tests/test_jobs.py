@@ -1,9 +1,15 @@
 """Jobs: run, watched, cancelled, failed in a sentence, and picked up after a stop."""
 
+import os
+import subprocess
+import sys
+import tempfile
 from collections.abc import Iterator
+from itertools import islice
 from unittest.mock import patch
 
-from django.test import TransactionTestCase
+from django.conf import settings
+from django.test import SimpleTestCase, TransactionTestCase
 from django_tasks_db.models import DBTaskResult
 
 from dactyl.core.errors import AudioError
@@ -126,3 +132,15 @@ class Jobs(TransactionTestCase):
                 run.give_back()
         job.refresh_from_db()
         self.assertEqual((job.state, job.attempts), ("queued", 0))
+
+
+class Workers(SimpleTestCase):
+    def test_another_takes_the_place_of_one_that_dies_and_all_end_with_their_server(self):
+        with tempfile.TemporaryDirectory(prefix="dactyl-jobs-") as folder:  # without a database no worker lives long
+            environment = os.environ | {"DACTYL_DATA": folder}
+            command = [sys.executable, "manage.py", "work", "--keep", "imports", "bounces"]
+            with subprocess.Popen(command, cwd=settings.ROOT, env=environment, stdin=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as keeper:  # fmt: skip
+                deaths = (line for line in keeper.stderr if line.startswith("django.db.utils.OperationalError"))
+                self.assertEqual(len(list(islice(deaths, 5))), 5, "of two, and of those who came after")
+                keeper.stdin.close()
+                self.assertEqual(keeper.wait(timeout=20), 0)

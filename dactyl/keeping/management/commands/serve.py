@@ -30,7 +30,7 @@ CONNECTIONS = 500
 SILENT_SECONDS = 10  # a connection on which nothing comes is dropped after so long
 SECONDS_BETWEEN_WATCHES = 5
 SECONDS_BETWEEN_LOOKS = 3600  # whether a daily copy is due
-WORKERS = {"imports": 2, "bounces": 1}  # one slow import does not hold another
+WORKERS = ("imports", "imports", "bounces")  # one slow import does not hold another
 log = logging.getLogger(__name__)
 
 
@@ -55,9 +55,7 @@ class Command(BaseCommand):
             requeue_abandoned()
             page_memory.begin(database.database_path())
             if settings.EMBEDDED_WORKERS:
-                for queue, count in WORKERS.items():
-                    for _ in range(count):
-                        threading.Thread(target=_keep_worker, args=(queue,), daemon=True).start()
+                threading.Thread(target=_keep_workers, daemon=True).start()
             for work in (_look_after, _watch_jobs):
                 threading.Thread(target=work, daemon=True).start()
             self.stdout.write(f"Dactyl is at http://{host}:{server.effective_port}/ (stop it with Ctrl+C)")
@@ -98,14 +96,13 @@ class Command(BaseCommand):
             ) from None
 
 
-def _keep_worker(queue: str) -> None:
-    """Start a worker, and another should it ever die; its job is tried again, three times in all."""
-    command = [sys.executable, str(settings.ROOT / "manage.py"), "work", "--queue", queue, "--end-with-parent"]
+def _keep_workers() -> None:
+    """Start the process that keeps the workers, and another should it ever die."""
+    command = [sys.executable, str(settings.ROOT / "manage.py"), "work", "--keep", *WORKERS]
     while True:
-        worker = subprocess.Popen(command, stdin=subprocess.PIPE, env=os.environ | {"OMP_NUM_THREADS": "1"})
-        worker.wait()
+        with subprocess.Popen(command, stdin=subprocess.PIPE, env=os.environ | {"OMP_NUM_THREADS": "1"}) as keeper:
+            keeper.wait()  # the end of the block closes its input: workers that outlive it end too
         time.sleep(1)
-        requeue_abandoned(queue)
 
 
 def _watch_jobs() -> None:
