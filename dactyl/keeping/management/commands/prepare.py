@@ -14,14 +14,13 @@ class Command(BaseCommand):
     help = __doc__
 
     def handle(self, **options: Any) -> None:
-        is_new = not database.database_path().exists()
         try:
             database.check()
         except KitError as problem:
             raise CommandError(str(problem)) from None
-        if not database.is_behind():
-            return
-        if not is_new:
+        if not database.database_path().exists():
+            database.create()
+        elif database.is_behind():
             self.stdout.write(f"Before its tables change, the database is copied to {database.copy_now('before')}")
-        call_command("migrate", verbosity=0)
-        hear_again()
+            call_command("migrate", verbosity=0)
+            hear_again()
