@@ -7,7 +7,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "dactyl.site.settings")
 
 from playwright.sync_api import Page
 
-from dactyl.site.tests.served import browser, open_page, server
+from dactyl.site.tests.served import browser, open_page, open_window, server
 
 FOLDER = Path(__file__).parent / "screenshots"
 
@@ -15,7 +15,7 @@ FOLDER = Path(__file__).parent / "screenshots"
 def main() -> None:
     FOLDER.mkdir(exist_ok=True)
     with server(with_demo=True) as served, browser() as chromium:
-        page, _ = open_page(chromium, served)
+        page, _ = open_page(open_window(chromium, served))
         page.goto("/")
         shoot(page, "kits")
         page.goto("/shelf/")

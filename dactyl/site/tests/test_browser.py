@@ -14,7 +14,17 @@ from django.test import SimpleTestCase
 from playwright.sync_api import Page, expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
-from dactyl.site.tests.served import ARGUMENTS, CHROMIUM, LISTEN, Server, Workshop, browser, open_page, server
+from dactyl.site.tests.served import (
+    ARGUMENTS,
+    CHROMIUM,
+    LISTEN,
+    Server,
+    Workshop,
+    browser,
+    open_page,
+    open_window,
+    server,
+)
 
 SLOW_ANSWERS = """() => {  // every edit takes half a second longer
   const { send } = XMLHttpRequest.prototype;
@@ -172,9 +182,9 @@ def pulse() -> bytes:
 
     def test_without_a_gesture_the_page_says_that_sound_is_off_and_a_press_wakes_it(self):
         address = self.new_kit("Silence").url
-        asking = self.chromium.browser_type.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        asking = self.window.browser.browser_type.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         self.addCleanup(asking.close)
-        page, problems = open_page(asking, self.server)
+        page, problems = open_page(open_window(asking, self.server))
         page.goto(address)  # a page that was opened without any press
         page.wait_for_selector("body.sound-off")
         expect(page.locator("#sound-state")).to_have_text("Sound is off: press any key")
@@ -186,7 +196,7 @@ def pulse() -> bytes:
 class Kills(SimpleTestCase):
     def test_kill_9_in_the_middle_of_an_import_and_a_bounce_loses_nothing(self):
         with server(with_demo=True) as served, browser() as chromium:
-            page, _ = open_page(chromium, served)
+            page, _ = open_page(open_window(chromium, served))
             page.goto("/shelf/")
             with tempfile.TemporaryDirectory() as folder:
                 archive = Path(folder) / "many.zip"

@@ -17,7 +17,7 @@ from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.kits import CHOKE_A, RATE, map_of_pads, noted, sample
 from dactyl.kits.playing import as_tables
-from dactyl.site.tests.served import browser, open_page, server
+from dactyl.site.tests.served import browser, open_page, open_window, server
 
 OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel }) => {
   const floats = (text) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
@@ -130,7 +130,7 @@ def hits(a_kit: Kit, seed: int) -> list[Hit]:
 class Same(SimpleTestCase):
     def test_the_page_plays_what_the_core_bounces(self):
         with server() as served, browser() as chromium:
-            page, problems = open_page(chromium, served)
+            page, problems = open_page(open_window(chromium, served))
             page.goto("/")
             for name, a_kit, floor_db in [
                 ("plain", with_companion(PLAIN), -100),
