@@ -34,6 +34,7 @@ import { startTakes } from "./card/takes.js";
 import { startCuts } from "./kit/cuts.js";
 import { rememberPlace, startHome } from "./kit/home.js";
 import { startFlip } from "./kit/flip.js";
+import { startPresses } from "./page/presses.js";
 import { startPlan } from "./kit/plan.js";
 import { startSwap } from "./kit/swap.js";
 import { startTry } from "./shelf/try.js";
@@ -51,6 +52,7 @@ if (workshop) {
     const input = new HitInput(engine, ways);
     startFields();
     startEdits(session);
+    startPresses();
     startSurface(session, engine, input);
     startMeters(engine);
     const part = startPart(session, engine, ways);

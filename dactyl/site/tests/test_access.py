@@ -145,6 +145,18 @@ class Access(Workshop):
             expect(page.locator("#tabs [aria-current=page]")).to_have_id(f"tab-{second}")
             page.wait_for_selector(f"[data-view={second}]")
 
+    def test_a_tab_that_an_edit_draws_anew_while_it_is_pressed_is_opened(self):
+        page = self.page()
+        page.click("text=Ferry House")
+        page.wait_for_selector("#surface[data-started]")
+        page.evaluate("document.getElementById('tab-map').setAttribute('data-old', '')")
+        page.hover("#tab-map")
+        page.mouse.down()
+        page.evaluate("document.getElementById('tabs').outerHTML = document.getElementById('tabs').outerHTML.replace('data-old', ''); htmx.process(document.getElementById('tabs'))")  # fmt: skip
+        expect(page.locator("#tab-map[data-old]")).to_have_count(0)
+        page.mouse.up()
+        page.wait_for_selector("[data-view=map]")
+
     def test_the_focus_goes_everywhere_and_is_seen(self):
         page = self.page()
         page.click("text=Engine Deck")

@@ -1,43 +1,18 @@
 """The page's pure scripts, each by itself: the grid against the core's, tables, the transport, the clock of hits."""
 
-import base64
 import random
-import re
-from pathlib import Path
-
-from django.conf import settings
-from django.test import SimpleTestCase
 
 from dactyl.core.formats.midi import numbered
 from dactyl.core.hits.mend import Heard, Mend, mended, velocity_of
 from dactyl.core.parts.meter import GRIDS, bar_at, nearest_place, tick_of_bar
 from dactyl.core.parts.part import Event, Part
-from dactyl.site.tests.served import browser
+from dactyl.site.tests.scripts import ScriptCase
 
-SCRIPTS = Path(settings.ROOT) / "frontend" / "js"
 METERS = ((0, 4, 4), (3840, 3, 4), (6720, 7, 8))
 TEMPOS = ((0, 500_000), (1920, 431_000), (5000, 700_000))
 
 
-def module(path: str) -> str:
-    """A script as an address that can be imported, with what it imports inside."""
-    text = re.sub(
-        r'from "(\..*?)"', lambda found: f'from "{module(str(Path(path).parent / found[1]))}"',
-        (SCRIPTS / path).read_text("utf-8"),
-    )  # fmt: skip
-    return f"data:text/javascript;base64,{base64.b64encode(text.encode()).decode()}"
-
-
-class Scripts(SimpleTestCase):
-    @classmethod
-    def setUpClass(cls):
-        super().setUpClass()
-        cls.page = cls.enterClassContext(browser()).new_page()
-
-    def run_in(self, path: str, body: str, given: object = None) -> object:
-        """Evaluate ``body``, an async function of the module and what is given."""
-        return self.page.evaluate(f"async (given) => {{ const m = await import({module(path)!r}); {body} }}", given)
-
+class Scripts(ScriptCase):
     def time_map(self) -> dict:
         part = Part(name="t", ticks_per_beat=480, tempos=TEMPOS, events=(), end_tick=12_000, meters=METERS)
         return {

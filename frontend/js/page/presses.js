@@ -1,0 +1,21 @@
+/**
+ * A press of a button or link is kept when an answer draws it anew between going down and coming up: the browser tells
+ * no click of an element that is gone, so its successor, the one of the same id in the same place, is clicked.
+ */
+const PRESSED = "a[id], button[id]";
+
+export function startPresses(page = document) {
+  let pressed = null;
+  page.addEventListener("pointerdown", ({ target, button, isPrimary }) => (pressed = isPrimary && button === 0 ? target.closest?.(PRESSED) : null), { capture: true });
+  page.addEventListener("pointercancel", () => (pressed = null), { capture: true });
+  page.addEventListener(
+    "pointerup",
+    ({ target }) => {
+      const before = pressed;
+      pressed = null;
+      const now = before && !before.isConnected && target.closest?.(PRESSED);
+      if (now && now.id === before.id) now.click();
+    },
+    { capture: true },
+  );
+}
