@@ -99,7 +99,7 @@ def told(pad: Pad, found: Match) -> list[dict[str, Any]]:
     """What was measured, in words, and what would be set: rows of what, words, evidence, whether it can be given."""
     rows = [
         _row("pan", found.pan, lambda v: f"pan {100 * v:+.0f}", f"± {100 * (found.pan_spread or 0):.0f} among {found.strokes} strokes in the overheads", (found.pan_spread or 0) <= MOST_PAN_SPREAD),
-        _row("tune", found.tune_cents, lambda v: f"tuned by {v:+.0f} cents", _pitches(found), True),
+        _row("tune", found.tune_cents if abs(found.tune_cents or 0) >= 0.5 else None, lambda v: f"tuned by {v:+.0f} cents", _pitches(found), True),
         _row("polarity", found.is_flipped or None, lambda _: "polarity the other way round", _alike(found), found.alike_after > found.alike_before),
         _row("time", found.late_ms if abs(found.late_ms) >= 0.02 else None, lambda v: f"{abs(v):.2f} ms {'sooner' if v > 0 else 'later'}", _alike(found), found.alike_after > found.alike_before),
         _row("level", found.gain_db, lambda v: f"level {v:+.1f} dB", f"of {found.strokes} loud strokes against its loudest layer", True),

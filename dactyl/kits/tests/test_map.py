@@ -184,6 +184,41 @@ class SurfacesAndDevices(KitCase):
         answer = self.client.post(f"/kits/devices/{device.pk}/channel/for/{self.kit.pk}/", {"value": "2"}, headers={"X-Device-Version": "7"})  # fmt: skip
         self.assertEqual(answer.status_code, 409)
 
+    def test_each_setting_of_a_device_is_one_edit_that_can_be_undone(self):
+        device = edits.devices.add_device("Box", 2, 2, in_order("rising", 2, 2))
+
+        def state() -> tuple:
+            now = edits.devices.device(device.pk)
+            return now.name, now.port, now.channel, now.falls_through, now.is_forgotten, now.notes
+
+        def do(what: str, **values: str) -> str:
+            headers = {"X-Device-Version": str(edits.devices.device(device.pk).version)}
+            answer = self.client.post(f"/kits/devices/{device.pk}/{what}/for/{self.kit.pk}/", values, headers=headers)
+            self.assertEqual((answer.status_code, "ways-changed" in answer.headers["HX-Trigger"]), (200, True))
+            return answer.content.decode()
+
+        first = state()
+        self.assertIn("Box is called Floor box", do("rename", value="Floor box"))
+        do("port", value="USB pads 1")
+        do("channel", value="10")
+        self.assertIn("do nothing", do("through", value="0"))
+        do("order", value="falling", first="C3")
+        do("cell", place="1", value="")
+        self.assertEqual(state(), ("Floor box", "USB pads 1", 9, False, False, [63, None, 61, 60]))
+        do("taught", value="0:5,3:300,9:1,x", port="USB pads 2", channel="3")
+        self.assertEqual(state(), ("Floor box", "USB pads 2", 3, False, False, [5, None, 61, 127]))
+        do("channel", value="0")
+        self.assertIn("forgotten", do("forget"))
+        last = state()
+        self.assertEqual((last[2], last[4]), (None, True))
+        self.assertIn("is back", do("remember"))
+        undone = [do("undo") for _ in range(11)][-1]
+        self.assertIn("There is nothing to undo", undone)
+        self.assertEqual(state(), first)
+        for _ in range(9):
+            do("redo")
+        self.assertEqual(state(), last)
+
 
 class Translations(KitCase):
     def setUp(self):

@@ -8,16 +8,19 @@ import soundfile
 from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.playback import BLOCK_FRAMES, PEAK_FRAMES
 from dactyl.core.kinds import BY_SLUG
-from dactyl.core.tests.test_recordings import played, session
+from dactyl.core.tests.test_recordings import played, session, struck
 from dactyl.kits import edits as kit_edits
-from dactyl.kits.models import Pad
-from dactyl.kits.tests.test_edits import KitCase, version
+from dactyl.kits.models import Pad, Take
+from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.recordings.models import RecordedPart, Recording
 from dactyl.recordings.tasks import find_hits
+from dactyl.shelf.models import Sample
+from dactyl.shelf.tests.sounds import bring_in, sound_bytes
 
 
 def wave(audio: np.ndarray, rate: int, name: str) -> SimpleUploadedFile:
@@ -169,3 +172,45 @@ class Recordings(KitCase):
             self.assertContains(self.post("new/", tracks=files), words, status_code=422)
         self.assertEqual(Recording.objects.count(), 0)
         self.assertEqual([path for path in (settings.DATA / "recordings").glob("*") if path.is_dir()], [])
+
+    def test_a_pad_is_measured_against_its_track_and_brought_nearer_one_thing_at_a_time(self):
+        """The pad's take is the recorded drum itself, 4 dB softer, the other way round, and 2 ms late."""
+        dry = np.concatenate([np.zeros(441), 10 ** (-4 / 20) * struck("snare", 0.9, np.random.default_rng(5))])
+        bring_in({"Own snare.wav": sound_bytes(dry[:, np.newaxis], rate_hz=44_100)})
+        kit_edits.samples.give_samples(self.pad, version(self.kit), recordings(Sample.objects.filter(name="Own snare.wav")), "takes", replace=True, layers=None)  # fmt: skip
+        take = Take.objects.select_related("layer__pad__piece", "layer__pad__kit").get(layer__pad=self.pad)
+        kit_edits.takes.set_each([(take, {"start_frame": 441 - 88})], version(self.kit), "Start")
+        kick, snare, tom, hat = (track.read(0, track.frames)[0] for track in self.tracks)
+        pair = np.stack([0.2 * hat + 0.6 * snare + 0.3 * kick, 0.6 * hat + 0.2 * snare + 0.3 * kick])
+        rate = self.tracks[0].rate_hz
+        self.tracks.append(Track("Overheads", "overhead", lambda a, b: pair[:, a:b], pair.shape[1], rate))
+        recording = self.listened()
+        track = recording.tracks.get(role="snare")
+        url = f"/recordings/of/{self.kit.pk}/{recording.pk}/tracks/{track.pk}/"
+
+        def told() -> dict[str, str]:
+            answer = self.client.post(f"{url}match/", {}, content_type="application/json")
+            self.assertTrue(answer.json()["pad"].startswith(self.fresh().full_name), answer.json())
+            return {row["what"]: row["words"] for row in answer.json()["rows"]}
+
+        def give(what: str, status: int = 200) -> str:
+            answer = self.client.post(f"{url}give/{what}/", headers={"X-Kit-Version": str(version(self.kit)), "HX-Request": "true"})  # fmt: skip
+            self.assertEqual(answer.status_code, status, what)
+            return answer.content.decode()
+
+        first = told()
+        self.assertEqual(first["polarity"], "polarity the other way round")
+        self.assertAlmostEqual(float(first["time"].removesuffix(" ms sooner")), 2.0, delta=0.1)
+        for what in ("polarity", "time", "level", "pan"):
+            give(what)
+        take.refresh_from_db()
+        pad = self.fresh()
+        self.assertTrue(take.is_flipped)
+        self.assertAlmostEqual(take.start_frame, 441, delta=3)
+        self.assertAlmostEqual(pad.gain_db, 4, delta=0.3)
+        self.assertAlmostEqual(pad.pan, -60, delta=8)
+        self.assertFalse({"polarity", "time", "tune"} & set(told()))
+        self.assertIn("could not be told", give("dance", 422))
+        silent = recording.tracks.get(role="tom")
+        answer = self.client.post(f"{url.replace(str(track.pk), str(silent.pk))}match/", {}, content_type="application/json")  # fmt: skip
+        self.assertContains(answer, "Choose one first", status_code=422)
