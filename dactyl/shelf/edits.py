@@ -2,7 +2,7 @@
 
 import shutil
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import fields
 from pathlib import Path
 from typing import IO
 
@@ -147,7 +147,8 @@ def _sample(file: ImportFile, heard: Heard) -> Sample:
         overview=heard.overview,
         name=file.name,
         folder=file.folder,
-        **asdict(heard.measured) | {"timbre": _timbre(heard.measured)},
+        **{field.name: getattr(heard.measured, field.name) for field in fields(Measure)}
+        | {"timbre": _timbre(heard.measured)},
     )
 
 
