@@ -154,6 +154,7 @@ class Workshop(SimpleTestCase):
         page, problems = open_page(self.window)
         self.addCleanup(page.close)
         self.addCleanup(page.evaluate, "localStorage.clear()")
+        self.addCleanup(page.goto, "/static/theme.js")  # a page that is left may note where it was
         self.addCleanup(lambda: self.assertEqual(problems, []))
         if script:
             page.add_init_script(script)
