@@ -81,7 +81,7 @@ def _refuse_newer(path: Path, applied: list[tuple[str, str]]) -> None:
 
 
 def create() -> None:
-    """Make a database from the models at once, where the migrations of all versions take a hundred times as long."""
+    """Make a database from the models at once, where the migrations of all versions take thirty times as long."""
     path = database_path()
     partial = path.with_suffix(".part")  # whole, or not there at all
     partial.unlink(missing_ok=True)
