@@ -66,6 +66,7 @@ class Stacked:
 
 
 def stacked(fonts: Sequence[str]) -> Stacked:
+    """SETS nameless sets of each font, by the numbers that the listener has."""
     whole = total = kinds = pads = 0
     drums, layers = [], []
     for font in fonts:

@@ -84,13 +84,19 @@ def tables(folder: str) -> dict[str, list[str]]:
 class Before(SimpleTestCase):
     maxDiff = None
 
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        with tempfile.TemporaryDirectory() as new:
+            manage(new, "prepare")
+            cls.tables_of_a_new_folder = tables(new)
+
     def found_in(self, kept: Path, look: str) -> dict:
         """What a look finds in a data folder of before, once it is migrated."""
-        with tempfile.TemporaryDirectory() as folder, tempfile.TemporaryDirectory() as new:
+        with tempfile.TemporaryDirectory() as folder:
             (Path(folder) / "dactyl.sqlite3").write_bytes(gzip.decompress(kept.read_bytes()))
-            for of_both in (folder, new):
-                manage(of_both, "prepare")
-            self.assertEqual(tables(folder), tables(new))
+            manage(folder, "prepare")
+            self.assertEqual(tables(folder), self.tables_of_a_new_folder)
             return json.loads(manage(folder, "shell", "-v0", "-c", look))
 
     def test_kits_histories_parts_and_bounces_are_as_they_were(self):

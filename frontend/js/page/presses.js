@@ -4,11 +4,11 @@
  */
 const PRESSED = "a[id], button[id]";
 
-export function startPresses(page = document) {
+export function startPresses() {
   let pressed = null;
-  page.addEventListener("pointerdown", ({ target, button, isPrimary }) => (pressed = isPrimary && button === 0 ? target.closest?.(PRESSED) : null), { capture: true });
-  page.addEventListener("pointercancel", () => (pressed = null), { capture: true });
-  page.addEventListener(
+  document.addEventListener("pointerdown", ({ target, button, isPrimary }) => (pressed = isPrimary && button === 0 ? target.closest?.(PRESSED) : null), { capture: true });
+  document.addEventListener("pointercancel", () => (pressed = null), { capture: true });
+  document.addEventListener(
     "pointerup",
     ({ target }) => {
       const before = pressed;

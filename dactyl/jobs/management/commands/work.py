@@ -11,7 +11,7 @@ from dactyl.jobs.workers import QuietWorker, keep_working
 
 class Command(BaseCommand):
     help = __doc__
-    requires_system_checks = ()  # the server made them
+    requires_system_checks = ()  # prepare and serve make them
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--queue", default="*", help="imports, bounces or * for both")
