@@ -174,12 +174,6 @@ class Story(Workshop):
         expect(page.locator("#undo")).to_contain_text("Level of ")
         self.assertTrue(any(0 < page.evaluate(LISTEN, 0.6) < 0.001 for _ in range(8)), "the edit is heard")
 
-
-def pulse() -> bytes:
-    """Eight kicks, a quarter of a second apart."""
-    track = b"".join(bytes.fromhex("00992464 8170892400") for _ in range(8)) + bytes.fromhex("00ff2f00")
-    return bytes.fromhex("4d546864 00000006 0000 0001 01e0") + b"MTrk" + len(track).to_bytes(4, "big") + track
-
     def test_without_a_gesture_the_page_says_that_sound_is_off_and_a_press_wakes_it(self):
         address = self.new_kit("Silence").url
         asking = self.window.browser.browser_type.launch(executable_path=CHROMIUM, args=ARGUMENTS)
@@ -191,6 +185,12 @@ def pulse() -> bytes:
         page.keyboard.press("KeyQ")
         expect(page.locator("#sound-state")).to_contain_text("Sound on", timeout=5000)
         self.assertEqual(problems, [])
+
+
+def pulse() -> bytes:
+    """Eight kicks, a quarter of a second apart."""
+    track = b"".join(bytes.fromhex("00992464 8170892400") for _ in range(8)) + bytes.fromhex("00ff2f00")
+    return bytes.fromhex("4d546864 00000006 0000 0001 01e0") + b"MTrk" + len(track).to_bytes(4, "big") + track
 
 
 class Kills(SimpleTestCase):
