@@ -50,10 +50,14 @@ class Writer:
     """Puts a kit value into the rows of the kit that ``change`` edits: what it names is used where it is there.
 
     keeps : whether outputs, mics and the map that are there stay as they are, and are not set to what the value says
+    keeps_keys : whether pads, layers and takes are to have the keys of the value, which was this kit's own
     """
 
-    def __init__(self, change: Change, samples: Mapping[str, Sample], *, keeps: bool = False) -> None:
+    def __init__(
+        self, change: Change, samples: Mapping[str, Sample], *, keeps: bool = False, keeps_keys: bool = False
+    ) -> None:
         self._change, self._kit, self._samples, self._keeps = change, change.document, samples, keeps
+        self._keeps_keys = keeps_keys
 
     def write(self, value: core.Kit) -> dict[int, Pad]:
         """Returns the rows of the pads, by their ids in ``value``. About twenty statements, whatever the kit's size."""
@@ -115,16 +119,22 @@ class Writer:
         ]
         return {getattr(row, name): row.pk for row in (*there.values(), *self._change.create_all(new))}
 
+    def _key(self, value: core.Pad | core.Layer | core.Take) -> int | None:
+        return value.id if self._keeps_keys else None
+
+    def _stream(self, value: core.Pad | core.Layer) -> int | None:
+        return value.random_stream if self._keeps_keys else value.stream
+
     def _output(self, name: str | None) -> int | None:
         return self._outputs[name] if name is not None else None
 
     def _pads(self, value: core.Kit) -> dict[int, Pad]:
         last = Pad.objects.filter(kit=self._kit).order_by("-position").values_list("position", flat=True).first()
-        at = 0 if last is None else last + 10
-        firsts = [at + 10 * sum(len(piece.pads) for piece in value.pieces[:n]) for n in range(len(value.pieces))]
+        positions = _positions(value, last)
         pieces = self._change.create_all([
-            Piece(kit=self._kit, position=first, output_id=self._output(piece.output), **row_of(fields.PIECE, piece))
-            for piece, first in zip(value.pieces, firsts, strict=True)
+            Piece(kit=self._kit, position=positions[piece.pads[0].id], output_id=self._output(piece.output),
+                  **row_of(fields.PIECE, piece))
+            for piece in value.pieces
         ])  # fmt: skip
         self._change.create_all([
             PieceMic(piece_id=row.pk, mic_id=self._mics[mic], gain_db=gain_db)
@@ -132,15 +142,16 @@ class Writer:
             for mic, gain_db in piece.mic_gains_db
         ])  # fmt: skip
         wanted = [
-            (pad, self._pad(pad, piece, row, first + 10 * n))
-            for row, piece, first in zip(pieces, value.pieces, firsts, strict=True)
-            for n, pad in enumerate(piece.pads)
+            (pad, self._pad(pad, piece, row, positions[pad.id]))
+            for row, piece in zip(pieces, value.pieces, strict=True)
+            for pad in piece.pads
         ]
         made = self._change.create_all([row for _, row in wanted])
         return {pad.id: row for (pad, _), row in zip(wanted, made, strict=True)}
 
     def _pad(self, pad: core.Pad, piece: core.Piece, row: Piece, position: int) -> Pad:
         return Pad(
+            pk=self._key(pad),
             kit=self._kit,
             piece_id=row.pk,
             name=_own_name(pad.name, piece.name)[: fields.PAD_NAME.longest],
@@ -150,7 +161,7 @@ class Writer:
             silences_id=self._mutes[pad.silences[0].number] if pad.silences else None,
             silenced_by_id=self._mutes[pad.silenced_by[0].number] if pad.silenced_by else None,
             **_curve_columns(pad),
-            random_stream=pad.stream,
+            random_stream=self._stream(pad),
             **row_of(fields.PAD, pad),
         )
 
@@ -185,7 +196,7 @@ class Writer:
     def _takes(self, pads: Sequence[core.Pad], rows: Mapping[int, Pad]) -> None:
         layers = self._change.create_all([
             Layer(
-                pad_id=rows[pad.id].pk, high=layer.high, random_stream=layer.stream,
+                pk=self._key(layer), pad_id=rows[pad.id].pk, high=layer.high, random_stream=self._stream(layer),
                 **row_of(fields.LAYER, layer),
             )
             for pad in pads
@@ -197,13 +208,30 @@ class Writer:
             for number, take in enumerate(layer.takes)
         ]
         takes = self._change.create_all([
-            Take(layer_id=row.pk, position=number, **row_of(fields.TAKE, take)) for row, number, take in filled
+            Take(pk=self._key(take), layer_id=row.pk, position=number, **row_of(fields.TAKE, take))
+            for row, number, take in filled
         ])  # fmt: skip
         self._change.create_all([
             TakeSample(take_id=row.pk, mic_id=self._mics[mic], sample_id=self._samples[sample.sha256].pk)
             for row, (_, _, take) in zip(takes, filled, strict=True)
             for mic, sample in take.samples
         ])  # fmt: skip
+
+
+def _positions(value: core.Kit, last: int | None) -> dict[int, int]:
+    """Where each pad stands, behind the ``last`` that is there. In an empty kit, one that is called by its place has it."""
+    at, positions = -10 if last is None else last, {}
+    for piece, pad in value.pads():
+        place = _place_of(pad.name, piece.name) if last is None else 0
+        at = max(at + 10, 10 * (place - 1))
+        positions[pad.id] = at
+    return positions
+
+
+def _place_of(full_name: str, piece_name: str) -> int:
+    """The number of a pad without a name; 0 for one that has a name."""
+    numbered = None if piece_name else re.fullmatch(r"Pad (\d{1,5})", full_name)
+    return int(numbered[1]) if numbered else 0
 
 
 def _curve_columns(pad: core.Pad) -> dict[str, Any]:
@@ -222,8 +250,6 @@ def _sound_columns(pad: core.Pad) -> dict[str, Any]:
 
 def _own_name(full_name: str, piece_name: str) -> str:
     """A pad's articulation: its full name without the piece's. A pad without a name is called by its place."""
-    if not piece_name and re.fullmatch(r"Pad \d+", full_name):
-        return ""
-    if full_name == piece_name:
+    if _place_of(full_name, piece_name) or full_name == piece_name:
         return ""
     return full_name.removeprefix(f"{piece_name} ")

@@ -1,16 +1,30 @@
 """Versions of a kit: kept by name, gone back to, opened as kits of their own."""
 
+from collections.abc import Sequence
+
 from django.db import transaction
 
 from dactyl.core import kit as core
 from dactyl.core.errors import KitError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.formats.values import pack, unpack
-from dactyl.history.edits import edit
+from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.history.queries import reading, standing
 from dactyl.kits.edits.from_value import Writer, open_kit
-from dactyl.kits.models import Kit, Map, Output, Piece, Surface, Version
+from dactyl.kits.models import (
+    ChokeGroup,
+    DeviceUse,
+    Kit,
+    Map,
+    Mic,
+    MuteGroup,
+    Output,
+    Piece,
+    Surface,
+    TranslationNote,
+    Version,
+)
 from dactyl.kits.queries import whole_kit_value
 from dactyl.shelf.models import Sample
 from dactyl.shelf.queries import keys_of
@@ -49,17 +63,33 @@ def value_of(version: Version) -> core.Kit:
 
 
 def go_back(version: Version, seen: int) -> Revision | None:
-    """Make the kit what the version holds, as one edit that can be undone. Devices and translations stay as they are."""
+    """Make the kit what the version holds, as one edit that can be undone.
+
+    Pads have the keys that they had, so that what points to them from elsewhere (tracks of recordings, proposals) still
+    does. What devices play, and translations, stay: those of pads, surfaces and maps that the version has.
+    """
     value, kit = value_of(version), version.kit
     with edit(kit, seen, f"Gone back to {version}") as change:
-        change.delete_all(list(Piece.objects.filter(kit=kit)))
-        change.delete_all(list(Surface.objects.filter(kit=kit)))
+        translated = list(TranslationNote.objects.filter(translation__kit=kit))
+        uses = list(DeviceUse.objects.filter(kit=kit).select_related("surface", "map"))
+        for model in (Piece, Surface, Mic, Output, ChokeGroup, MuteGroup):
+            change.delete_all(list(model.objects.filter(kit=kit)))
         change.delete_all(list(Map.objects.filter(kit=kit, is_default=False)))
-        names = {output.name for output in value.outputs}
-        change.delete_all([output for output in Output.objects.filter(kit=kit) if output.name not in names])
         change.update(kit, name=value.name, seed=value.seed)
-        Writer(change, _samples(version)).write(value)
+        pads = Writer(change, _samples(version), keeps_keys=True).write(value)
+        change.create_all([row for row in translated if row.pad_id in pads])
+        _give_back(change, [use for use in uses if use.surface or use.map and not use.map.is_default])
     return change.revision
+
+
+def _give_back(change: Change, uses: Sequence[DeviceUse]) -> None:
+    """What devices played, where the kit has a surface or map of the same name again."""
+    surfaces = {row.name: row for row in Surface.objects.filter(kit=change.document)}
+    maps = {row.name: row for row in Map.objects.filter(kit=change.document, is_default=False)}
+    for use in uses:
+        use.surface = surfaces.get(use.surface.name) if use.surface else None
+        use.map = maps.get(use.map.name) if use.map else None
+    change.create_all([use for use in uses if use.surface or use.map])
 
 
 def open_as_kit(version: Version) -> Kit:

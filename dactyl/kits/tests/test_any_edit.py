@@ -3,15 +3,16 @@
 import json
 import random
 
-from django.db import transaction
+from django.db import connection, transaction
 
 from dactyl.core.maps.surfaces import SHAPES
 from dactyl.core.play.compile import compile_kit
 from dactyl.history import edits as history
 from dactyl.history.queries import standing as history_stands
 from dactyl.kits import queries
+from dactyl.kits.edits import versions
 from dactyl.kits.fields import MIC_FIELDS, PAD_FIELDS, TAKE_FIELDS
-from dactyl.kits.models import Layer, Mic, Output, Pad, Surface, Take, Translation
+from dactyl.kits.models import Layer, Mic, Output, Pad, Surface, Take, Translation, Version
 from dactyl.kits.tests.test_edits import KitCase, dump, version
 from dactyl.shelf.tests.sounds import shelf_of
 
@@ -152,10 +153,14 @@ class AnyEdit(KitCase):
 
     def walk(self, hands: Hands) -> None:
         beginning, done = dump(self.kit), 0
-        for _ in range(STEPS):
+        for step in range(STEPS):
+            if step == STEPS // 2:
+                kept = versions.keep(self.kit, "Halfway")
+                halfway = versions.value_of(kept)
             path, data, status = hands.act()
             self.assertIn(status, (200, 409, 422), f"{path} {data}")
             done += status == 200
+            connection.check_constraints()
             value = queries.kit_value(self.kit.pk)  # a core.Kit refuses what no kit can be
         self.assertGreater(done, STEPS / 4, "most of it should do something")
         compile_kit(value, 48_000)
@@ -169,4 +174,8 @@ class AnyEdit(KitCase):
         self.assertEqual(dump(self.kit), end)
         with self.assertRaises(history.StaleDocument):
             history.go_to(self.kit, version(self.kit) - 1, first.pk)
+        versions.go_back(Version.objects.get(pk=kept.pk), version(self.kit))
+        connection.check_constraints()
+        self.assertEqual(queries.whole_kit_value(self.kit.pk), halfway)
+        history.undo(self.kit, version(self.kit))
         self.assertEqual(dump(self.kit), end)

@@ -1,9 +1,12 @@
 """Versions: a kit kept whole, compared in sentences, gone back to with one undo, opened as a kit of its own."""
 
+from django.db import connection
+
 from dactyl.core.maps.surfaces import Grid
 from dactyl.kits import edits, queries
-from dactyl.kits.models import Kit, Version
+from dactyl.kits.models import DeviceUse, Kit, Mic, Surface, Version
 from dactyl.kits.tests.test_edits import KitCase, dump, version
+from dactyl.kits.ways import translated_notes
 from dactyl.shelf.models import Sample
 
 
@@ -39,6 +42,37 @@ class Versions(KitCase):
         self.assertEqual([output.name for output in after.outputs], ["Main"])
         self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
         self.assertEqual(dump(self.kit), changed)
+
+    def test_what_points_to_a_kit_finds_it_again_and_what_came_later_goes(self):
+        edits.pads.choke_pads([self.fresh()], version(self.kit), "A")
+        edits.pads.set_notes(self.pad, version(self.kit), [70])
+        headers = {"X-Kit-Version": str(version(self.kit)), "X-View": "translations", "HX-Request": "true"}
+        self.client.post(f"/kits/{self.kit.pk}/map/translations/propose/", {"source": "standard"}, headers=headers)
+        hands = Surface.objects.get()
+        DeviceUse.objects.create(kit=self.kit, device_id=5, surface=hands)
+        self.post("keep/", name="")
+        kept, translated = Version.objects.get(), translated_notes(self.kit, "standard")
+        self.assertTrue(translated)
+        edits.pads.set_choke_fade(self.fresh(), version(self.kit), 90.0)
+        edits.outputs.add_mic(self.kit, version(self.kit), "Street")
+        edits.outputs.route_mic(Mic.objects.get(name="Street"), version(self.kit), "Rooms")
+        changed = dump(self.kit)
+        for _ in range(2):  # from the version itself nothing moves either
+            self.assertContains(self.post(f"{kept.pk}/back/"), "Gone back to")
+            connection.check_constraints()
+            self.assertEqual(queries.whole_kit_value(self.kit.pk), edits.versions.value_of(kept))
+        self.assertEqual(
+            (self.fresh().choke.fade_ms, self.kit.mics.filter(name="Street").count(), self.kit.outputs.count()),
+            (8.0, 0, 1),
+        )
+        self.assertEqual(DeviceUse.objects.get().surface.name, "Hands")
+        self.assertEqual(translated_notes(self.kit, "standard"), translated)
+        for _ in range(2):
+            self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
+        self.assertEqual(dump(self.kit), changed)
+        edits.pads.delete_pads([self.fresh()], version(self.kit))
+        self.post(f"{kept.pk}/back/")
+        self.assertEqual(queries.whole_kit_value(self.kit.pk), edits.versions.value_of(kept))
 
     def test_a_version_opens_as_a_kit_and_keeps_its_samples(self):
         self.post("keep/", name="")

@@ -178,10 +178,8 @@ class Workshop(SimpleTestCase):
     def fill_pads(self, page: Page, files: dict[str, bytes]) -> None:
         """Bring files in and give one to each pad, from the first on."""
         self.bring_in(page, files)
-        rows = page.locator(".row[data-pad]")
-        for place, name in enumerate(files):
-            page.fill("#shelf-q", name)
-            found = page.locator(".sample:only-child", has_text=name)
-            found.drag_to(rows.nth(place))
-            expect(rows.nth(place).locator(".choke")).to_be_visible()
-        page.fill("#shelf-q", "")
+        page.click("[data-pick-import]")
+        expect(page.locator("#picked")).to_have_text(f"{len(files)} selected")
+        page.keyboard.press("Enter")
+        page.click("#ask button[value=pads]")
+        expect(page.locator(".row[data-pad] .choke")).to_have_count(len(files))
