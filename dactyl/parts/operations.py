@@ -327,8 +327,6 @@ def choose(asking: Asking) -> list[Event]:
         "softer": lambda: select.by_velocity(among, high=asked.whole("velocity", *VELOCITIES) - 1),
         "louder": lambda: select.by_velocity(among, low=asked.whole("velocity", *VELOCITIES) + 1),
         "close": lambda: select.close_together(asking.part, among, asked.number("ms", 1, 2000)),
-        "invert": lambda: select.all_but(every, chosen),
-        "all": lambda: every,
     }
     return rules[asked.one_of("rule", rules)]()
 

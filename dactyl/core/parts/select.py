@@ -70,8 +70,3 @@ def close_together(part: Part, hits: Sequence[Event], ms: float) -> list[Event]:
             if (part.seconds_at(later.tick) - part.seconds_at(earlier.tick)) * 1000 < ms:
                 meant[earlier.id], meant[later.id] = earlier, later
     return hits_of(meant.values())
-
-
-def all_but(hits: Sequence[Event], chosen: Sequence[Event]) -> list[Event]:
-    ids = {hit.id for hit in chosen}
-    return [hit for hit in hits_of(hits) if hit.id not in ids]

@@ -76,7 +76,6 @@ class Choosing(SimpleTestCase):
         self.assertEqual(len(select.on_beat(self.PART, self.PART.events, on=False)), 8)
         self.assertEqual(self.ticks(select.same_place(self.PART, self.PART.events, hats[3:4])), [720, 720 + 1920])
         self.assertEqual([hit.velocity for hit in select.by_velocity(hats, high=62)], [60, 61, 62])
-        self.assertEqual(len(select.all_but(self.PART.events, hats)), 3)
         self.assertEqual(self.ticks(select.between(hats, 240, 720)), [240, 480])
 
     def test_hits_that_follow_too_close_are_found(self):

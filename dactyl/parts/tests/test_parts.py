@@ -153,7 +153,7 @@ class Editing(PartCase):
         before = self.now
         chosen = self.post("choose", rule="softer", velocity=70).json()["ids"]
         self.assertEqual(chosen, self.ids(velocity__in=[60, 64]))
-        self.assertEqual(self.post("choose", rule="invert", ids=chosen).json()["ids"], self.ids(velocity=100))
+        self.assertEqual(self.post("choose", rule="louder", velocity=70).json()["ids"], self.ids(velocity=100))
         made = self.post("preview/grace", ids=chosen[:1], figure="flam").json()
         self.assertEqual([row[1] for row in made["added"]], [466])
         self.assertEqual((self.now, len(self.ticks())), (before, 3))

@@ -10,6 +10,15 @@ PLACE = """([tick, lane]) => {
   const { left, top } = document.getElementById("part-canvas").getBoundingClientRect();
   return [left + view.x(tick), top + view.foot(lane)];
 }"""
+STEM = """([tick, lane]) => {
+  const { view, laneHits, levelsOf } = window.dactyl.editor.current;
+  return view.stem(laneHits.between(lane, tick, tick + 1)[0].velocity, levelsOf(lane));
+}"""
+RAMP = """(ticks) => {  // from low to high over the strip below the lanes
+  const { view } = window.dactyl.editor.current;
+  const { left, top } = document.getElementById("part-canvas").getBoundingClientRect();
+  return ticks.map((tick, n) => [left + view.x(tick), top + (n ? view.lanesBottom + 14 : view.height - 14)]);
+}"""
 HITS = "() => window.dactyl.editor.current.model.hits.map(({ tick, note, velocity }) => [tick, note, velocity])"
 STRIKE = """([note, velocity, stamps]) => {  // as a device sends them, with its own stamps
   for (const stamp of stamps) window.dactyl.input.midi([0x99, note, velocity], "test", stamp);
@@ -80,6 +89,166 @@ class Parts(Workshop):
         page.click("#play")
         page.wait_for_function("() => window.dactyl.part.isPlaying")
         page.click("#play")
+
+    def drawn(self, page: Page, *places: tuple[int, str]) -> None:
+        for count, (tick, lane) in enumerate(places, start=1):
+            page.mouse.click(*self.at(page, tick, lane))
+            self.hits(page, count)
+        page.click("[data-select=none]")
+
+    def drag(self, page: Page, start: tuple[float, float], end: tuple[float, float], *keys: str) -> None:
+        for key in keys:
+            page.keyboard.down(key)
+        page.mouse.move(*start)
+        page.mouse.down()
+        page.mouse.move(*end, steps=6)
+        page.mouse.up()
+        for key in keys:
+            page.keyboard.up(key)
+
+    def head(self, page: Page, tick: int, lane: str) -> tuple[float, float]:
+        """The head of a hit, by which its velocity is changed."""
+        x, foot = self.at(page, tick, lane, 0)
+        place = page.evaluate(LANE, lane)
+        stem = page.evaluate(STEM, [tick, place])
+        return x, foot - stem
+
+    def test_hits_are_framed_held_moved_copied_struck_and_let_go(self):
+        page = self.new_part("Held")
+        self.drawn(page, (0, "Kick"), (1920, "Kick"))
+        first = self.hits(page, 2)[0][2]
+        self.drag(page, self.at(page, 2400, "Kick", 2), self.at(page, 1440, "Kick", 34), "Shift")
+        expect(page.locator("#selection-says")).to_contain_text("1 hit")
+        self.drag(page, self.at(page, 2400, "Kick", 2), self.at(page, -120, "Kick", 34), "Shift")
+        expect(page.locator("#selection-says")).to_contain_text("2 hits")
+        self.drag(page, self.at(page, 0, "Kick", 8), self.at(page, 480, "Snare centre", 8))
+        page.wait_for_function(f"(note) => ({HITS})().every(([, at]) => at === note)", arg=SNARE)
+        self.assertEqual([hit[:2] for hit in self.hits(page, 2)], [[480, SNARE], [2400, SNARE]])
+        self.drag(page, self.at(page, 480, "Snare centre", 8), self.at(page, 960, "Snare centre", 8), "Control")
+        self.assertEqual([tick for tick, _, _ in self.hits(page, 4)], [480, 960, 2400, 2880])
+        page.click("[data-select=none]")
+        page.mouse.click(*self.at(page, 480, "Snare centre", 8))
+        x, y = self.head(page, 480, "Snare centre")
+        self.drag(page, (x, y), (x, y + 14))
+        page.wait_for_function(f"(velocity) => ({HITS})()[0][2] < velocity", arg=first)
+        self.assertEqual({velocity for _, _, velocity in self.hits(page, 4)[1:]}, {first}, "only what is selected")
+        x, y = self.head(page, 480, "Snare centre")
+        self.drag(page, (x, y), (x, y + 160))  # to the floor
+        self.assertEqual([tick for tick, _, _ in self.hits(page, 3)], [960, 2400, 2880])
+        page.keyboard.press("Control+z")
+        self.hits(page, 4)
+
+    def test_a_ramp_and_a_loop_are_drawn_and_a_section_named_and_repeated(self):
+        page = self.new_part("Ramped")
+        self.drawn(page, *((tick, "Kick") for tick in (0, 480, 960, 1440)))
+        page.locator(f"[data-lane='{page.evaluate(LANE, 'Kick')}']").click()  # its velocities stand below
+        low, high = page.evaluate(RAMP, [0, 1440])
+        self.drag(page, low, high)
+        page.wait_for_function(f"() => ({HITS})()[0][2] < 40")
+        velocities = [velocity for _, _, velocity in self.hits(page, 4)]
+        self.assertEqual(velocities, sorted(set(velocities)))
+        self.assertGreater(velocities[-1], 90)
+        bar = page.evaluate("() => window.dactyl.editor.current.model.time.barAt(0).end")
+        self.drag(page, self.on_ruler(page, 0), self.on_ruler(page, bar))
+        self.assertEqual(page.evaluate("() => window.dactyl.part.range"), [0, bar])
+        page.locator("#hit-card summary", has_text="Part").click()
+        page.fill("form[data-op=section] input", "Verse")
+        page.press("form[data-op=section] input", "Enter")
+        expect(page.locator("#sections")).to_contain_text("loop Verse")
+        page.mouse.click(*self.on_ruler(page, 2 * bar))
+        self.assertEqual(page.evaluate("() => window.dactyl.part.range"), [0, 0])
+        page.click("text=loop Verse")
+        self.assertEqual(page.evaluate("() => window.dactyl.part.range"), [0, bar])
+        page.click("text=again behind it")
+        self.assertEqual([tick for tick, _, _ in self.hits(page, 8)][4:], [bar, bar + 480, bar + 960, bar + 1440])
+        for button, bars in (("add at the end", 4), ("delete", 3)):
+            before = page.evaluate("() => window.dactyl.editor.current.model.about.bars")
+            page.click(f"form[data-bars] button:text-is('{button}')")
+            change = 1 if bars == 4 else -1
+            page.wait_for_function("(bars) => window.dactyl.editor.current.model.about.bars === bars", arg=before + change)  # fmt: skip
+        page.locator("#hit-card summary", has_text="Changes").click()
+        listed = page.locator("#part-change-list li")
+        expect(listed.first).to_contain_text("eleted")
+        listed.nth(2).locator("button").click()  # back to before the section was repeated
+        self.hits(page, 4)
+        expect(page.locator("#part-change-list li.undone")).to_have_count(3)
+
+    def on_ruler(self, page: Page, tick: int) -> tuple[float, float]:
+        x, _ = self.at(page, tick, "Kick")
+        return x, page.locator("#part-canvas").bounding_box()["y"] + 14
+
+    def test_hits_are_typed_in_numbers_and_hats_are_played_by_the_foot(self):
+        page = self.new_part("In numbers")
+        self.drawn(page, (0, "Kick"), (960, "Kick"))
+        page.keyboard.press("Control+a")
+        page.locator("#hit-card summary", has_text="numbers").click()
+        fields = page.locator("#hit-list tr").nth(1).locator("input")
+        fields.nth(0).fill("1.3.120")
+        fields.nth(0).press("Enter")
+        page.wait_for_function(f"() => ({HITS})()[1][0] === 2040")
+        velocity = page.locator("#hit-list input[data-field=velocity]").nth(1)
+        velocity.fill("17")
+        velocity.press("Enter")
+        page.wait_for_function(f"() => ({HITS})()[1][2] === 17")
+        velocity.fill("loud")
+        velocity.press("Enter")
+        expect(page.locator("#status")).to_contain_text("“loud” is not understood here")
+        page.locator("#hit-card summary", has_text="Figures").click()
+        page.click("[data-hats=foot]")
+        page.wait_for_function(f"() => ({HITS})().length > 4")
+        page.keyboard.press("Control+z")
+        self.hits(page, 2)
+        page.locator("#hit-card summary", has_text="Choose").click()
+        page.locator(f"[data-lane='{page.evaluate(LANE, 'Kick')}']").click()
+        page.click("[data-select=none]")
+        for button, count in (("#choose-lane", 2), ("#choose-piece", 2), ("#choose-loop", 2)):
+            page.click(button)
+            expect(page.locator("#selection-says")).to_contain_text(f"{count} hits")
+            page.click("[data-select=none]")
+
+    def test_hits_are_copied_cut_pasted_and_shifted_by_keys(self):
+        page = self.new_part("By keys")
+        self.drawn(page, (0, "Kick"), (480, "Kick"))
+        ticks = lambda count: [tick for tick, _, _ in self.hits(page, count)]  # noqa: E731
+        page.locator("#part-canvas").focus()
+        page.keyboard.press("Control+a")
+        page.keyboard.press("Control+c")
+        expect(page.locator("#status")).to_contain_text("2 hits copied")
+        page.evaluate("() => window.dactyl.editor.current.setStart(1920)")
+        page.keyboard.press("Home")
+        page.keyboard.press("PageDown")
+        page.keyboard.press("Control+v")
+        bar = page.evaluate("() => window.dactyl.editor.current.model.time.barAt(0).end")
+        self.assertEqual(ticks(4), [0, 480, bar, bar + 480])
+        page.keyboard.press("Alt+ArrowRight")
+        page.wait_for_function(f"(tick) => ({HITS})()[2][0] === tick", arg=bar + 1)
+        page.keyboard.press("Alt+ArrowLeft")
+        page.wait_for_function(f"(tick) => ({HITS})()[2][0] === tick", arg=bar)
+        loud = self.hits(page, 4)[2][2]
+        page.keyboard.press("Alt+Shift+ArrowDown")
+        page.wait_for_function(f"(velocity) => ({HITS})()[2][2] === velocity", arg=loud - 8)
+        page.keyboard.press("i")
+        expect(page.locator("#selection-says")).to_contain_text("2 hits")
+        page.keyboard.press("Control+x")
+        self.assertEqual(ticks(2), [bar, bar + 480])
+        page.keyboard.press("Control+a")
+        page.keyboard.press("Control+d")
+        self.assertEqual(ticks(4)[:2], [bar, bar + 480])
+        page.keyboard.press("Control+ArrowDown")
+        page.wait_for_function(f"(note) => ({HITS})().filter(([, at]) => at !== note).length === 2", arg=KICK)
+        for key, grid in ((".", "1/32"), ("t", "1/32T"), (",", "1/16")):
+            page.keyboard.press(key)
+            expect(page.locator("#grid")).to_have_value(grid)
+        scale = "() => window.dactyl.editor.current.view.ticksPerPixel"
+        wide = page.evaluate(scale)
+        page.keyboard.press("=")
+        self.assertLess(page.evaluate(scale), wide)
+        page.keyboard.press("Escape")
+        expect(page.locator("#selection-says")).to_contain_text("none selected")
+        page.keyboard.press("0")
+        self.assertAlmostEqual(page.evaluate(scale), wide, places=3)
+        page.keyboard.press("h")
+        expect(page.locator("#stem-shows")).to_have_value("level")
 
     def test_all_is_selected_wherever_the_focus_stands(self):
         page = self.page("/")

@@ -69,10 +69,10 @@ export function startCard(editor, signal) {
   function clicked({ target }) {
     const button = target.closest("button");
     if (!button) return;
-    const { choose: rule, do: what, unset, hats } = button.dataset;
+    const { choose: rule, select, do: what, unset, hats } = button.dataset;
     if (rule) choose(JSON.parse(rule));
     else if (what) model.edit(what, { ids: ids() }, { selects: what === "duplicate" });
-    else if (button.id === "select-none") model.select([]);
+    else if (select) model.selectAll(select);
     else if (button.id === "choose-lane") chooseNotes(({ pad, note }) => editor.lanes[editor.strip] && (pad ? pad === editor.lanes[editor.strip].pad : note === editor.lanes[editor.strip].note));
     else if (button.id === "choose-piece") chooseNotes(({ piece, pad }) => pad && piece === editor.lanes[editor.strip]?.piece);
     else if (button.id === "choose-loop") {

@@ -91,7 +91,7 @@ export function startCursor(canvas, editor, signal) {
     Period: () => grid(1),
     Comma: () => grid(-1),
     KeyT: triplets,
-    KeyI: () => choose({ rule: "invert" }),
+    KeyI: () => model.selectAll("others"),
     Minus: () => editor.zoom(1.5),
     Equal: () => editor.zoom(1 / 1.5),
     NumpadAdd: () => editor.zoom(1 / 1.5),
@@ -113,7 +113,7 @@ export function startCursor(canvas, editor, signal) {
     ArrowRight: () => move(1, 0),
     ArrowUp: () => move(0, -1),
     ArrowDown: () => move(0, 1),
-    KeyA: () => model.select(model.hits.filter(({ velocity }) => velocity).map(({ id }) => id)),
+    KeyA: () => model.selectAll("all"),
     KeyC: () => copy(),
     KeyX: () => {
       copy();
@@ -135,11 +135,6 @@ export function startCursor(canvas, editor, signal) {
     const start = Math.floor(held[0].tick / beat) * beat;
     const events = held.map(({ tick, note, velocity, channel, length, played }) => [tick, note, velocity, channel, length, played]);
     model.edit("paste", { events, start, at: editor.isKeyed && editor.cursor ? editor.cursor.tick : editor.part.start }, { selects: true });
-  }
-
-  async function choose(rule) {
-    const answer = await model.ask("choose", { ids: [...model.selected], ...rule });
-    if (answer) model.select(answer.ids);
   }
 
   function grid(by) {

@@ -148,6 +148,12 @@ export class PartModel extends EventTarget {
     this.#fire("selected");
   }
 
+  /** Every hit, those that are not selected, or none. @param {string} which "all", "others" or "none" */
+  selectAll(which) {
+    const isMeant = { all: () => true, others: (id) => !this.selected.has(id), none: () => false }[which];
+    this.select(this.hits.filter(({ id, velocity }) => velocity && isMeant(id)).map(({ id }) => id));
+  }
+
   toggle(id) {
     if (!this.selected.delete(id)) this.selected.add(id);
     this.#fire("selected");
