@@ -27,6 +27,112 @@ class Recordings(Workshop):
         page.wait_for_function(f"() => {EDITOR}.model.tracks.length === 7")
         return page
 
+    def taken(self, page: Page, count: int) -> list[float]:
+        """When the hits of the chosen track are, in seconds, once there are ``count``."""
+        taken = f"{EDITOR}.model.taken({EDITOR}.track.id)"
+        page.wait_for_function(f"(count) => {taken}.length === count", arg=count)
+        return page.evaluate(f"() => {taken}.map(({{ time }}) => time)")
+
+    def drag(self, page: Page, y: float, x: float, by: float, *, key: str = "") -> None:
+        if key:
+            page.keyboard.down(key)
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + by, y, steps=5)
+        page.mouse.up()
+        if key:
+            page.keyboard.up(key)
+
+    def test_hits_are_put_held_and_left_out_by_the_pointer_and_a_track_by_its_card(self):
+        page = self.opened()
+        row = 1
+        page.evaluate(f"(row) => {EDITOR}.choose(row)", row)
+        at = page.evaluate(PLACE, row)
+        times = self.taken(page, at["count"])
+        y = at["y"] + at["foot"] - at["height"] / 2
+        x = at["x"] + at["hits"][0]
+        self.drag(page, y, x, -10, key="Alt")  # freely, not to a rise
+        expect(page.locator("#recording-undo")).to_contain_text("moved by")
+        moved = self.taken(page, at["count"])
+        scale = page.evaluate(f"() => {EDITOR}.view.secondsPerPixel")
+        self.assertAlmostEqual(times[0] - moved[0], 10 * scale, delta=2 * scale)
+        page.fill("#hit-velocity", "33")
+        page.press("#hit-velocity", "Enter")
+        expect(page.locator("#recording-undo")).to_contain_text("at velocity 33")
+        page.fill("#hit-time", f"{1000 * times[0]:.2f}")
+        page.press("#hit-time", "Enter")
+        page.wait_for_function(
+            f"(time) => Math.abs({EDITOR}.model.taken({EDITOR}.track.id)[0].time - time) < 1e-4", arg=times[0]
+        )
+        page.click("#hit-take")
+        self.taken(page, at["count"] - 1)
+        page.click("#hit-take")
+        self.taken(page, at["count"])
+        gap = max(range(1, at["count"]), key=lambda n: at["hits"][n] - at["hits"][n - 1])
+        middle = at["x"] + (at["hits"][gap] + at["hits"][gap - 1]) / 2
+        page.keyboard.down("Alt")
+        page.mouse.click(middle, y)
+        page.keyboard.up("Alt")
+        self.taken(page, at["count"] + 1)
+        page.click("#recording-undo")
+        self.assertEqual(self.taken(page, at["count"])[0], times[0])
+
+        page.fill("#track-same", "77")
+        page.press("#track-same", "Enter")
+        page.wait_for_function(f"() => {EDITOR}.model.taken({EDITOR}.track.id).every(({{ velocity }}) => velocity === 77)")  # fmt: skip
+        page.fill("#track-same", "")
+        page.press("#track-same", "Enter")
+        page.wait_for_function(f"() => !{EDITOR}.model.taken({EDITOR}.track.id).every(({{ velocity }}) => velocity === 77)")  # fmt: skip
+        box = page.locator("#track-histogram").bounding_box()
+        hard = page.input_value("#track-hard")
+        self.drag(page, box["y"] + 10, box["x"] + box["width"] * 0.9, -0.3 * box["width"])
+        expect(page.locator("#track-hard")).not_to_have_value(hard)
+        page.locator("#recording-canvas").focus()
+        softest = page.input_value("#track-softest")
+        page.keyboard.press(".")
+        expect(page.locator("#track-softest")).not_to_have_value(softest)
+        for key, words in (("s", "solo"), ("m", "mute")):
+            page.keyboard.press(key)
+            expect(page.locator(f"[data-track-row='{row}'] [data-listen={words}]")).to_have_attribute("aria-pressed", "true")  # fmt: skip
+        page.keyboard.press("ArrowDown")
+        self.assertEqual(page.evaluate(f"() => {EDITOR}.chosen"), row + 1)
+
+    def test_bars_are_tapped_dragged_and_taken_away(self):
+        page = self.opened()
+        page.click("text=Bars ▾")
+        page.click("#tap-beat")
+        expect(page.locator("#status")).to_contain_text("Press Play, then tap")
+        page.click("#play")
+        page.wait_for_function(f"() => {EDITOR}.playhead > 1")
+        page.click("text=Bars ▾")
+        begun = page.evaluate(f"() => {EDITOR}.playhead")
+        for _ in range(9):
+            page.click("#tap-beat")
+            page.wait_for_timeout(300)
+        lasted = page.evaluate(f"() => {EDITOR}.playhead") - begun
+        page.click("#set-bars")
+        page.wait_for_function(f"() => {EDITOR}.model.about.lines.length > 5")
+        lines = page.evaluate(f"() => {EDITOR}.model.about.lines")
+        self.assertAlmostEqual(lines[2] - lines[1], lasted * 4 / 9, delta=0.3)
+        page.click("#play")
+        page.locator("#recording-canvas").focus()
+        page.keyboard.press("0")
+        canvas = page.locator("#recording-canvas").bounding_box()
+        place = page.evaluate(f"() => {EDITOR}.view.x({EDITOR}.model.about.lines[3])")
+        self.drag(page, canvas["y"] + 6, canvas["x"] + place, 12)
+        page.wait_for_function(f"(line) => Math.abs({EDITOR}.model.about.lines[3] - line) > 0.01", arg=lines[3])
+        moved = page.evaluate(f"() => {EDITOR}.model.about.lines")
+        self.assertAlmostEqual(moved[0], lines[0], places=2)
+        ruler = canvas["y"] + page.evaluate("() => 30")
+        self.drag(page, ruler, canvas["x"] + 100, 200)
+        start, end = page.evaluate(f"() => {EDITOR}.range")
+        self.assertAlmostEqual(end - start, 200 * page.evaluate(f"() => {EDITOR}.view.secondsPerPixel"), delta=0.2)
+        page.mouse.click(canvas["x"] + 500, ruler)
+        self.assertEqual(page.evaluate(f"() => {EDITOR}.range"), [0, 0])
+        page.click("text=Bars ▾")
+        page.click("#no-bars")
+        page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
+
     def test_what_is_no_recording_is_said(self):
         page = self.opened()
         page.click("#tab-kit")
