@@ -123,6 +123,11 @@ def _is_problem(message: ConsoleMessage) -> bool:
     return message.type == "error" and not re.search(expected, message.text)
 
 
+SLOW_ANSWERS = """() => {  // every edit takes half a second longer
+  const { send } = XMLHttpRequest.prototype;
+  XMLHttpRequest.prototype.send = function (...body) { setTimeout(() => send.apply(this, body), 500); };
+}"""
+
 LISTEN = """async (seconds) => {  // the highest peak of what sounds within some seconds
   const { node } = window.dactyl.engine;
   const analyser = new AnalyserNode(node.context, { fftSize: 2048 });

@@ -18,6 +18,7 @@ from dactyl.site.tests.served import (
     ARGUMENTS,
     CHROMIUM,
     LISTEN,
+    SLOW_ANSWERS,
     Server,
     Workshop,
     browser,
@@ -25,11 +26,6 @@ from dactyl.site.tests.served import (
     open_window,
     server,
 )
-
-SLOW_ANSWERS = """() => {  // every edit takes half a second longer
-  const { send } = XMLHttpRequest.prototype;
-  XMLHttpRequest.prototype.send = function (...body) { setTimeout(() => send.apply(this, body), 500); };
-}"""
 
 
 def midi_file() -> bytes:

@@ -97,21 +97,43 @@ export function startEditors(session) {
   });
   document.addEventListener("keydown", (event) => {
     const curve = event.target.closest?.("#curve-editor");
-    if (!curve || !event.key.startsWith("Arrow")) return;
+    const act = curve && { ArrowLeft: goLeft, ArrowRight: goRight, ArrowUp: raise, ArrowDown: lower, Enter: putPoint, Delete: takePoint, Backspace: takePoint }[event.key];
+    if (!act) return;
     event.preventDefault();
+    event.stopPropagation();
     const points = pointsOf(curve);
-    curve.place ??= points.length - 1;
-    if (event.key === "ArrowLeft" || event.key === "ArrowRight")
-      curve.place = Math.min(points.length - 1, Math.max(0, curve.place + (event.key === "ArrowRight" ? 1 : -1)));
-    else points[curve.place][1] = Math.min(127, Math.max(1, points[curve.place][1] + (event.key === "ArrowUp" ? 2 : -2)));
+    curve.place = Math.min(points.length - 1, curve.place ?? points.length - 1);
+    const isEdit = act(curve, points);
     drawCurve(curve, points);
     session.say(`Velocity ${points[curve.place][0]} plays as ${points[curve.place][1]}`);
-    if (!event.key.endsWith("t")) {
-      clearTimeout(curve.timer);
-      curve.timer = setTimeout(() => sendCurve(curve), 400);
-    }
-  });
+    if (!isEdit) return;
+    clearTimeout(curve.timer);
+    curve.timer = setTimeout(() => sendCurve(curve), 400);
+  }, { capture: true }); // before the keys of the sheet
   draw();
+}
+
+// Keys of the curve: each says whether it changed a point
+
+const goLeft = (curve) => void (curve.place = Math.max(0, curve.place - 1));
+const goRight = (curve, points) => void (curve.place = Math.min(points.length - 1, curve.place + 1));
+const raise = ({ place }, points) => (points[place][1] = Math.min(127, points[place][1] + 2));
+const lower = ({ place }, points) => (points[place][1] = Math.max(1, points[place][1] - 2));
+
+/** A point halfway to the next one, or to the one before the last. */
+function putPoint(curve, points) {
+  const before = Math.min(curve.place, points.length - 2);
+  const [[x, y], [nextX, nextY]] = [points[before], points[before + 1]];
+  if (nextX - x < 2) return false;
+  points.splice(before + 1, 0, [Math.round((x + nextX) / 2), Math.round((y + nextY) / 2)]);
+  curve.place = before + 1;
+  return true;
+}
+
+function takePoint(curve, points) {
+  if (!curve.place || curve.place === points.length - 1) return false;
+  points.splice(curve.place, 1);
+  return true;
 }
 
 function drawCurve(svg, points) {
@@ -131,9 +153,11 @@ const read = ({ dataset }) => ({
   attack: Number(dataset.attack), hold: Number(dataset.hold), decay: dataset.decay === "" ? null : Number(dataset.decay),
   sustain: Number(dataset.sustain), release: Number(dataset.release), isHeld: Boolean(dataset.held),
 });
-/** Times on a scale that shows 1 ms and 10 s: 60 units for each, along a root. */
-const wide = (ms) => Math.min(66, 66 * (ms / 4000) ** 0.4);
-const ms = (width) => Math.round(4000 * (Math.max(0, width) / 66) ** 2.5 * 10) / 10;
+/** Times along a root, so that both 1 ms and 4 s are seen and can be dragged; what is longer is typed. */
+const WIDEST = 66;
+const LONGEST_MS = 4000;
+const wide = (ms) => WIDEST * Math.min(1, ms / LONGEST_MS) ** 0.4;
+const ms = (width) => Math.round(LONGEST_MS * (Math.min(WIDEST, Math.max(0, width)) / WIDEST) ** 2.5 * 10) / 10;
 
 function corners({ attack, hold, decay, sustain, release, isHeld }) {
   const peak = 4 + wide(attack);

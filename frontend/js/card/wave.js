@@ -6,6 +6,8 @@ export function startWave(session, engine) {
   let view = null; // what the canvas shows: { box, from, to, start, end, peaks, edge, ... }
   let overlay = false;
   let drag = null;
+  let unsent = null; // a view that keys have changed and that was not sent yet
+  let sendTimer = 0;
 
   const canvas = () => document.getElementById("take-canvas");
   const cache = new Map();
@@ -26,13 +28,16 @@ export function startWave(session, engine) {
     box.dataset.drawn = "1";
     const number = (name) => Number(box.dataset[name]);
     const kept = view?.take === box.dataset.take ? view : null;
+    if (!kept) flush();
+    const held = kept && (drag || unsent === kept) ? kept : null; // a hand is at it: an answer to what it did before changes nothing
     const frames = number("frames");
     view = {
-      box, frames, take: box.dataset.take, rate: number("rate"), start: number("start"), end: number("end"), onset: number("onset"),
-      fadeIn: number("fadeIn"), fadeOut: number("fadeOut"), from: kept?.from ?? 0, to: kept?.to ?? frames, edge: kept?.edge ?? "start",
+      box, frames, take: box.dataset.take, rate: number("rate"), start: held?.start ?? number("start"), end: held?.end ?? number("end"), onset: number("onset"),
+      fadeIn: held?.fadeIn ?? number("fadeIn"), fadeOut: held?.fadeOut ?? number("fadeOut"), from: kept?.from ?? 0, to: kept?.to ?? frames, edge: kept?.edge ?? "start",
       number: number("number"), others: [],
     };
-    if (overlay) loadOthers();
+    if (unsent) unsent = view;
+    document.querySelector('[data-wave="overlay"]')?.setAttribute("aria-pressed", String(overlay));
     refresh();
   }
 
@@ -42,6 +47,7 @@ export function startWave(session, engine) {
     if (!element?.clientWidth) return; // the card is hidden: it is drawn when it is shown
     element.width = element.clientWidth * devicePixelRatio;
     element.height = 92 * devicePixelRatio;
+    if (overlay) loadOthers();
     shown.data = await peaks(shown.box, Math.floor(shown.from), Math.ceil(shown.to), Math.min(element.width, Math.ceil(shown.to - shown.from)));
     if (shown === view) draw();
   }
@@ -134,17 +140,20 @@ export function startWave(session, engine) {
     draw();
   }
 
-  const send = () => {
-    const end = view.end >= view.frames ? "" : String(view.end);
-    session.post(view.box.dataset.set, {
-      values: JSON.stringify({ start_frame: String(view.start), end_frame: end, fade_in_ms: view.fadeIn.toFixed(2), fade_out_ms: view.fadeOut.toFixed(2) }),
+  const send = ({ box, frames, start, end, fadeIn, fadeOut }) =>
+    session.post(box.dataset.set, {
+      values: JSON.stringify({ start_frame: String(start), end_frame: end >= frames ? "" : String(end), fade_in_ms: fadeIn.toFixed(2), fade_out_ms: fadeOut.toFixed(2) }),
     });
-  };
-  let sendTimer = 0;
   const sendSoon = () => {
     clearTimeout(sendTimer);
-    sendTimer = setTimeout(send, 350);
+    unsent = view;
+    sendTimer = setTimeout(flush, 350);
   };
+  function flush() {
+    clearTimeout(sendTimer);
+    if (unsent) send(unsent);
+    unsent = null;
+  }
 
   function zoom(factor, around = view[view.edge]) {
     const span = Math.min(view.frames, Math.max(24, (view.to - view.from) * factor));
@@ -156,14 +165,15 @@ export function startWave(session, engine) {
 
   /** The nearest frame at which the sound crosses zero; asks for single frames around the edge. */
   async function toZero() {
-    const at = view[view.edge];
+    const { take, edge } = view;
+    const at = view[edge];
     const from = Math.max(0, at - 512);
     const near = await peaks(view.box, from, Math.min(view.frames, at + 512), 1024);
-    if (!near) return;
+    if (!near || view.take !== take) return;
     let best = null;
     for (let n = 1; n < near.pairs.length / 2; n++)
       if (near.pairs[2 * n] >= 0 !== near.pairs[2 * n - 2] >= 0 && (best === null || Math.abs(from + n - at) < Math.abs(best - at))) best = from + n;
-    if (best !== null) move(view.edge, best);
+    if (best !== null) move(edge, best);
     sendSoon();
   }
 
@@ -171,12 +181,15 @@ export function startWave(session, engine) {
     const layer = document.querySelector(`#take-${view.take}`)?.dataset.layer;
     const others = [...document.querySelectorAll(`.take[data-layer="${layer}"]`)].filter((take) => take.dataset.take !== view.take);
     const shown = view;
-    shown.others = [];
+    const { from, to } = shown;
+    const found = [];
     for (const other of others.slice(0, 8)) {
       const url = shown.box.dataset.url.replace(`/${shown.take}/`, `/${other.dataset.take}/`);
-      const data = await peaks({ dataset: { url } }, Math.floor(shown.from), Math.ceil(shown.to), Math.min(canvas()?.width ?? 280, Math.ceil(shown.to - shown.from)));
-      if (data) shown.others.push(data.pairs);
+      const data = await peaks({ dataset: { url } }, Math.floor(from), Math.ceil(to), Math.min(canvas()?.width ?? 280, Math.ceil(to - from)));
+      if (data) found.push(data.pairs);
     }
+    if (!overlay || shown.from !== from || shown.to !== to) return;
+    shown.others = found;
     if (shown === view) draw();
   }
 
@@ -221,7 +234,7 @@ export function startWave(session, engine) {
     draw();
   });
   const drop = () => {
-    if (drag) send();
+    if (drag) send(view);
     drag = null;
   };
   document.addEventListener("pointerup", drop);
