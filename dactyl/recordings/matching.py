@@ -82,9 +82,9 @@ def _loudest_layer(pad: Pad) -> list[np.ndarray]:
     """The takes of the pad's loudest layer as they are prepared, its first mic, without the pad's level and pan."""
     book = compile_kit(kit_value(pad.kit_id, [pad.pk]), settings.PLAYING_RATE_HZ)
     (table,) = book.pads
-    regions = [region for region in table.regions if region.gains[126] is not None]
+    regions = [region for region in table.regions if region.sounds and region.gains[126] is not None]
     if not regions:
-        raise DactylError(f"{pad.full_name} has no take to compare. Give it one first.")
+        raise DactylError(f"{pad.full_name} has no take in its loudest layer to compare. Give it one first.")
     return [region.sounds[0].gain * prepared_sound(region.sounds[0].recipe) for region in regions[:4]]
 
 

@@ -214,3 +214,6 @@ class Recordings(KitCase):
         silent = recording.tracks.get(role="tom")
         answer = self.client.post(f"{url.replace(str(track.pk), str(silent.pk))}match/", {}, content_type="application/json")  # fmt: skip
         self.assertContains(answer, "Choose one first", status_code=422)
+        kit_edits.layers.insert_layer(self.fresh(), version(self.kit))
+        answer = self.client.post(f"{url}match/", {}, content_type="application/json")
+        self.assertContains(answer, "has no take in its loudest layer to compare", status_code=422)
