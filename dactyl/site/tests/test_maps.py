@@ -1,5 +1,7 @@
 """Any hand reaches any pad: a surface arranged, a controller taught, what it plays recorded, a foreign part translated."""
 
+import re
+
 from playwright.sync_api import Page, expect
 
 from dactyl.core.formats.midi import write_midi
@@ -92,6 +94,69 @@ class Maps(Workshop):
         page.reload()
         page.select_option("#surface-choice", label=name)
         expect(page.locator("#surface .pad[data-place='3']")).to_have_attribute("data-pad", str(kick))
+
+    def test_pads_are_laid_and_cells_moved_copied_and_swapped(self):
+        page = self.open_map("Ferry House", "surfaces")
+        self.add_surface(page)
+        page.check("#arrange-cells")
+        pads = [int(row.get_attribute("data-lay")) for row in page.locator("#cell-pads [data-lay]").all()]
+        cell = lambda place: page.locator(f".cell-of[data-place='{place}']")  # noqa: E731
+
+        def stands(place: int, pad: int | None) -> None:
+            if pad is None:
+                expect(cell(place)).not_to_have_attribute("data-pad", re.compile(r"\d"))
+            else:
+                expect(cell(place)).to_have_attribute("data-pad", str(pad))
+
+        cell(0).click()
+        cell(15).click(modifiers=["Shift"])
+        page.keyboard.press("Delete")
+        for place in (0, 5, 15):
+            stands(place, None)
+        cell(4).click()
+        page.locator("#cell-pads [data-lay]").nth(2).click()
+        stands(4, pads[2])
+        rows = page.locator("#cell-pads [data-lay]")
+        rows.nth(0).click(modifiers=["Control"])  # of three, in the order of selecting
+        rows.nth(1).click(modifiers=["Control"])
+        cell(8).click()
+        page.click("[data-cells=spread]")
+        for place, pad in zip((8, 9, 10), (pads[2], pads[0], pads[1]), strict=True):
+            stands(place, pad)
+        cell(8).click()
+        cell(9).click(modifiers=["Control"])
+        page.keyboard.press("x")
+        stands(9, pads[2])
+        stands(8, pads[0])
+        cell(8).drag_to(cell(12))  # both, as they were selected
+        stands(12, pads[0])
+        stands(13, pads[2])
+        stands(8, None)
+        page.keyboard.press("Control+z")
+        stands(8, pads[0])
+        cell(8).click()
+        cell(8).focus()
+        page.keyboard.press("Control+c")
+        expect(page.locator("#status")).to_contain_text("1 cell remembered")
+        for key in ("ArrowDown", "ArrowDown", "Control+v"):
+            page.keyboard.press(key)
+        stands(0, pads[0])
+        stands(8, pads[0])
+        page.wait_for_function("() => !document.querySelector('.htmx-request')")
+        cell(1).focus()
+        page.keyboard.press("Enter")  # to the list
+        expect(rows.first).to_be_focused()
+        for key in ("ArrowDown", "ArrowDown", "Enter"):
+            page.keyboard.press(key)
+        expect(page.locator("#cells-said")).to_contain_text("1 pad to lay")
+        page.keyboard.press("Shift+ArrowDown")
+        expect(page.locator("#cells-said")).to_contain_text("2 pads to lay")
+        page.keyboard.press("Escape")
+        page.uncheck("#arrange-cells")
+        cell(7).click()  # an empty one, while it is played: what shall stand here?
+        page.wait_for_selector("#ask[open]")
+        page.locator("#ask button", has_text="Kick").first.click()
+        expect(cell(7)).to_have_attribute("data-pad", re.compile(r"\d"))
 
     def test_an_answer_that_comes_after_its_view_was_left_is_told_and_does_not_bring_it_back(self):
         page = self.open_map("Engine Deck", "surfaces")

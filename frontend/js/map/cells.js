@@ -67,7 +67,7 @@ export function startCells(session, input, part) {
     }
     for (const row of view().querySelectorAll("[data-lay]")) row.setAttribute("aria-selected", String(laid.has(row.dataset.lay)));
     const said = document.getElementById("cells-said");
-    if (selected.size) said.textContent = `${selected.size} cell${selected.size === 1 ? "" : "s"} selected${laid.size ? `, ${laid.size} pads to lay` : ""}.`;
+    if (selected.size) said.textContent = `${selected.size} cell${selected.size === 1 ? "" : "s"} selected${laid.size ? `, ${laid.size} pad${laid.size === 1 ? "" : "s"} to lay` : ""}.`;
   }
 
   function press(place, { shiftKey, ctrlKey, metaKey }) {
@@ -274,6 +274,7 @@ export function startCells(session, input, part) {
     if (drawn?.dataset.shown !== now.dataset.shown) {
       selected = new Set();
       laid = new Set();
+      copied = [];
       bank = 0;
       isArranging = null;
     }
