@@ -226,6 +226,59 @@ class Craft(Workshop):
         expect(layers.nth(0)).to_contain_text("2 takes")
         expect(layers.nth(2)).to_contain_text("2 takes")
 
+    def test_takes_are_walked_selected_and_put_elsewhere_by_keys(self):
+        page = self.layered("Walked")
+        layers, takes = page.locator("#card .layers > li"), page.locator("#card .take")
+        chosen = page.locator("#card .take[aria-selected=true]")
+        takes.first.focus()
+        page.keyboard.press("Shift+ArrowDown")
+        expect(chosen).to_have_count(2)
+        page.keyboard.press("Control+c")
+        expect(page.locator("#status")).to_contain_text("2 takes copied")
+        closed = layers.filter(has_not=page.locator(".take")).first
+        closed.locator("[data-open-layer]").first.focus()
+        page.keyboard.press("Control+v")
+        expect(layers.filter(has_text="4 takes")).to_have_count(1)
+        page.locator("body").press("Control+z")
+        expect(layers.filter(has_text="2 takes")).to_have_count(3)
+        page.wait_for_function("() => !document.querySelector('.htmx-request')")
+        first = takes.first.get_attribute("data-take")
+        takes.first.click()
+        expect(chosen).to_have_count(1)
+        page.keyboard.press("Alt+ArrowDown")
+        expect(takes.nth(1)).to_have_attribute("data-take", first)
+        takes.nth(1).focus()
+        page.keyboard.press("Control+x")
+        self.rows(page).nth(1).focus()
+        page.keyboard.press("Control+v")
+        expect(self.rows(page).nth(1)).not_to_have_class(re.compile("empty"))
+        expect(page.locator("#undo")).to_contain_text("moved")
+
+    def test_files_of_a_proposal_are_moved_by_keys_and_the_focus_goes_with_them(self):
+        page = self.new_kit("Chips")
+        files = {f"Gong {word} {take}.wav": sound_bytes(hit(level + 0.4 * take, seed=170 + take + n)) for n, (word, level) in
+                 enumerate((("soft", -30), ("hard", -8))) for take in (1, 2, 3)}  # fmt: skip
+        self.bring_in(page, files)
+        page.click("[data-stack-import]")
+        chips = [page.locator(f'[data-layer-place="0.{layer}"] .chip') for layer in (0, 1)]
+        chips[0].first.focus()
+        sample = chips[0].first.get_attribute("data-sample")
+        focused = "() => document.activeElement.dataset.sample"
+        page.keyboard.press("ArrowUp")
+        expect(chips[1]).to_have_count(4)
+        page.wait_for_function(f"(sample) => ({focused})() === sample", arg=sample)
+        page.keyboard.press("ArrowDown")
+        expect(chips[1]).to_have_count(3)
+        page.wait_for_function(f"(sample) => ({focused})() === sample", arg=sample)
+        page.keyboard.press("ArrowLeft")
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press(" ")
+        page.keyboard.press("ArrowLeft")
+        page.keyboard.press(" ")
+        page.keyboard.press("Delete")
+        expect(page.locator(".left-over li")).to_have_count(2)
+        expect(chips[0]).to_have_count(1)
+
     def test_start_end_and_fades_follow_the_pointer_and_the_keys(self):
         page = self.layered("Waves", 1)
         take, canvas = page.locator("#one-take"), page.locator("#take-canvas")

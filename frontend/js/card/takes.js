@@ -64,6 +64,7 @@ export function startTakes(session, engine) {
       session.post(url(id, "move"), { by: event.key === "ArrowLeft" ? "softer" : "louder" });
     else if (["ArrowUp", "ArrowDown"].includes(event.key)) {
       const next = all[Math.min(all.length - 1, Math.max(0, at + (event.key === "ArrowUp" ? -1 : 1)))];
+      if (event.shiftKey && !session.takes.length) session.takes = [id];
       next?.focus();
       if (next) select(next, { range: event.shiftKey });
     } else if (event.key === "Enter") engine.hearTake(session.selected, Number(take.dataset.number));
@@ -98,10 +99,15 @@ export function startTakes(session, engine) {
     const chips = [...document.querySelectorAll(".chip")];
     const [pad, layer] = chip.dataset.place.split(".").map(Number);
     const chosen = selectedChips(chip);
-    if (["ArrowLeft", "ArrowRight"].includes(event.key)) chips[chips.indexOf(chip) + (event.key === "ArrowLeft" ? -1 : 1)]?.focus();
-    else if (event.key === "ArrowUp") changeProposal("move", { takes: chosen, pad, layer: layer + 1 });
-    else if (event.key === "ArrowDown" && layer > 0) changeProposal("move", { takes: chosen, pad, layer: layer - 1 });
-    else if (event.key === "Delete" || event.key === "Backspace") changeProposal("leave-out", { takes: chosen });
+    const at = chips.indexOf(chip);
+    const change = (what, values) => {
+      const samples = chosen.map((one) => one.dataset.sample);
+      changeProposal(what, { takes: placesOf(chosen), ...values })?.then(() => followChips(samples, chip.dataset.sample, at));
+    };
+    if (["ArrowLeft", "ArrowRight"].includes(event.key)) chips[at + (event.key === "ArrowLeft" ? -1 : 1)]?.focus();
+    else if (event.key === "ArrowUp") change("move", { pad, layer: layer + 1 });
+    else if (event.key === "ArrowDown" && layer > 0) change("move", { pad, layer: layer - 1 });
+    else if (event.key === "Delete" || event.key === "Backspace") change("leave-out");
     else if (event.key === "Enter") engine.hear(Number(chip.dataset.sample));
     else if (event.key === " ") chip.setAttribute("aria-selected", String(chip.getAttribute("aria-selected") !== "true"));
     else return false;
@@ -110,13 +116,21 @@ export function startTakes(session, engine) {
 
   const selectedChips = (chip) => {
     const chosen = [...document.querySelectorAll('.chip[aria-selected="true"]')];
-    return (chosen.includes(chip) ? chosen : [chip]).map((one) => one.dataset.place).join(",");
+    return chosen.includes(chip) ? chosen : [chip];
+  };
+  const placesOf = (chips) => chips.map(({ dataset }) => dataset.place).join(",");
+
+  /** Chips stand elsewhere once they were moved: the focus and the selection go with them, or stay where they were taken from. */
+  const followChips = (samples, focused, at) => {
+    const chips = [...document.querySelectorAll(".chip")];
+    for (const chip of chips) chip.setAttribute("aria-selected", String(samples.length > 1 && samples.includes(chip.dataset.sample)));
+    (chips.find(({ dataset }) => dataset.sample === focused) ?? chips[Math.min(at, chips.length - 1)])?.focus();
   };
 
   const changeProposal = (what, values) => {
     const apply = document.getElementById("apply-proposal");
     const base = apply?.getAttribute("hx-post").replace(/apply\/$/, "");
-    if (base) window.htmx.ajax("POST", `${base}${what}/`, { source: document.body, target: "#proposal", swap: "innerHTML", values });
+    return base && window.htmx.ajax("POST", `${base}${what}/`, { source: document.body, target: "#proposal", swap: "innerHTML", values });
   };
 
   document.addEventListener("dragstart", (event) => {
@@ -127,7 +141,7 @@ export function startTakes(session, engine) {
       event.dataTransfer.effectAllowed = "copyMove";
     }
     const chip = event.target.closest?.(".chip");
-    if (chip) event.dataTransfer.setData(CHIPS_TYPE, selectedChips(chip));
+    if (chip) event.dataTransfer.setData(CHIPS_TYPE, placesOf(selectedChips(chip)));
   });
   const goal = (event) => {
     const { types } = event.dataTransfer;
