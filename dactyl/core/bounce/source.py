@@ -40,7 +40,7 @@ class SfzSource:
         for region in self.file.regions:
             problem = self.samples.problems.get(region.sample)
             if problem and not skip_bad:
-                hint = "Mend it, or bounce with --skip-bad."
+                hint = "Mend it, or leave it out with --skip-bad."
                 raise KitFileError(
                     f"sample “{region.sample[:120]}”: {problem}", hint, file=region.place.file, line=region.place.line
                 )

@@ -1,5 +1,5 @@
 /** Tempo and bar lines of a free recording: tapped along, set by two downbeats, dragged; and how loud each side is heard. */
-import { nearest } from "./editor.js";
+import { nearest } from "./layout.js";
 
 const SNAP_SECONDS = 0.06; // a tap means the hit it was near to
 const FEWEST_TAPS = 5;

@@ -5,7 +5,7 @@ import { startCard } from "./card.js";
 import { startGestures } from "./gestures.js";
 import { startKeys } from "./keys.js";
 import { startMatch } from "./match.js";
-import { RecordingView } from "./layout.js";
+import { nearest, RecordingView } from "./layout.js";
 import { RecordingModel, playedTable } from "./model.js";
 import { paint } from "./paint.js";
 import { Waves } from "./waves.js";
@@ -334,13 +334,4 @@ export class RecordingEditor {
     this.#wasPlaying = this.part.frame !== null;
     requestAnimationFrame(() => this.#tick());
   }
-}
-
-/** Index of the value nearest to another. */
-export function nearest(values, wanted) {
-  let best = 0;
-  values.forEach((value, n) => {
-    if (Math.abs(value - wanted) < Math.abs(values[best] - wanted)) best = n;
-  });
-  return best;
 }

@@ -3,8 +3,7 @@
  * a press on an empty place puts a hit at the nearest rise. On the ruler: below the start and the loop, above the bar lines.
  */
 import { DRAG_PX, startHand } from "../page/hand.js";
-import { RULER } from "./layout.js";
-import { nearest } from "./editor.js";
+import { nearest, RULER } from "./layout.js";
 
 const BARS_PX = 16; // the upper part of the ruler
 

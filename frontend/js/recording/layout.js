@@ -96,3 +96,12 @@ export function firstFrom(strokes, time) {
   }
   return low;
 }
+
+/** Index of the value nearest to another. */
+export function nearest(values, wanted) {
+  let best = 0;
+  values.forEach((value, n) => {
+    if (Math.abs(value - wanted) < Math.abs(values[best] - wanted)) best = n;
+  });
+  return best;
+}
