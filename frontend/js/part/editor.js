@@ -69,7 +69,6 @@ export class Editor {
   #takes;
   #ink = inks();
   #fitted = 0; // the part whose whole was shown
-  #wasPlaying = false;
   /** Called when the lanes changed. */ onLanes = () => {};
   /** @type {(event: KeyboardEvent) => boolean} */ key;
 
@@ -87,7 +86,6 @@ export class Editor {
     besideRecording(this, recorded, signal);
     new ResizeObserver(() => this.#resize()).observe(this.#canvas.parentElement);
     this.#resize();
-    this.#tick();
   }
 
   close() {
@@ -96,6 +94,8 @@ export class Editor {
   }
 
   #listen(signal) {
+    this.engine.addEventListener("report", () => this.part.isPlaying && this.repaint(), { signal }); // the playhead moves
+    this.session.addEventListener("part-stopped", () => this.repaint(), { signal });
     const { model } = this;
     model.addEventListener("loaded", () => this.#opened(), { signal });
     model.addEventListener("changed", () => this.#changed(), { signal });
@@ -231,14 +231,6 @@ export class Editor {
 
   repaint() {
     this.#pending ||= requestAnimationFrame(() => this.paintNow());
-  }
-
-  /** While it plays the playhead moves, and what is seen follows it. */
-  #tick() {
-    if (this.#life.signal.aborted) return;
-    if (this.part.frame !== null || this.#wasPlaying) this.repaint();
-    this.#wasPlaying = this.part.frame !== null;
-    requestAnimationFrame(() => this.#tick());
   }
 
   #playhead() {

@@ -57,7 +57,6 @@ export class RecordingEditor {
   #pending = 0;
   #ink = inks();
   #loop = null; // what was looped and soloed before a hit was
-  #wasPlaying = false;
 
   constructor(parts) {
     Object.assign(this, parts);
@@ -90,7 +89,6 @@ export class RecordingEditor {
     this.engine.setRange([0, 0]);
     this.#resize();
     this.#changed();
-    this.#tick();
   }
 
   close() {
@@ -101,6 +99,8 @@ export class RecordingEditor {
   }
 
   #listen(signal) {
+    this.engine.addEventListener("report", () => this.part.isPlaying && this.repaint(), { signal }); // the playhead moves
+    this.session.addEventListener("part-stopped", () => this.repaint(), { signal });
     this.model.addEventListener("changed", () => this.#changed(), { signal });
     this.model.addEventListener("selected", () => this.repaint(), { signal });
     this.ways.addEventListener("changed", () => this.#play(), { signal });
@@ -326,12 +326,5 @@ export class RecordingEditor {
       peaks: this.#waves.peaks, waves: this.#waves, fullScale: this.#how.fullScale, rate: this.#how.rate, lines, beats: model.about.beats,
       anchors: new Set(model.about.bars.map(([, time]) => nearest(lines, time))),
     }); // prettier-ignore
-  }
-
-  #tick() {
-    if (this.#life.signal.aborted) return;
-    if (this.part.frame !== null || this.#wasPlaying) this.repaint();
-    this.#wasPlaying = this.part.frame !== null;
-    requestAnimationFrame(() => this.#tick());
   }
 }
