@@ -110,8 +110,9 @@ def set_kind(request: HttpRequest) -> HttpResponse:
     kind = request.POST.get("kind", "")
     if kind not in BY_SLUG:
         return HttpResponse("Choose a kind from the list.", status=422, content_type="text/plain")
-    edits.set_kind(picked_ids(request), kind)
-    return shelf_changed()
+    picked = picked_ids(request)
+    edits.set_kind(picked, kind)
+    return shelf_changed(f"{counted(len(picked), 'sample')} set to {BY_SLUG[kind].label}.")
 
 
 @require_POST
