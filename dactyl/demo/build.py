@@ -47,9 +47,11 @@ def build() -> Iterator[str]:
     batch = Import.objects.create()
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         recorded = pool.submit(rehearsal.tracks)
-        for kit in reversed(KITS):  # the first page shows the latest first
+        latest_last = KITS[::-1]  # as the first page shows them
+        begun = [pool.map(_synthesise, [kit] * len(kit.pads), kit.pads) for kit in latest_last]
+        for kit, synthesised in zip(latest_last, begun, strict=True):
             keys = {}
-            for pad, files in zip(kit.pads, pool.map(_synthesise, [kit] * len(kit.pads), kit.pads), strict=True):
+            for pad, files in zip(kit.pads, synthesised, strict=True):
                 for key, data in files.items():
                     keys[_receive(batch, kit, pad, key, data)] = key
             for _ in import_files(batch.pk):
@@ -83,7 +85,7 @@ def _record(tracks: Mapping[str, np.ndarray]) -> str:
 def _synthesise(kit: KitPlan, pad: PadPlan) -> dict[Key, bytes]:
     """Every file of a pad as WAV bytes, scaled so that its hardest hit peaks at -4 dBFS."""
     number = kit.pads.index(pad)
-    room = Room()
+    room = Room() if kit.has_room else None
     hits = {}
     for layer in range(pad.layers):
         force = (layer + 1) / pad.layers
@@ -94,8 +96,8 @@ def _synthesise(kit: KitPlan, pad: PadPlan) -> dict[Key, bytes]:
     files = {}
     for (layer, take), dry in hits.items():
         heard = through_mics(dry * gain, pad.voice, room, LEAD_MS)
-        for mic, _, _ in MICS if kit.has_room else MICS[:1]:
-            files[pad.piece, pad.pad, layer, take, mic] = _wav(heard[mic])
+        for mic, sound in heard.items():
+            files[pad.piece, pad.pad, layer, take, mic] = _wav(sound)
     return files
 
 

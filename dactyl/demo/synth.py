@@ -97,10 +97,12 @@ def _noises(voice: Voice, force: float, frames: int, rng: np.random.Generator) -
     return 2.2 * voice.noise * hiss * envelope
 
 
-def through_mics(dry: np.ndarray, voice: Voice, room: Room, lead_ms: float) -> dict[str, np.ndarray]:
-    """What three mics hear of a hit, each (channels, frames); sound reaches the far ones later."""
+def through_mics(dry: np.ndarray, voice: Voice, room: Room | None, lead_ms: float) -> dict[str, np.ndarray]:
+    """What three mics hear of a hit, each (channels, frames); sound reaches the far ones later. Without a room, the close one alone."""
     lead = np.zeros(int(lead_ms * RATE_HZ / 1000))
     close = np.concatenate([lead, dry])[np.newaxis]
+    if room is None:
+        return {"close": close}
     angle = (voice.place * 0.7 + 1) * np.pi / 4
     near = scipy.signal.sosfilt(
         scipy.signal.butter(1, 180, "highpass", fs=RATE_HZ, output="sos"), _later(close[0], 3.1)
