@@ -250,6 +250,29 @@ class Parts(Workshop):
         page.keyboard.press("h")
         expect(page.locator("#stem-shows")).to_have_value("level")
 
+    def test_latency_is_found_by_taps_and_the_part_is_drummed_as_a_device_would(self):
+        page = self.new_part("Tapped")
+        page.locator(".record-group summary").click()
+        page.click("#tap-test")
+        page.wait_for_function("() => window.dactyl.part.isPlaying")
+        page.wait_for_timeout(500)  # the first clicks
+        taps = """() => { for (let n = 0; n < 8; n++) setTimeout(() => window.dactyl.input.midi([0x99, 36, 90], "test", performance.now()), 125 * n); }"""
+        page.evaluate(taps)
+        expect(page.locator("#tap-says")).to_contain_text("ms late, within")
+        page.wait_for_function("() => !window.dactyl.part.isPlaying")
+        found = page.evaluate("() => [document.getElementById('latency').value, localStorage.getItem('latency')]")
+        self.assertEqual(found[0], found[1])
+        self.assertLessEqual(abs(float(found[0])), 250, "half a beat at 120 at most, whatever the taps")
+        page.locator(".record-group summary").click()
+        self.drawn(page, (0, "Kick"), (480, "Snare centre"), (960, "Kick"))
+        page.evaluate("() => { window.struck = []; window.dactyl.input.addEventListener('hit', ({ detail }) => window.struck.push(detail.pads.length)); }")  # fmt: skip
+        page.click("#inputs summary")
+        page.click("text=Drum the part")
+        page.wait_for_function("() => window.struck.length === 3 && window.struck.every((pads) => pads === 1)")
+        page.click("text=Drum the part")
+        page.click("text=Stop drumming")
+        expect(page.locator("text=Drum the part")).to_be_visible()
+
     def test_all_is_selected_wherever_the_focus_stands(self):
         page = self.page("/")
         page.click("text=Ferry House")
