@@ -1,7 +1,6 @@
 """What takes and pads sound like: pictures and measures made from their prepared sounds."""
 
 import statistics
-import struct
 from collections.abc import Sequence
 from functools import partial
 from typing import Any
@@ -10,13 +9,13 @@ import numpy as np
 from django.conf import settings
 
 from dactyl.core.audio.align import lag_frames
-from dactyl.core.audio.overview import pack_columns
+from dactyl.core.audio.overview import overview_of_blocks
 from dactyl.core.bounce.response import Response, measure_response
 from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.errors import KitError
 from dactyl.core.hits.onsets import listen, onsets_of
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.wave.read import read_range, read_sound
+from dactyl.core.wave.read import read_blocks, read_range, read_sound
 from dactyl.kits import queries
 from dactyl.kits.models import Pad, Take
 from dactyl.shelf.models import Sample
@@ -46,8 +45,8 @@ def response_of(pad: Pad) -> Response | None:
 
 
 def sample_waveform(sample: Sample, columns: int) -> bytes:
-    """The same for a whole sample of the shelf."""
-    return _packed(_decoded(sample.sha256), 0, 0, columns)
+    """A whole sample of the shelf as ``waveform_of`` has a take."""
+    return overview_of_blocks(read_blocks(whole_path(sample.sha256), 0, sample.frames), sample.frames, columns)
 
 
 def transients_of(sample: Sample, sensitivity: float, most: int) -> list[int] | None:
@@ -64,21 +63,23 @@ def transients_of(sample: Sample, sensitivity: float, most: int) -> list[int] | 
 
 
 def waveform_of(take: Take, start: int, stop: int, columns: int) -> bytes:
-    """Lowest and highest value of the first mic's sample in each column: its peak (float32), then int8 pairs."""
-    return _packed(_audio(take), start, stop, columns)
+    """Lowest and highest value of the first mic's sample in each column, from ``start`` to ``stop``: int8 pairs, 127 is the
+    peak of what is shown. A ``stop`` at or before ``start`` means the end."""
+    sample = _first_sample(take)
+    start = max(0, min(start, sample.frames - 1))
+    stop = sample.frames if stop <= start else min(stop, sample.frames)
+    if take.is_reversed:
+        start, stop = sample.frames - stop, sample.frames - start
+    packed = overview_of_blocks(read_blocks(whole_path(sample.sha256), start, stop), stop - start, columns)
+    return np.frombuffer(packed, np.int16)[::-1].tobytes() if take.is_reversed else packed
 
 
-def _packed(audio: np.ndarray, start: int, stop: int, columns: int) -> bytes:
-    frames = audio.shape[1]
-    start, stop = max(0, min(start, frames - 1)), frames if stop <= start else min(stop, frames)
-    peak = max(float(np.abs(audio).max()), 1e-6)
-    part = audio[:, start:stop] / peak
-    return struct.pack("<f", peak) + pack_columns(part.min(axis=0), part.max(axis=0), columns)
+def _first_sample(take: Take) -> Sample:
+    return take.samples.select_related("sample").order_by("mic__position")[0].sample
 
 
 def _audio(take: Take) -> np.ndarray:
-    sample = take.samples.select_related("sample").order_by("mic__position")[0].sample
-    audio = _decoded(sample.sha256)
+    audio = _decoded(_first_sample(take).sha256)
     return audio[:, ::-1] if take.is_reversed else audio
 
 

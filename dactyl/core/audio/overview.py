@@ -1,5 +1,6 @@
 """A sound small enough to draw: lowest and highest value in each of a few hundred columns."""
 
+from collections.abc import Iterable
 from functools import lru_cache
 
 import numpy as np
@@ -12,10 +13,32 @@ def overview(audio: np.ndarray, columns: int = COLUMNS) -> bytes:
     return pack_columns(audio.min(axis=0), audio.max(axis=0), columns)
 
 
+def overview_of_blocks(blocks: Iterable[np.ndarray], frames: int, columns: int) -> bytes:
+    """The same of a sound that comes in blocks, (channels, some of its ``frames``) each."""
+    starts = _column_starts(frames, columns)
+    pairs = np.tile(np.array([np.inf, -np.inf], np.float32), (len(starts), 1))
+    at = 0
+    for block in blocks:
+        first = np.searchsorted(starts, at, side="right") - 1
+        last = np.searchsorted(starts, at + block.shape[1], side="left")
+        cuts = np.maximum(starts[first:last] - at, 0)
+        pairs[first:last, 0] = np.minimum(pairs[first:last, 0], np.minimum.reduceat(block.min(axis=0), cuts))
+        pairs[first:last, 1] = np.maximum(pairs[first:last, 1], np.maximum.reduceat(block.max(axis=0), cuts))
+        at += block.shape[1]
+    return _packed(pairs)
+
+
 def pack_columns(lows: np.ndarray, highs: np.ndarray, columns: int = COLUMNS) -> bytes:
     """Reduce running extremes, each of shape (n,), to at most ``columns`` int8 pairs; 127 is the largest of them."""
-    starts = np.unique(np.linspace(0, len(lows), min(columns, len(lows)), endpoint=False).astype(np.intp))
-    pairs = np.stack([np.minimum.reduceat(lows, starts), np.maximum.reduceat(highs, starts)], axis=1)
+    starts = _column_starts(len(lows), columns)
+    return _packed(np.stack([np.minimum.reduceat(lows, starts), np.maximum.reduceat(highs, starts)], axis=1))
+
+
+def _column_starts(frames: int, columns: int) -> np.ndarray:
+    return np.unique(np.linspace(0, frames, min(columns, frames), endpoint=False).astype(np.intp))
+
+
+def _packed(pairs: np.ndarray) -> bytes:
     peak = max(float(np.abs(pairs).max(initial=0.0)), 1e-9)
     return np.rint(pairs * (127 / peak)).astype(np.int8).tobytes()
 

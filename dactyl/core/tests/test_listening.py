@@ -7,9 +7,11 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from dactyl.core.audio.measure import measure
-from dactyl.core.audio.overview import outline, overview
+from dactyl.core.audio.overview import outline, overview, overview_of_blocks
 from dactyl.core.audio.prepare import Recipe, prepare, to_int16
 from dactyl.core.errors import AudioError
 from dactyl.core.kinds import KINDS
@@ -17,7 +19,7 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.hearing import heard_in_a_kit
 from dactyl.core.stack.kind import guess_kind
 from dactyl.core.stack.layers import split_evenly
-from dactyl.core.wave.read import read_sound
+from dactyl.core.wave.read import read_blocks, read_range, read_sound
 from dactyl.core.wave.tags import Tags, read_tags, write_tagged
 
 
@@ -91,6 +93,26 @@ class Measuring(SimpleTestCase):
         self.assertEqual((pairs[:, 1].max(), pairs[:, 0].min()), (127, -64))
         self.assertEqual(len(overview(audio[:, :3])), 6)
         self.assertTrue(outline(overview(audio), 100, 20).startswith("M"))
+
+    @given(st.integers(1, 3000), st.integers(1, 400), st.integers(1, 900), st.integers(0, 99))
+    @settings(max_examples=60)
+    def test_an_overview_by_blocks_is_that_of_the_whole(self, frames, columns, block, seed):
+        audio = np.random.default_rng(seed).normal(0, 0.3, (2, frames)).astype(np.float32)
+        blocks = (audio[:, at : at + block] for at in range(0, frames, block))
+        self.assertEqual(overview_of_blocks(blocks, frames, columns), overview(audio, columns))
+
+    def test_a_range_is_read_in_blocks_as_it_is_read_at_once(self):
+        sound = np.random.default_rng(3).normal(0, 0.1, (9000, 2))
+        with tempfile.TemporaryDirectory() as folder:
+            for suffix in ("wav", "flac", "ogg"):
+                path = Path(folder) / f"long.{suffix}"
+                soundfile.write(path, sound, 48_000)
+                for start, end in ((0, 9000), (17, 4321), (8990, 20_000), (9000, 9100)):
+                    blocks = list(read_blocks(path, start, end, 500))
+                    whole = read_range(path, start, end)
+                    self.assertLessEqual(max((block.shape[1] for block in blocks), default=0), 500)
+                    found = np.concatenate([whole[:, :0], *blocks], axis=1)
+                    np.testing.assert_array_equal(found, whole, f"{suffix} {start} {end}")
 
 
 class Reading(SimpleTestCase):

@@ -1,5 +1,6 @@
 """Decode a sound file to planar float32, or say in one sentence why not."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -71,6 +72,29 @@ def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
             if len(rows) < min(end_frame, file.frames) - start_frame:
                 raise AudioError("It is cut short: some of its sound is missing; copy it again.")
             return np.ascontiguousarray(rows.T)
+    except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:
+        raise AudioError(_why_unreadable(path, problem)) from problem
+
+
+def read_blocks(path: Path, start_frame: int, end_frame: int, block_frames: int = 1 << 18) -> Iterator[np.ndarray]:
+    """The same, block by block, so that a long range needs little memory; each (channels, up to ``block_frames``).
+
+    raises : AudioError
+    """
+    try:
+        with soundfile.SoundFile(path) as file:
+            _refuse_unfit(file, MAX_MICS)
+            at, end = 0, min(end_frame, file.frames)
+            if file.format not in _SEEKS_NEARLY:
+                at = file.seek(min(start_frame, file.frames))
+            while at < end:
+                stop = start_frame if at < start_frame else end
+                rows = file.read(min(block_frames, stop - at), dtype="float32", always_2d=True)
+                if not len(rows):
+                    raise AudioError("It is cut short: some of its sound is missing; copy it again.")
+                if at >= start_frame:
+                    yield rows.T
+                at += len(rows)
     except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:
         raise AudioError(_why_unreadable(path, problem)) from problem
 

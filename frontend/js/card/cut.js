@@ -14,7 +14,7 @@ export function startCut(session, engine) {
     canvas.dataset.drawn = "1";
     cut = { canvas, frames: Number(canvas.dataset.frames), starts: canvas.dataset.cuts.split(",").map(Number), at: 0, pairs: new Int8Array() };
     const answer = await fetch(canvas.dataset.url);
-    if (answer.ok) cut.pairs = new Int8Array(await answer.arrayBuffer(), 4);
+    if (answer.ok) cut.pairs = new Int8Array(await answer.arrayBuffer());
     draw();
   }
 

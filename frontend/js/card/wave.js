@@ -19,7 +19,7 @@ export function startWave(session, engine) {
       cache.set(key, fetch(key).then((answer) => (answer.ok ? answer.arrayBuffer() : null)));
     }
     const buffer = await cache.get(key);
-    return buffer ? { peak: new DataView(buffer).getFloat32(0, true), pairs: new Int8Array(buffer, 4) } : null;
+    return buffer && new Int8Array(buffer);
   }
 
   function open() {
@@ -48,7 +48,7 @@ export function startWave(session, engine) {
     element.width = element.clientWidth * devicePixelRatio;
     element.height = 92 * devicePixelRatio;
     if (overlay) loadOthers();
-    shown.data = await peaks(shown.box, Math.floor(shown.from), Math.ceil(shown.to), Math.min(element.width, Math.ceil(shown.to - shown.from)));
+    shown.pairs = await peaks(shown.box, Math.floor(shown.from), Math.ceil(shown.to), Math.min(element.width, Math.ceil(shown.to - shown.from)));
     if (shown === view) draw();
   }
 
@@ -65,7 +65,7 @@ export function startWave(session, engine) {
 
   function draw() {
     const element = canvas();
-    if (!element || !view?.data) return;
+    if (!element || !view?.pairs) return;
     const context = element.getContext("2d");
     const style = getComputedStyle(document.documentElement);
     const ink = (name) => style.getPropertyValue(name).trim();
@@ -74,7 +74,7 @@ export function startWave(session, engine) {
     context.clearRect(0, 0, width, height);
     context.fillStyle = ink("--paper-2");
     context.fillRect(x(view.start), 0, x(view.end) - x(view.start), height);
-    paint(context, view.data.pairs, ink("--ink"), 1);
+    paint(context, view.pairs, ink("--ink"), 1);
     view.others.forEach((pairs) => paint(context, pairs, ink("--t1"), 0.45));
     context.fillStyle = ink("--paper");
     context.globalAlpha = 0.65;
@@ -171,8 +171,8 @@ export function startWave(session, engine) {
     const near = await peaks(view.box, from, Math.min(view.frames, at + 512), 1024);
     if (!near || view.take !== take) return;
     let best = null;
-    for (let n = 1; n < near.pairs.length / 2; n++)
-      if (near.pairs[2 * n] >= 0 !== near.pairs[2 * n - 2] >= 0 && (best === null || Math.abs(from + n - at) < Math.abs(best - at))) best = from + n;
+    for (let n = 1; n < near.length / 2; n++)
+      if (near[2 * n] >= 0 !== near[2 * n - 2] >= 0 && (best === null || Math.abs(from + n - at) < Math.abs(best - at))) best = from + n;
     if (best !== null) move(edge, best);
     sendSoon();
   }
@@ -185,8 +185,8 @@ export function startWave(session, engine) {
     const found = [];
     for (const other of others.slice(0, 8)) {
       const url = shown.box.dataset.url.replace(`/${shown.take}/`, `/${other.dataset.take}/`);
-      const data = await peaks({ dataset: { url } }, Math.floor(from), Math.ceil(to), Math.min(canvas()?.width ?? 280, Math.ceil(to - from)));
-      if (data) found.push(data.pairs);
+      const pairs = await peaks({ dataset: { url } }, Math.floor(from), Math.ceil(to), Math.min(canvas()?.width ?? 280, Math.ceil(to - from)));
+      if (pairs) found.push(pairs);
     }
     if (!overlay || shown.from !== from || shown.to !== to) return;
     shown.others = found;
