@@ -93,7 +93,7 @@ def read_blocks(path: Path, start_frame: int, end_frame: int, block_frames: int 
                 if not len(rows):
                     raise AudioError("It is cut short: some of its sound is missing; copy it again.")
                 if at >= start_frame:
-                    yield rows.T
+                    yield np.ascontiguousarray(rows.T)
                 at += len(rows)
     except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:
         raise AudioError(_why_unreadable(path, problem)) from problem
