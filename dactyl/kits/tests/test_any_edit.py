@@ -16,7 +16,7 @@ from dactyl.kits.models import Layer, Mic, Output, Pad, Surface, Take, Translati
 from dactyl.kits.tests.test_edits import KitCase, dump, version
 from dactyl.shelf.tests.sounds import shelf_of
 
-STEPS = 130
+STEPS = 100
 TYPED = ["0", "1", "-3", "12.5", "64", "127", "200", "", "even", "hard", "drawn", "random", "no_repeat", "low", "band", "a", "Z",
          "Main", "Bus", "a name", "C3-D3", "x" * 90, "−6,5 dB", "[[1,1],[64,90],[127,127]]", "levels", "nan", "1e9"]  # fmt: skip
 

@@ -166,10 +166,17 @@ class Workshop(SimpleTestCase):
         page.goto(path)
         return page
 
+    def kit_page(self, name: str, view: str = "/kits/{}/") -> Page:
+        """A page of a kit of the demo, without going through the first page."""
+        home = self.window.request.get("/").text()
+        key = re.search(rf'href="/kits/(\d+)/"(?:(?!</a>).)*<strong>{name}</strong>', home, re.DOTALL)[1]
+        return self.page(view.format(key))
+
     def new_kit(self, name: str, **how) -> Page:
-        page = self.page(**how)
-        page.fill("#new-name", name)
-        page.keyboard.press("Enter")
+        self.window.request.get("/")  # for the token that a form needs
+        token = next(cookie["value"] for cookie in self.window.cookies() if cookie["name"] == "csrftoken")
+        made = self.window.request.post("/kits/new/", form={"name": name, "csrfmiddlewaretoken": token})
+        page = self.page(made.url, **how)
         page.wait_for_selector(".row.empty")
         return page
 

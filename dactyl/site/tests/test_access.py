@@ -137,8 +137,7 @@ class Access(Workshop):
                     self.assertEqual(page.evaluate(CONTRAST), [])
 
     def test_of_two_quick_clicks_on_tabs_the_second_is_shown(self):
-        page = self.page()
-        page.click("text=Ferry House")
+        page = self.kit_page("Ticket Machine")
         page.wait_for_selector("#surface[data-started]")
         for first, second in (("part", "map"), ("outputs", "kit"), ("map", "outputs")):
             page.evaluate("(names) => names.forEach((name) => document.getElementById(`tab-${name}`).click())", [first, second])  # fmt: skip
@@ -146,8 +145,7 @@ class Access(Workshop):
             page.wait_for_selector(f"[data-view={second}]")
 
     def test_a_tab_that_an_edit_draws_anew_while_it_is_pressed_is_opened(self):
-        page = self.page()
-        page.click("text=Ferry House")
+        page = self.kit_page("Ticket Machine")
         page.wait_for_selector("#surface[data-started]")
         page.evaluate("document.getElementById('tab-map').setAttribute('data-old', '')")
         page.hover("#tab-map")
@@ -158,8 +156,7 @@ class Access(Workshop):
         page.wait_for_selector("[data-view=map]")
 
     def test_the_focus_goes_everywhere_and_is_seen(self):
-        page = self.page()
-        page.click("text=Engine Deck")
+        page = self.kit_page("Engine Deck")
         page.wait_for_selector("#card [data-tab]")
         page.wait_for_selector("#play:enabled")
         page.locator("body").press("Escape")

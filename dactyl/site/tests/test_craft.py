@@ -576,7 +576,11 @@ class Craft(Workshop):
         self.assertFalse(heard("a"))
 
     def test_the_whole_job_by_keyboard_alone(self):
-        page = self.new_kit("By keys")
+        page = self.page()
+        page.locator("#new-name").focus()
+        page.keyboard.type("By keys")
+        page.keyboard.press("Enter")
+        page.wait_for_selector(".row.empty")
         self.bring_in(page, {f"Keys snare {n}.wav": sound_bytes(hit(-30 + 9 * n, seed=650 + n)) for n in range(3)})
         page.locator("body").press("Escape")
         keys = page.keyboard

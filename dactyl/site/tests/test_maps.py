@@ -36,9 +36,7 @@ class Maps(Workshop):
     with_demo = True
 
     def open_map(self, kit: str, picture: str) -> Page:
-        page = self.page("/")
-        page.click(f"text={kit}")
-        page.click("#tab-map")
+        page = self.kit_page(kit, "/kits/{}/map/")
         page.click(f"#picture-{picture}")
         page.wait_for_selector(f"[data-view={picture}]")
         page.wait_for_function("() => window.dactyl.part.model?.time")

@@ -30,10 +30,8 @@ KICK, SNARE = 36, 38
 class Parts(Workshop):
     with_demo = True
 
-    def new_part(self, name: str) -> Page:
-        page = self.page("/")
-        page.click("text=Ferry House")
-        page.click("#tab-part")
+    def new_part(self, name: str, kit: str = "Ticket Machine") -> Page:
+        page = self.kit_page(kit, "/parts/of/{}/")
         page.click("#parts-menu")
         page.fill(".menu .new-part-name", name)
         page.click(".menu .new-part button")
@@ -64,9 +62,9 @@ class Parts(Workshop):
             self.hits(page, n + 1)
         self.assertEqual([hit[:2] for hit in self.hits(page, 3)], [[0, KICK], [1920, KICK], [3840, KICK]])
         page.select_option("#grid", "1/8")
-        page.mouse.move(*self.at(page, 0, "Snare centre", 8))
+        page.mouse.move(*self.at(page, 0, "Snare", 8))
         page.mouse.down()
-        page.mouse.move(*self.at(page, 3900, "Snare centre", 34), steps=20)
+        page.mouse.move(*self.at(page, 3900, "Snare", 34), steps=20)
         page.mouse.up()
         hits = self.hits(page, 3 + 9)
         painted = [hit for hit in hits if hit[1] == SNARE]
@@ -76,7 +74,7 @@ class Parts(Workshop):
         self.assertGreater(rises[-1], rises[0] + 30, "velocities follow the hand")
         page.locator("summary", has_text="Choose").click()
         page.click("form[data-choose-form=every] button")
-        expect(page.locator("#selection-says")).to_contain_text("5 hits of Snare centre")
+        expect(page.locator("#selection-says")).to_contain_text("5 hits of Snare")
         page.locator("#hit-card summary", has_text="Figures").click()
         page.click("form[data-op=grace] button")
         page.wait_for_function(f"() => ({HITS})().length > 12")
@@ -121,18 +119,18 @@ class Parts(Workshop):
         expect(page.locator("#selection-says")).to_contain_text("1 hit")
         self.drag(page, self.at(page, 2400, "Kick", 2), self.at(page, -120, "Kick", 34), "Shift")
         expect(page.locator("#selection-says")).to_contain_text("2 hits")
-        self.drag(page, self.at(page, 0, "Kick", 8), self.at(page, 480, "Snare centre", 8))
+        self.drag(page, self.at(page, 0, "Kick", 8), self.at(page, 480, "Snare", 8))
         page.wait_for_function(f"(note) => ({HITS})().every(([, at]) => at === note)", arg=SNARE)
         self.assertEqual([hit[:2] for hit in self.hits(page, 2)], [[480, SNARE], [2400, SNARE]])
-        self.drag(page, self.at(page, 480, "Snare centre", 8), self.at(page, 960, "Snare centre", 8), "Control")
+        self.drag(page, self.at(page, 480, "Snare", 8), self.at(page, 960, "Snare", 8), "Control")
         self.assertEqual([tick for tick, _, _ in self.hits(page, 4)], [480, 960, 2400, 2880])
         page.click("[data-select=none]")
-        page.mouse.click(*self.at(page, 480, "Snare centre", 8))
-        x, y = self.head(page, 480, "Snare centre")
+        page.mouse.click(*self.at(page, 480, "Snare", 8))
+        x, y = self.head(page, 480, "Snare")
         self.drag(page, (x, y), (x, y + 14))
         page.wait_for_function(f"(velocity) => ({HITS})()[0][2] < velocity", arg=first)
         self.assertEqual({velocity for _, _, velocity in self.hits(page, 4)[1:]}, {first}, "only what is selected")
-        x, y = self.head(page, 480, "Snare centre")
+        x, y = self.head(page, 480, "Snare")
         self.drag(page, (x, y), (x, y + 160))  # to the floor
         self.assertEqual([tick for tick, _, _ in self.hits(page, 3)], [960, 2400, 2880])
         page.keyboard.press("Control+z")
@@ -178,7 +176,7 @@ class Parts(Workshop):
         return x, page.locator("#part-canvas").bounding_box()["y"] + 14
 
     def test_hits_are_typed_in_numbers_and_hats_are_played_by_the_foot(self):
-        page = self.new_part("In numbers")
+        page = self.new_part("In numbers", "Ferry House")
         self.drawn(page, (0, "Kick"), (960, "Kick"))
         page.keyboard.press("Control+a")
         page.locator("#hit-card summary", has_text="numbers").click()
@@ -264,7 +262,7 @@ class Parts(Workshop):
         self.assertEqual(found[0], found[1])
         self.assertLessEqual(abs(float(found[0])), 250, "half a beat at 120 at most, whatever the taps")
         page.locator(".record-group summary").click()
-        self.drawn(page, (0, "Kick"), (480, "Snare centre"), (960, "Kick"))
+        self.drawn(page, (0, "Kick"), (480, "Snare"), (960, "Kick"))
         page.evaluate("() => { window.struck = []; window.dactyl.input.addEventListener('hit', ({ detail }) => window.struck.push(detail.pads.length)); }")  # fmt: skip
         page.click("#inputs summary")
         page.click("text=Drum the part")
@@ -274,11 +272,10 @@ class Parts(Workshop):
         expect(page.locator("text=Drum the part")).to_be_visible()
 
     def test_all_is_selected_wherever_the_focus_stands(self):
-        page = self.page("/")
-        page.click("text=Ferry House")
+        page = self.kit_page("Ticket Machine")
         page.wait_for_selector("#card [data-tab]")
         page.keyboard.press("Control+a")
-        expect(page.locator("#card .several")).to_have_text("13 pads")
+        expect(page.locator("#card .several")).to_have_text("10 pads")
         page.click("#tab-part")  # where the focus stays
         page.wait_for_function("() => window.dactyl.editor.current?.model.hits.length")
         page.keyboard.press("Control+a")

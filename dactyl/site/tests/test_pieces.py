@@ -12,8 +12,7 @@ class Pieces(Workshop):
     with_demo = True
 
     def opened(self) -> Page:
-        page = self.page("/")
-        page.click("text=Ferry House")
+        page = self.kit_page("Ferry House")
         page.wait_for_selector("#surface[data-started]")
         page.wait_for_selector("#play:not([disabled])")
         return page

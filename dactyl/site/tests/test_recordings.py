@@ -19,9 +19,7 @@ class Recordings(Workshop):
     with_demo = True
 
     def opened(self) -> Page:
-        page = self.page("/")
-        page.click("text=Ferry House")
-        page.click("#tab-part")
+        page = self.kit_page("Ferry House", "/parts/of/{}/")
         page.click("#parts-menu")
         page.click(".recordings-listed a")
         page.wait_for_function(f"() => {EDITOR}?.model.about")
@@ -100,6 +98,9 @@ class Recordings(Workshop):
 
     def test_bars_are_tapped_dragged_and_taken_away(self):
         page = self.opened()
+        page.click("text=Bars ▾")
+        page.click("#no-bars")  # those of another test
+        page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
         page.click("text=Bars ▾")
         page.click("#tap-beat")
         expect(page.locator("#status")).to_contain_text("Press Play, then tap")

@@ -106,9 +106,7 @@ class Shelf(Workshop):
         page.wait_for_selector("#recording-tracks .track-row")
 
     def test_a_pad_is_compared_with_its_track_and_given_what_was_measured(self):
-        page = self.page()
-        page.click("text=Ferry House")
-        page.click("#tab-part")
+        page = self.kit_page("Ferry House", "/parts/of/{}/")
         page.click("#parts-menu")
         page.click(".recordings-listed a")
         page.wait_for_function("() => window.dactyl.recording.current?.model.about")
