@@ -19,9 +19,10 @@ from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, e
 from dactyl.site.test_runner import SHARED_FOLDER
 
 CHROMIUM = "/usr/bin/chromium"
+# The last one, with a page that stays open: pages come and go in one process, where each began one or two of its own.
 ARGUMENTS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
+    "--disable-component-update", "--disable-sync", "--process-per-site",
 ]  # fmt: skip
 SOUND_WITHOUT_GESTURE = "--autoplay-policy=no-user-gesture-required"
 VIEWPORT = {"width": 1280, "height": 800}
@@ -104,6 +105,7 @@ def open_window(chromium: Browser, served: Server) -> BrowserContext:
     window = chromium.new_context(viewport=VIEWPORT, base_url=served.url)
     window.set_default_timeout(PATIENCE_MS)
     expect.set_options(timeout=PATIENCE_MS)
+    window.new_page().goto("/static/theme.js")  # stays open
     return window
 
 
