@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.formats.midi_names import write_names
 from dactyl.core.parts.part import Event, Part
-from dactyl.site.tests.served import LISTEN, Workshop
+from dactyl.site.tests.served import LISTEN, SLOW_ANSWERS, Workshop
 
 # A made-up controller: the note of each cell, the lower left first, in no order at all.
 SCRAMBLED = [61, 20, 88, 47, 99, 33, 75, 52, 110, 41, 66, 28, 93, 57, 84, 70]
@@ -150,9 +150,14 @@ class Maps(Workshop):
         page.keyboard.press("Shift+ArrowDown")
         expect(page.locator("#cells-said")).to_contain_text("2 pads to lay")
         page.keyboard.press("Escape")
+        cell(10).click()
+        page.evaluate(SLOW_ANSWERS)
+        page.keyboard.press("Delete")
         page.uncheck("#arrange-cells")
         cell(7).click()  # an empty one, while it is played: what shall stand here?
         page.wait_for_selector("#ask[open]")
+        stands(10, None)  # an answer that comes meanwhile does not close the question
+        expect(page.locator("body.busy")).to_have_count(0)
         page.locator("#ask button", has_text="Kick").first.click()
         expect(cell(7)).to_have_attribute("data-pad", re.compile(r"\d"))
 

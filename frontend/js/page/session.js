@@ -23,7 +23,7 @@ export class Session extends EventTarget {
     this.#engine = engine;
     this.pads = Number(body.dataset.selected) ? [Number(body.dataset.selected)] : [];
     body.addEventListener("htmx:configRequest", ({ detail }) => Object.assign(detail.headers, this.headers));
-    body.addEventListener("kit-changed", ({ detail }) => this.#changed(detail));
+    body.addEventListener("kit-changed", ({ detail, target }) => this.#changed(detail, target));
     body.addEventListener("htmx:afterSettle", () => this.mark());
     body.addEventListener("htmx:sendError", () => this.say("The server does not answer. Is it running? Nothing was changed.", true));
     body.addEventListener("htmx:responseError", ({ detail }) => this.say(detail.xhr.responseText.slice(0, 300), true));
@@ -246,11 +246,11 @@ export class Session extends EventTarget {
     this.#fadeTimer = setTimeout(() => status.classList.remove("shown"), status.classList.contains("warning") ? 12000 : 4000);
   }
 
-  #changed({ pads, touched, refused, ways }) {
+  #changed({ pads, touched, refused, ways }, source) {
     if (!refused) this.#touched = touched;
     if (!refused || pads === null) this.#engine.loadPlaybook(pads, ways);
     if (ways) this.dispatchEvent(new Event("ways"));
-    if (!refused) document.querySelector("#ask[open]")?.close();
+    if (!refused) source.closest("#ask[open]")?.close(); // one that was opened since an edit was sent stays
   }
 
   #click(event) {
