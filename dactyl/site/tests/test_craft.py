@@ -209,7 +209,9 @@ class Craft(Workshop):
     def test_takes_move_by_drag_and_by_key_are_left_out_and_removed(self):
         page = self.layered("Takes")
         layers = page.locator("#card .layers > li")
-        page.wait_for_function("() => !document.querySelector('.htmx-request') && document.querySelector('#response svg')")
+        page.wait_for_function(
+            "() => !document.querySelector('.htmx-request') && document.querySelector('#response svg')"
+        )
         layers.nth(2).locator(".take").first.drag_to(layers.nth(0))
         expect(page.locator("#undo")).to_contain_text("moved")
         expect(layers.nth(0)).to_contain_text("3 takes")
