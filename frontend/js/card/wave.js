@@ -74,8 +74,8 @@ export function startWave(session, engine) {
     context.clearRect(0, 0, width, height);
     context.fillStyle = ink("--paper-2");
     context.fillRect(x(view.start), 0, x(view.end) - x(view.start), height);
+    view.others.forEach((pairs) => paint(context, pairs, ink("--t1"), 0.45)); // behind: seen where they differ
     paint(context, view.pairs, ink("--ink"), 1);
-    view.others.forEach((pairs) => paint(context, pairs, ink("--t1"), 0.45));
     context.fillStyle = ink("--paper");
     context.globalAlpha = 0.65;
     context.fillRect(0, 0, x(view.start), height);
