@@ -184,7 +184,7 @@ export function startWave(session, engine) {
     const { from, to } = shown;
     const found = [];
     for (const other of others.slice(0, 8)) {
-      const url = shown.box.dataset.url.replace(`/${shown.take}/`, `/${other.dataset.take}/`);
+      const url = shown.box.dataset.url.replace(`/takes/${shown.take}/`, `/takes/${other.dataset.take}/`);
       const pairs = await peaks({ dataset: { url } }, Math.floor(from), Math.ceil(to), Math.min(canvas()?.width ?? 280, Math.ceil(to - from)));
       if (pairs) found.push(pairs);
     }
