@@ -151,8 +151,9 @@ class Maps(Workshop):
         expect(page.locator("#cells-said")).to_contain_text("2 pads to lay")
         page.keyboard.press("Escape")
         cell(10).click()
+        expect(cell(10)).to_have_attribute("aria-selected", "true")
         page.evaluate(SLOW_ANSWERS)
-        page.keyboard.press("Delete")
+        cell(10).press("Delete")
         page.uncheck("#arrange-cells")
         cell(7).click()  # an empty one, while it is played: what shall stand here?
         page.wait_for_selector("#ask[open]")
