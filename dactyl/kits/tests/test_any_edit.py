@@ -174,6 +174,7 @@ class AnyEdit(KitCase):
         self.assertEqual(dump(self.kit), end)
         with self.assertRaises(history.StaleDocument):
             history.go_to(self.kit, version(self.kit) - 1, first.pk)
+        self.assertEqual(dump(self.kit), end)
         versions.go_back(Version.objects.get(pk=kept.pk), version(self.kit))
         connection.check_constraints()
         self.assertEqual(queries.whole_kit_value(self.kit.pk), halfway)

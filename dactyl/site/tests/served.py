@@ -146,6 +146,19 @@ LISTEN = """async (seconds) => {  // the highest peak of what sounds within some
 }"""
 
 
+def drag(page: Page, start: tuple[float, float], end: tuple[float, float], *keys: str) -> None:
+    """By the mouse, with keys held down."""
+    for key in keys:
+        page.keyboard.down(key)
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move((start[0] + end[0]) / 2, end[1], steps=4)
+    page.mouse.move(*end, steps=4)
+    page.mouse.up()
+    for key in keys:
+        page.keyboard.up(key)
+
+
 class Workshop(SimpleTestCase):
     """One server and one window for all tests of a class; no page may have a script error, or leave something behind."""
 

@@ -9,7 +9,7 @@ import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
-from dactyl.site.tests.served import LISTEN, SLOW_ANSWERS, VIEWPORT, Workshop
+from dactyl.site.tests.served import LISTEN, SLOW_ANSWERS, VIEWPORT, Workshop, drag
 
 DEVICE = """() => {
   window.device = { name: "Two by eight", state: "connected", onmidimessage: null };
@@ -56,12 +56,13 @@ def loop(beats: int = 8, beat_frames: int = 12_000) -> bytes:
     return sound_bytes(sound)
 
 
-def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
-    page.mouse.move(*start)
-    page.mouse.down()
-    page.mouse.move((start[0] + end[0]) / 2, end[1], steps=4)
-    page.mouse.move(*end, steps=4)
-    page.mouse.up()
+def soft_and_hard(name: str, seed: int) -> dict[str, bytes]:
+    """Two levels of three takes each, as their names say."""
+    return {
+        f"{name} {word} {take}.wav": sound_bytes(hit(level + 0.4 * take, seed=seed + take + n))
+        for n, (word, level) in enumerate((("soft", -30), ("hard", -8)))
+        for take in (1, 2, 3)
+    }
 
 
 class Craft(Workshop):
@@ -157,9 +158,7 @@ class Craft(Workshop):
 
     def test_a_proposal_is_mended_by_hand_before_it_is_applied(self):
         page = self.new_kit("Mended")
-        files = {f"Bell {word} {take}.wav": sound_bytes(hit(level + 0.4 * take, seed=70 + take + n)) for n, (word, level) in
-                 enumerate((("soft", -30), ("hard", -8))) for take in (1, 2, 3)}  # fmt: skip
-        self.bring_in(page, files)
+        self.bring_in(page, soft_and_hard("Bell", 70))
         page.fill("#shelf-q", "bell")
         expect(page.locator(".sample")).to_contain_text(["Bell"] * 6)
         page.press("#shelf-q", "ArrowDown")
@@ -260,9 +259,7 @@ class Craft(Workshop):
 
     def test_files_of_a_proposal_are_moved_by_keys_and_the_focus_goes_with_them(self):
         page = self.new_kit("Chips")
-        files = {f"Gong {word} {take}.wav": sound_bytes(hit(level + 0.4 * take, seed=170 + take + n)) for n, (word, level) in
-                 enumerate((("soft", -30), ("hard", -8))) for take in (1, 2, 3)}  # fmt: skip
-        self.bring_in(page, files)
+        self.bring_in(page, soft_and_hard("Gong", 170))
         page.click("[data-stack-import]")
         chips = [page.locator(f'[data-layer-place="0.{layer}"] .chip') for layer in (0, 1)]
         chips[0].first.focus()

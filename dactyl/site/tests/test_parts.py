@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import Workshop
+from dactyl.site.tests.served import Workshop, drag
 
 LANE = """(name) => { const { lanes } = window.dactyl.editor.current; return lanes.findIndex((lane) => lane.name === name); }"""
 PLACE = """([tick, lane]) => {
@@ -94,16 +94,6 @@ class Parts(Workshop):
             self.hits(page, count)
         page.click("[data-select=none]")
 
-    def drag(self, page: Page, start: tuple[float, float], end: tuple[float, float], *keys: str) -> None:
-        for key in keys:
-            page.keyboard.down(key)
-        page.mouse.move(*start)
-        page.mouse.down()
-        page.mouse.move(*end, steps=6)
-        page.mouse.up()
-        for key in keys:
-            page.keyboard.up(key)
-
     def head(self, page: Page, tick: int, lane: str) -> tuple[float, float]:
         """The head of a hit, by which its velocity is changed."""
         x, foot = self.at(page, tick, lane, 0)
@@ -115,23 +105,23 @@ class Parts(Workshop):
         page = self.new_part("Held")
         self.drawn(page, (0, "Kick"), (1920, "Kick"))
         first = self.hits(page, 2)[0][2]
-        self.drag(page, self.at(page, 2400, "Kick", 2), self.at(page, 1440, "Kick", 34), "Shift")
+        drag(page, self.at(page, 2400, "Kick", 2), self.at(page, 1440, "Kick", 34), "Shift")
         expect(page.locator("#selection-says")).to_contain_text("1 hit")
-        self.drag(page, self.at(page, 2400, "Kick", 2), self.at(page, -120, "Kick", 34), "Shift")
+        drag(page, self.at(page, 2400, "Kick", 2), self.at(page, -120, "Kick", 34), "Shift")
         expect(page.locator("#selection-says")).to_contain_text("2 hits")
-        self.drag(page, self.at(page, 0, "Kick", 8), self.at(page, 480, "Snare", 8))
+        drag(page, self.at(page, 0, "Kick", 8), self.at(page, 480, "Snare", 8))
         page.wait_for_function(f"(note) => ({HITS})().every(([, at]) => at === note)", arg=SNARE)
         self.assertEqual([hit[:2] for hit in self.hits(page, 2)], [[480, SNARE], [2400, SNARE]])
-        self.drag(page, self.at(page, 480, "Snare", 8), self.at(page, 960, "Snare", 8), "Control")
+        drag(page, self.at(page, 480, "Snare", 8), self.at(page, 960, "Snare", 8), "Control")
         self.assertEqual([tick for tick, _, _ in self.hits(page, 4)], [480, 960, 2400, 2880])
         page.click("[data-select=none]")
         page.mouse.click(*self.at(page, 480, "Snare", 8))
         x, y = self.head(page, 480, "Snare")
-        self.drag(page, (x, y), (x, y + 14))
+        drag(page, (x, y), (x, y + 14))
         page.wait_for_function(f"(velocity) => ({HITS})()[0][2] < velocity", arg=first)
         self.assertEqual({velocity for _, _, velocity in self.hits(page, 4)[1:]}, {first}, "only what is selected")
         x, y = self.head(page, 480, "Snare")
-        self.drag(page, (x, y), (x, y + 160))  # to the floor
+        drag(page, (x, y), (x, y + 160))  # to the floor
         self.assertEqual([tick for tick, _, _ in self.hits(page, 3)], [960, 2400, 2880])
         page.keyboard.press("Control+z")
         self.hits(page, 4)
@@ -141,13 +131,13 @@ class Parts(Workshop):
         self.drawn(page, *((tick, "Kick") for tick in (0, 480, 960, 1440)))
         page.locator(f"[data-lane='{page.evaluate(LANE, 'Kick')}']").click()  # its velocities stand below
         low, high = page.evaluate(RAMP, [0, 1440])
-        self.drag(page, low, high)
+        drag(page, low, high)
         page.wait_for_function(f"() => ({HITS})()[0][2] < 40")
         velocities = [velocity for _, _, velocity in self.hits(page, 4)]
         self.assertEqual(velocities, sorted(set(velocities)))
         self.assertGreater(velocities[-1], 90)
         bar = page.evaluate("() => window.dactyl.editor.current.model.time.barAt(0).end")
-        self.drag(page, self.on_ruler(page, 0), self.on_ruler(page, bar))
+        drag(page, self.on_ruler(page, 0), self.on_ruler(page, bar))
         self.assertEqual(page.evaluate("() => window.dactyl.part.range"), [0, bar])
         page.locator("#hit-card summary", has_text="Part").click()
         page.fill("form[data-op=section] input", "Verse")

@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import LISTEN, Workshop
+from dactyl.site.tests.served import LISTEN, Workshop, drag
 
 EDITOR = "window.dactyl.recording.current"
 FADER = "(value) => { const fader = document.getElementById('beside'); fader.value = value; fader.dispatchEvent(new Event('input')); }"
@@ -32,16 +32,6 @@ class Recordings(Workshop):
         page.wait_for_function(f"(count) => {taken}.length === count", arg=count)
         return page.evaluate(f"() => {taken}.map(({{ time }}) => time)")
 
-    def drag(self, page: Page, y: float, x: float, by: float, *, key: str = "") -> None:
-        if key:
-            page.keyboard.down(key)
-        page.mouse.move(x, y)
-        page.mouse.down()
-        page.mouse.move(x + by, y, steps=5)
-        page.mouse.up()
-        if key:
-            page.keyboard.up(key)
-
     def test_hits_are_put_held_and_left_out_by_the_pointer_and_a_track_by_its_card(self):
         page = self.opened()
         row = 1
@@ -50,7 +40,7 @@ class Recordings(Workshop):
         times = self.taken(page, at["count"])
         y = at["y"] + at["foot"] - at["height"] / 2
         x = at["x"] + at["hits"][0]
-        self.drag(page, y, x, -10, key="Alt")  # freely, not to a rise
+        drag(page, (x, y), (x - 10, y), "Alt")  # freely, not to a rise
         expect(page.locator("#recording-undo")).to_contain_text("moved by")
         moved = self.taken(page, at["count"])
         scale = page.evaluate(f"() => {EDITOR}.view.secondsPerPixel")
@@ -84,7 +74,8 @@ class Recordings(Workshop):
         page.wait_for_function(f"() => !{EDITOR}.model.taken({EDITOR}.track.id).every(({{ velocity }}) => velocity === 77)")  # fmt: skip
         box = page.locator("#track-histogram").bounding_box()
         hard = page.input_value("#track-hard")
-        self.drag(page, box["y"] + 10, box["x"] + box["width"] * 0.9, -0.3 * box["width"])
+        hard_at, y = box["x"] + box["width"] * 0.9, box["y"] + 10
+        drag(page, (hard_at, y), (hard_at - 0.3 * box["width"], y))
         expect(page.locator("#track-hard")).not_to_have_value(hard)
         page.locator("#recording-canvas").focus()
         softest = page.input_value("#track-softest")
@@ -122,19 +113,36 @@ class Recordings(Workshop):
         page.keyboard.press("0")
         canvas = page.locator("#recording-canvas").bounding_box()
         place = page.evaluate(f"() => {EDITOR}.view.x({EDITOR}.model.about.lines[{behind}])")
-        self.drag(page, canvas["y"] + 6, canvas["x"] + place, 12)
+        left, bars, ruler = canvas["x"], canvas["y"] + 6, canvas["y"] + 30
+        drag(page, (left + place, bars), (left + place + 12, bars))
         page.wait_for_function(f"(line) => !{EDITOR}.model.about.lines.includes(line)", arg=lines[behind])
         moved = page.evaluate(f"() => {EDITOR}.model.about.lines")
         self.assertLess(min(abs(line - tapped[4]) for line in moved), 0.15, "what was set stays")
-        ruler = canvas["y"] + page.evaluate("() => 30")
-        self.drag(page, ruler, canvas["x"] + 100, 200)
+        drag(page, (left + 100, ruler), (left + 300, ruler))
         start, end = page.evaluate(f"() => {EDITOR}.range")
         self.assertAlmostEqual(end - start, 200 * page.evaluate(f"() => {EDITOR}.view.secondsPerPixel"), delta=0.2)
-        page.mouse.click(canvas["x"] + 500, ruler)
+        page.mouse.click(left + 500, ruler)
         self.assertEqual(page.evaluate(f"() => {EDITOR}.range"), [0, 0])
         page.click("text=Bars ▾")
         page.click("#no-bars")
         page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
+
+    def test_a_pad_is_compared_with_its_track_and_given_what_was_measured(self):
+        page = self.opened()
+        page.wait_for_selector("#recording-tracks .track-row")
+        page.evaluate(f"() => {EDITOR}.choose(1)")
+        page.click("#match")
+        rows = page.locator("#matches li")
+        expect(rows.first).to_be_visible()
+        level = rows.filter(has_text="level").first
+        words = level.inner_text()
+        level.locator("button").click()
+        expect(page.locator("#undo")).to_contain_text("Level of")
+        expect(rows.filter(has_text="level").first).not_to_have_text(words)
+        page.select_option("#track-pad", "0")
+        page.click("#match")
+        expect(page.locator("#match-says")).to_contain_text("goes to no pad. Choose one first")
+        expect(rows).to_have_count(0)
 
     def test_what_is_no_recording_is_said(self):
         page = self.opened()

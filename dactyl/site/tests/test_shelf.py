@@ -20,6 +20,9 @@ class Shelf(Workshop):
     def names(self, page: Page) -> list[str]:
         return page.locator("#kit-cards > li:not([hidden]) strong").all_inner_texts()
 
+    def drop(self, page: Page, place: str, files: dict[str, bytes]) -> None:
+        page.evaluate(DROP, [place, [[name, list(data)] for name, data in files.items()]])
+
     def found(self, page: Page, words: str, count: int) -> None:
         page.fill("#shelf-q", words)
         expect(page.locator(".sample")).to_have_count(count)
@@ -56,7 +59,7 @@ class Shelf(Workshop):
     def test_samples_are_selected_in_a_row_told_apart_and_begun_a_kit_with(self):
         page = self.page("/shelf/")
         files = {f"Lighter {n}.wav": sound_bytes(hit(-6 - 5 * n, seed=310 + n, seconds=0.2)) for n in range(5)}
-        page.evaluate(DROP, ["#samples", [[name, list(data)] for name, data in files.items()]])
+        self.drop(page, "#samples", files)
         expect(page.locator("#import")).to_contain_text("5 came in")
         self.found(page, "lighter", 5)
         samples, picked = page.locator(".sample"), page.locator("#picked")
@@ -82,7 +85,7 @@ class Shelf(Workshop):
     def test_samples_go_to_a_pad_to_an_empty_cell_and_tracks_to_the_part(self):
         page = self.new_kit("Given")
         files = {f"Given {n}.wav": sound_bytes(hit(-6 - 5 * n, seed=330 + n, seconds=0.2)) for n in range(3)}
-        page.evaluate(DROP, ["body", [[name, list(data)] for name, data in files.items()]])
+        self.drop(page, "body", files)
         expect(page.locator("#import")).to_contain_text("3 came in")
         self.found(page, "given", 3)
         page.locator(".sample").first.click()
@@ -98,29 +101,9 @@ class Shelf(Workshop):
         expect(filled).to_have_count(2)
         page.click("#tab-part")
         page.wait_for_selector("[data-view=part]")
-        tracks = [[f"{name}.wav", list(sound_bytes(hit(-6, seed=n, seconds=1.0)))] for n, name in enumerate(("Kick in", "OH"))]  # fmt: skip
-        page.evaluate(DROP, ["#view", tracks])  # into a part: a recording of one performance
+        tracks = {f"{name}.wav": sound_bytes(hit(-6, seed=n, seconds=1.0)) for n, name in enumerate(("Kick in", "OH"))}
+        self.drop(page, "#view", tracks)  # into a part: a recording of one performance
         page.wait_for_selector("[data-view=recording]")
         expect(page.locator("#tracks")).to_contain_text("Kick in")
         page.click("text=Find the hits")
         page.wait_for_selector("#recording-tracks .track-row")
-
-    def test_a_pad_is_compared_with_its_track_and_given_what_was_measured(self):
-        page = self.kit_page("Ferry House", "/parts/of/{}/")
-        page.click("#parts-menu")
-        page.click(".recordings-listed a")
-        page.wait_for_function("() => window.dactyl.recording.current?.model.about")
-        page.wait_for_selector("#recording-tracks .track-row")
-        page.evaluate("() => window.dactyl.recording.current.choose(1)")
-        page.click("#match")
-        rows = page.locator("#matches li")
-        expect(rows.first).to_be_visible()
-        level = rows.filter(has_text="level").first
-        words = level.inner_text()
-        level.locator("button").click()
-        expect(page.locator("#undo")).to_contain_text("Level of")
-        expect(rows.filter(has_text="level").first).not_to_have_text(words)
-        page.select_option("#track-pad", "0")
-        page.click("#match")
-        expect(page.locator("#match-says")).to_contain_text("goes to no pad. Choose one first")
-        expect(rows).to_have_count(0)
