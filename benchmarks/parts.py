@@ -113,13 +113,13 @@ def _tighten(part) -> list[Row]:
 
 
 def _drawing(data, kit: int, part: int) -> list[Row]:
-    from dactyl.site.tests.served import Server, browser, open_page, open_window
+    from dactyl.site.tests.served import Server, open_page, open_window
 
     served = Server(data)
     served.start()
     try:
-        with browser() as chromium:
-            page, _ = open_page(open_window(chromium, served))
+        with open_window(served) as window:
+            page, _ = open_page(window)
             page.goto(f"/parts/of/{kit}/?part={part}")
             page.wait_for_function(f"() => window.dactyl?.editor.current?.model.hits.length >= {MANY}")
             page.wait_for_timeout(1000)

@@ -74,14 +74,14 @@ def rows() -> list[Row]:
     with own_data() as data:
         large = [large_kit().pk for _ in range(2)]
         from dactyl.kits import edits
-        from dactyl.site.tests.served import Server, browser, open_page, open_window
+        from dactyl.site.tests.served import Server, open_page, open_window
 
         small = edits.kits.create_kit("Small")
         served = Server(data)
         served.start()
         try:
-            with browser() as chromium:
-                page, _ = open_page(open_window(chromium, served))
+            with open_window(served) as window:
+                page, _ = open_page(window)
                 page.goto(f"/kits/{small.pk}/")
                 page.wait_for_timeout(500)
                 few = page.evaluate(STRIKE, STRIKES)

@@ -7,15 +7,15 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "dactyl.site.settings")
 
 from playwright.sync_api import Page
 
-from dactyl.site.tests.served import browser, open_page, open_window, server
+from dactyl.site.tests.served import open_page, open_window, server
 
 FOLDER = Path(__file__).parent / "screenshots"
 
 
 def main() -> None:
     FOLDER.mkdir(exist_ok=True)
-    with server(with_demo=True) as served, browser() as chromium:
-        page, _ = open_page(open_window(chromium, served))
+    with server(with_demo=True) as served, open_window(served) as window:
+        page, _ = open_page(window)
         page.goto("/")
         shoot(page, "kits")
         page.goto("/shelf/")

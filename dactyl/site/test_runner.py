@@ -1,19 +1,22 @@
 """Django's test runner with a data folder of its own, and one closing line that counts."""
 
-import atexit
 import logging
 import os
 import shutil
 import tempfile
+from contextlib import ExitStack
+from multiprocessing.util import Finalize
 from pathlib import Path
 from typing import Any
-from unittest import TestResult
+from unittest import TestResult, TestSuite
 
 from django.conf import settings
+from django.test import SimpleTestCase, TestCase, TransactionTestCase
 from django.test.runner import DiscoverRunner, ParallelTestSuite, _init_worker
 from hypothesis import HealthCheck
 from hypothesis import settings as hypothesis_settings
 
+AT_THE_END = ExitStack()  # what a process of tests has begun for all of its tests, and must end
 SHARED_FOLDER = "DACTYL_TEST_SHARED"  # in the environment: what the processes of one run make once
 
 hypothesis_settings.register_profile(
@@ -26,13 +29,15 @@ def _own_data_folder() -> None:
     settings.DATA = Path(tempfile.mkdtemp(prefix="dactyl-test-"))
     settings.FILE_UPLOAD_TEMP_DIR = settings.DATA / "incoming"
     settings.FILE_UPLOAD_TEMP_DIR.mkdir()
-    atexit.register(shutil.rmtree, settings.DATA, ignore_errors=True)
+    AT_THE_END.callback(shutil.rmtree, settings.DATA, ignore_errors=True)
 
 
 def _begin_worker(*args: Any, **kwargs: Any) -> None:
     """Of a parallel run: a database and a data folder of its own."""
     _init_worker(*args, **kwargs)
+    AT_THE_END.pop_all()  # what the process has begun that this one was forked from
     _own_data_folder()
+    Finalize(None, AT_THE_END.close, exitpriority=1)
 
 
 class SideBySide(ParallelTestSuite):
@@ -41,13 +46,18 @@ class SideBySide(ParallelTestSuite):
 
 class CountingRunner(DiscoverRunner):
     parallel_test_suite = SideBySide
+    reorder_by = (TestCase, TransactionTestCase, SimpleTestCase)  # rows first: see BrowserCase
 
     def setup_test_environment(self, **kwargs: Any) -> None:
         super().setup_test_environment(**kwargs)
         _own_data_folder()
         os.environ[SHARED_FOLDER] = tempfile.mkdtemp(prefix="dactyl-shared-")
-        atexit.register(shutil.rmtree, os.environ[SHARED_FOLDER], ignore_errors=True)
+        AT_THE_END.callback(shutil.rmtree, os.environ[SHARED_FOLDER], ignore_errors=True)
         logging.getLogger("django.request").setLevel(logging.ERROR)  # tests ask for refusals all the time
+
+    def run_suite(self, suite: TestSuite, **kwargs: Any) -> TestResult:
+        with AT_THE_END:
+            return super().run_suite(suite, **kwargs)
 
     def suite_result(self, suite: Any, result: TestResult, **kwargs: Any) -> int:
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)

@@ -5,9 +5,8 @@ import re
 from pathlib import Path
 
 from django.conf import settings
-from django.test import SimpleTestCase
 
-from dactyl.site.tests.served import browser
+from dactyl.site.tests.served import BrowserCase, browser
 
 SCRIPTS = Path(settings.ROOT) / "frontend" / "js"
 
@@ -21,11 +20,11 @@ def module(path: str) -> str:
     return f"data:text/javascript;base64,{base64.b64encode(text.encode()).decode()}"
 
 
-class ScriptCase(SimpleTestCase):
+class ScriptCase(BrowserCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.page = cls.enterClassContext(browser()).new_page()
+        cls.page = cls.enterClassContext(browser().new_context()).new_page()
 
     def run_in(self, path: str, body: str, given: object = None) -> object:
         """Evaluate ``body``, an async function of the module and what is given."""

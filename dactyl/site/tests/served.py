@@ -10,13 +10,18 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import lru_cache
+from http.cookiejar import CookieJar
 from pathlib import Path
+from urllib.parse import urlencode
+from urllib.request import HTTPCookieProcessor, ProxyHandler, build_opener
+from urllib.response import addinfourl
 
 from django.conf import settings
 from django.test import SimpleTestCase
 from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect, sync_playwright
 
-from dactyl.site.test_runner import SHARED_FOLDER
+from dactyl.site.test_runner import AT_THE_END, SHARED_FOLDER
 
 CHROMIUM = "/usr/bin/chromium"
 # The last one, with a page that stays open: pages come and go in one process, where each began one or two of its own.
@@ -37,6 +42,7 @@ class Server:
         self._environment = os.environ | {"DACTYL_DATA": str(data)}
         self._process: subprocess.Popen | None = None
         self.url = ""
+        self.cookies = CookieJar()
 
     def manage(self, *command: str) -> None:
         subprocess.run([sys.executable, "manage.py", *command], check=True, cwd=settings.ROOT, env=self._environment,
@@ -54,6 +60,11 @@ class Server:
         )
         lines = iter(self._process.stdout.readline, "")
         self.url = next(found[0] for line in lines if (found := re.search(r"http://\S+?(?=/? )", line)))
+
+    def ask(self, path: str, form: dict[str, str] | None = None) -> addinfourl:
+        """Without the browser, over a connection of its own: one that was kept may be closed just when it is used again."""
+        opener = build_opener(ProxyHandler({}), HTTPCookieProcessor(self.cookies))
+        return opener.open(self.url + path, urlencode(form).encode() if form else None, timeout=PATIENCE_MS / 1000)
 
     def stop(self, how: signal.Signals = signal.SIGINT) -> None:
         self._process.send_signal(how)
@@ -90,23 +101,23 @@ def _made_once(shared: Path, *, with_demo: bool) -> Path:
     return folder
 
 
-@contextmanager
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=[*ARGUMENTS, SOUND_WITHOUT_GESTURE])
-        try:
-            yield chromium
-        finally:
-            chromium.close()
-
-
-def open_window(chromium: Browser, served: Server) -> BrowserContext:
-    """A window of the browser: two seconds of processor, for the browser's own surface; a page in it is a quarter of that."""
-    window = chromium.new_context(viewport=VIEWPORT, base_url=served.url)
-    window.set_default_timeout(PATIENCE_MS)
+@lru_cache(maxsize=1)
+def browser() -> Browser:
+    """The one of this process, from when it is first needed: beginning it costs as much processor as six pages."""
+    playwright = sync_playwright().start()
+    chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=[*ARGUMENTS, SOUND_WITHOUT_GESTURE])
+    AT_THE_END.callback(playwright.stop)
+    AT_THE_END.callback(chromium.close)
     expect.set_options(timeout=PATIENCE_MS)
-    window.new_page().goto("/static/theme.js")  # stays open
-    return window
+    return chromium
+
+
+@contextmanager
+def open_window(served: Server, chromium: Browser | None = None) -> Iterator[BrowserContext]:
+    with (chromium or browser()).new_context(viewport=VIEWPORT, base_url=served.url) as window:
+        window.set_default_timeout(PATIENCE_MS)
+        window.new_page().goto("/static/theme.js")  # stays open, and with it the process that others share
+        yield window
 
 
 def open_page(window: BrowserContext) -> tuple[Page, list[str]]:
@@ -159,7 +170,17 @@ def drag(page: Page, start: tuple[float, float], end: tuple[float, float], *keys
         page.keyboard.up(key)
 
 
-class Workshop(SimpleTestCase):
+class BrowserCase(SimpleTestCase):
+    """From the first of these on Playwright's loop runs in this thread, where rows can't be read any more: the runner puts
+    tests that do so before."""
+
+    @classmethod
+    def setUpClass(cls):
+        browser()
+        super().setUpClass()
+
+
+class Workshop(BrowserCase):
     """One server and one window for all tests of a class; no page may have a script error, or leave something behind."""
 
     with_demo = False
@@ -168,7 +189,7 @@ class Workshop(SimpleTestCase):
     def setUpClass(cls):
         super().setUpClass()
         cls.server = cls.enterClassContext(server(with_demo=cls.with_demo))
-        cls.window = open_window(cls.enterClassContext(browser()), cls.server)
+        cls.window = cls.enterClassContext(open_window(cls.server))
 
     def page(self, path: str = "/", *, script: str = "") -> Page:
         page, problems = open_page(self.window)
@@ -183,14 +204,14 @@ class Workshop(SimpleTestCase):
 
     def kit_page(self, name: str, view: str = "/kits/{}/") -> Page:
         """A page of a kit of the demo, without going through the first page."""
-        home = self.window.request.get("/").text()
+        home = self.server.ask("/").read().decode()
         key = re.search(rf'href="/kits/(\d+)/"(?:(?!</a>).)*<strong>{name}</strong>', home, re.DOTALL)[1]
         return self.page(view.format(key))
 
     def new_kit(self, name: str, **how) -> Page:
-        self.window.request.get("/")  # for the token that a form needs
-        token = next(cookie["value"] for cookie in self.window.cookies() if cookie["name"] == "csrftoken")
-        made = self.window.request.post("/kits/new/", form={"name": name, "csrfmiddlewaretoken": token})
+        self.server.ask("/")  # for the token that a form needs
+        token = next(cookie.value for cookie in self.server.cookies if cookie.name == "csrftoken")
+        made = self.server.ask("/kits/new/", {"name": name, "csrfmiddlewaretoken": token})
         page = self.page(made.url, **how)
         page.wait_for_selector(".row.empty")
         return page

@@ -10,8 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from django.test import SimpleTestCase
-from playwright.sync_api import Page, expect
+from playwright.sync_api import expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
 from dactyl.site.tests.served import (
@@ -19,9 +18,9 @@ from dactyl.site.tests.served import (
     CHROMIUM,
     LISTEN,
     SLOW_ANSWERS,
+    BrowserCase,
     Server,
     Workshop,
-    browser,
     open_page,
     open_window,
     server,
@@ -177,7 +176,7 @@ class Story(Workshop):
         address = self.new_kit("Silence").url
         asking = self.window.browser.browser_type.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         self.addCleanup(asking.close)
-        page, problems = open_page(open_window(asking, self.server))
+        page, problems = open_page(self.enterContext(open_window(self.server, asking)))
         page.goto(address)  # a page that was opened without any press
         page.wait_for_selector("body.sound-off")
         expect(page.locator("#sound-state")).to_have_text("Sound is off: press any key")
@@ -192,10 +191,10 @@ def pulse() -> bytes:
     return bytes.fromhex("4d546864 00000006 0000 0001 01e0") + b"MTrk" + len(track).to_bytes(4, "big") + track
 
 
-class Kills(SimpleTestCase):
+class Kills(BrowserCase):
     def test_kill_9_in_the_middle_of_an_import_and_a_bounce_loses_nothing(self):
-        with server(with_demo=True) as served, browser() as chromium:
-            page, _ = open_page(open_window(chromium, served))
+        with server(with_demo=True) as served, open_window(served) as window:
+            page, _ = open_page(window)
             page.goto("/shelf/")
             with tempfile.TemporaryDirectory() as folder:
                 archive = Path(folder) / "many.zip"
@@ -208,7 +207,7 @@ class Kills(SimpleTestCase):
                 page.wait_for_function("() => / of [1-9]\\d\\d/.test(document.querySelector('#import').textContent)")
             served.stop(signal.SIGKILL)
             served.start()
-            self.wait_for(lambda: self.samples_on(page, served) == 470 + 200)
+            self.wait_for(lambda: self.samples_on(served) == 470 + 200)
             page.goto(f"{served.url}/")
             page.click("text=Ferry House")
             page.fill("#kit-name", "Ferry House, night")
@@ -227,8 +226,8 @@ class Kills(SimpleTestCase):
             self.assertEqual([path.name for path in (served.data / "bounces").iterdir()], ["1"])
             self.assertEqual(list((served.data / "incoming").iterdir()), [])
 
-    def samples_on(self, page: Page, served: Server) -> int:
-        shelf = page.request.get(f"{served.url}/shelf/").text()
+    def samples_on(self, served: Server) -> int:
+        shelf = served.ask("/shelf/").read().decode()
         return int(re.search(r'id="shelf-q"[^>]*placeholder="\S+ (\d+)', shelf)[1])
 
     def wait_for(self, is_true) -> None:

@@ -5,7 +5,6 @@ import random
 from dataclasses import replace
 
 import numpy as np
-from django.test import SimpleTestCase
 from playwright.sync_api import Page
 
 from dactyl.core.audio.interpolate import kernel
@@ -17,7 +16,7 @@ from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.kits import CHOKE_A, RATE, map_of_pads, noted, sample
 from dactyl.kits.playing import as_tables
-from dactyl.site.tests.served import browser, open_page, open_window, server
+from dactyl.site.tests.served import BrowserCase, open_page, open_window, server
 
 OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel }) => {
   const floats = (text) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
@@ -127,10 +126,10 @@ def hits(a_kit: Kit, seed: int) -> list[Hit]:
     return played
 
 
-class Same(SimpleTestCase):
+class Same(BrowserCase):
     def test_the_page_plays_what_the_core_bounces(self):
-        with server() as served, browser() as chromium:
-            page, problems = open_page(open_window(chromium, served))
+        with server() as served, open_window(served) as window:
+            page, problems = open_page(window)
             page.goto("/")
             for name, a_kit, floor_db in [
                 ("plain", with_companion(PLAIN), -100),
