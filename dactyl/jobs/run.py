@@ -68,7 +68,7 @@ def requeue_abandoned(*queues: str) -> int:
         long_ago = timezone.now() - TIME_TO_BEGIN
         queued = set()
         for result in results:
-            job_id = result.args_kwargs["args"][0]
+            job_id = _job_of(result)
             is_left = result.status == "RUNNING" and not (result.started_at and result.started_at > long_ago)
             if job_id in stale or (is_left and not _is_held(job_id)):
                 result.delete()
@@ -92,10 +92,18 @@ _under_way: set[int] = set()  # jobs of this process
 
 
 def give_back() -> None:
-    """This process is stopped by its user: what it runs is queued again, and that it did not end is not held against it."""
+    """This process is stopped by its user: what it runs is queued again, for the next worker to take at once, and that it did
+    not end is not held against it."""
     Job.objects.filter(pk__in=_under_way, state=Job.State.RUNNING).update(
         state=Job.State.QUEUED, attempts=F("attempts") - 1
     )
+    for result in DBTaskResult.objects.filter(status="RUNNING"):
+        if _job_of(result) in _under_way:
+            DBTaskResult.objects.filter(pk=result.pk).update(status="READY", started_at=None)
+
+
+def _job_of(result: DBTaskResult) -> int:
+    return result.args_kwargs["args"][0]
 
 
 @contextmanager

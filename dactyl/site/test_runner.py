@@ -1,6 +1,7 @@
 """Django's test runner with a data folder of its own, and one closing line that counts."""
 
 import logging
+import math
 import os
 import shutil
 import tempfile
@@ -40,8 +41,16 @@ def _begin_worker(*args: Any, **kwargs: Any) -> None:
     Finalize(None, AT_THE_END.close, exitpriority=1)
 
 
+def _turn(suite: TestSuite) -> float:
+    """The tests of a class in a browser come last (see BrowserCase), the longest first, so that no process is left alone."""
+    return -getattr(next(iter(suite)), "about_seconds", math.inf)
+
+
 class SideBySide(ParallelTestSuite):
     init_worker = _begin_worker
+
+    def __init__(self, subsuites: list[TestSuite], *args: Any, **kwargs: Any) -> None:
+        super().__init__(sorted(subsuites, key=_turn), *args, **kwargs)
 
 
 class CountingRunner(DiscoverRunner):
@@ -53,7 +62,8 @@ class CountingRunner(DiscoverRunner):
         _own_data_folder()
         os.environ[SHARED_FOLDER] = tempfile.mkdtemp(prefix="dactyl-shared-")
         AT_THE_END.callback(shutil.rmtree, os.environ[SHARED_FOLDER], ignore_errors=True)
-        logging.getLogger("django.request").setLevel(logging.ERROR)  # tests ask for refusals all the time
+        logging.getLogger("django.request").setLevel(logging.ERROR)  # tests ask for refusals all the time,
+        logging.getLogger("django.security").setLevel(logging.CRITICAL)  # and in the name of other sites
 
     def run_suite(self, suite: TestSuite, **kwargs: Any) -> TestResult:
         with AT_THE_END:

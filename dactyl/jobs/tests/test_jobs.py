@@ -128,8 +128,11 @@ class Jobs(TransactionTestCase):
         job = self.job("counts")
         for _ in range(5):
             Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING, attempts=1)
+            DBTaskResult.objects.get().claim("one that stops")
             with run._holding(job.pk):
                 run.give_back()
+            self.assertEqual(run.requeue_abandoned(), 1)
+            self.assertEqual(DBTaskResult.objects.ready().count(), 1, "it is taken at once, and runs once")
         job.refresh_from_db()
         self.assertEqual((job.state, job.attempts), ("queued", 0))
 

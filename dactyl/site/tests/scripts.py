@@ -21,6 +21,8 @@ def module(path: str) -> str:
 
 
 class ScriptCase(BrowserCase):
+    about_seconds = 5.0
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()

@@ -174,6 +174,8 @@ class BrowserCase(SimpleTestCase):
     """From the first of these on Playwright's loop runs in this thread, where rows can't be read any more: the runner puts
     tests that do so before."""
 
+    about_seconds = 25.0  # how long the tests of a class take: the longest begin first
+
     @classmethod
     def setUpClass(cls):
         browser()

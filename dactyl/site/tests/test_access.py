@@ -75,6 +75,7 @@ TABS = ("layers", "sound", "mics", "cuts", "notes")
 
 
 class Access(Workshop):
+    about_seconds = 30.0
     with_demo = True
 
     def views(self, page: Page):

@@ -36,6 +36,8 @@ def midi_file() -> bytes:
 
 
 class Story(Workshop):
+    about_seconds = 45.0
+
     def test_from_one_shots_to_a_kit_that_plays_and_leaves_as_stems(self):
         page = self.page()
         page.fill("#new-name", "Quay kit")
@@ -192,6 +194,8 @@ def pulse() -> bytes:
 
 
 class Kills(BrowserCase):
+    about_seconds = 50.0
+
     def test_kill_9_in_the_middle_of_an_import_and_a_bounce_loses_nothing(self):
         with server(with_demo=True) as served, open_window(served) as window:
             page, _ = open_page(window)

@@ -33,6 +33,7 @@ HITS = "() => { window.struck = []; window.dactyl.input.addEventListener('hit', 
 
 
 class Maps(Workshop):
+    about_seconds = 40.0
     with_demo = True
 
     def open_map(self, kit: str, picture: str) -> Page:

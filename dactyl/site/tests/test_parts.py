@@ -28,6 +28,7 @@ KICK, SNARE = 36, 38
 
 
 class Parts(Workshop):
+    about_seconds = 45.0
     with_demo = True
 
     def new_part(self, name: str, kit: str = "Ticket Machine") -> Page:

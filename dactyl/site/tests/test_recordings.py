@@ -16,6 +16,7 @@ PLACE = f"""(row) => {{
 
 
 class Recordings(Workshop):
+    about_seconds = 45.0
     with_demo = True
 
     def opened(self) -> Page:

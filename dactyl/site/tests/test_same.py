@@ -127,6 +127,8 @@ def hits(a_kit: Kit, seed: int) -> list[Hit]:
 
 
 class Same(BrowserCase):
+    about_seconds = 10.0
+
     def test_the_page_plays_what_the_core_bounces(self):
         with server() as served, open_window(served) as window:
             page, problems = open_page(window)
