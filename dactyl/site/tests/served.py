@@ -39,7 +39,10 @@ class Server:
 
     def __init__(self, data: Path) -> None:
         self.data = data
-        self._environment = os.environ | {"DACTYL_DATA": str(data)}
+        self._environment = os.environ | {
+            "DACTYL_DATA": str(data),
+            "DACTYL_PAGE_SOUND_MB": "32",
+        }  # a third of the demo's largest kit
         self._process: subprocess.Popen | None = None
         self.url = ""
         self.cookies = CookieJar()

@@ -32,7 +32,10 @@ window.fetch = async (url) => {
   return { ok: true, status: 200, arrayBuffer: async () => packed(extent, ready) };
 };
 const loader = (limitBytes) => new m.SoundLoader({ limitBytes, send: (message) => sent.push(message.keys ?? message.sounds.map(({ key, data }) => `${key}${data[0].length}${data[0][0] & 255 ? "" : "?"}`)) });
-const still = (one) => new Promise((resolve) => one.addEventListener("loaded", ({ detail }) => resolve(detail), { once: true }));
+const still = (one) => new Promise((resolve) => {
+  one.addEventListener("loaded", ({ detail }) => resolve(detail), { once: true });
+  setTimeout(() => resolve({}), 3000); // nothing was fetched
+});
 """
 
 
@@ -160,6 +163,40 @@ class Held(ScriptCase):
         self.assertLess(found["end"]["bytes"], 1500 + 8 * 40)
         self.assertLess(found["within"]["bytes"], 100 + 32 * 10)
         self.assertTrue(found["isUnknown"])
+
+    def test_with_a_full_budget_what_is_new_struck_or_another_kits_still_comes(self):
+        found = self.run_in(
+            "sound/loader.js",
+            LOADER
+            + """const keys = Array.from({ length: 110 }, (_, n) => String.fromCharCode(130 + n));
+            const full = loader(1000); // less than all heads
+            full.want({ whole: true, pads: keys.map((key, n) => pad(n, [[key]])) });
+            const first = (await still(full)).bytes;
+            const all = new Map(); // key -> frames, as the audio thread holds them
+            const follow = () => { for (const one of sent.splice(0).flat()) if (one.length > 1) all.set(one[0], Number(one.slice(1))); else all.delete(one); return Object.fromEntries(all); };
+            const begin = follow();
+            full.want({ pads: [pad(3, [["x"]])] });
+            const fresh = [(await still(full)).bytes, follow()];
+            full.hurry([[109, 0]]);
+            const struck = [(await still(full)).bytes, follow()];
+            full.ahead([{ pads: [pad(900, [["y", "z"]])] }]);
+            const other = [(await still(full)).bytes, follow()];
+            full.hurry([[900, 1]], [pad(900, [["y", "z"]])]);
+            const behind = [(await still(full)).bytes, follow()];
+            window.fetch = before;
+            return { first, keys, begin, fresh, struck, other, behind };""",
+        )
+        keys, begin = found["keys"], found["begin"]
+        self.assertNotIn(keys[-1], begin, "there is no room for the last")
+        for step in ("fresh", "struck", "other", "behind"):
+            with self.subTest(step):
+                self.assertLess(found[step][0], 1000 + 32 * 10 + 8 * 40)
+        self.assertIn("x", found["fresh"][1])
+        self.assertNotIn(keys[3], found["fresh"][1])
+        self.assertEqual(found["struck"][1].get(keys[109]), 20, "whole")
+        self.assertIn("y", found["other"][1])
+        self.assertEqual(found["behind"][1].get("z"), 20)
+        self.assertIn(keys[0], found["behind"][1], "what is used first stays")
 
     def test_takes_are_foretold_as_the_core_plays_them(self):
         book = compile_kit(PLAIN, RATE)

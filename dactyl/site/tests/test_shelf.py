@@ -1,5 +1,7 @@
 """The first page and the shelf: kits found and heard, samples selected, told what they are, dropped and begun a kit with."""
 
+from base64 import b64encode
+
 from playwright.sync_api import Page, expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
@@ -7,7 +9,10 @@ from dactyl.site.tests.served import Workshop
 
 DROP = """([selector, files]) => {  // as a hand drops files from elsewhere
   const held = new DataTransfer();
-  for (const [name, numbers] of files) held.items.add(new File([new Uint8Array(numbers)], name, { type: "audio/wav" }));
+  for (const [name, text] of files) {
+    const content = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+    held.items.add(new File([content], name, { type: "audio/wav" }));
+  }
   const over = document.querySelector(selector);
   for (const type of ["dragover", "drop"])
     over.dispatchEvent(new DragEvent(type, { dataTransfer: held, bubbles: true, cancelable: true }));
@@ -21,7 +26,7 @@ class Shelf(Workshop):
         return page.locator("#kit-cards > li:not([hidden]) strong").all_inner_texts()
 
     def drop(self, page: Page, place: str, files: dict[str, bytes]) -> None:
-        page.evaluate(DROP, [place, [[name, list(data)] for name, data in files.items()]])
+        page.evaluate(DROP, [place, [[name, b64encode(data).decode()] for name, data in files.items()]])
 
     def found(self, page: Page, words: str, count: int) -> None:
         page.fill("#shelf-q", words)

@@ -225,7 +225,7 @@ export class Engine extends EventTarget {
     else {
       this.clock.observe(this.#context.currentTime, performance.now());
       if (message.standIns.length) {
-        this.#loader.hurry(message.standIns);
+        this.#loader.hurry(message.standIns, this.flipped?.pads);
         this.#fire("stand-in", message.standIns);
       }
       if (this.flipped) message.played = message.played.map(([pad, velocity]) => [this.flipped.lights[pad] ?? 0, velocity]);

@@ -3,16 +3,18 @@
  * take before its others, then the whole sounds in the same order. Sounds no pad plays any more are forgotten once
  * the heads of those that replace them are here: until then they stand in for them.
  */
+import { HeldSounds } from "./held.js";
+
 const KEYS_AT_ONCE = 32;
-const HEAD_SHARE = 0.5; // of the budget, for heads
 const AGAIN_MS = 60;
+
+/** @typedef {import("./held.js").Extent} Extent */
 
 export class SoundLoader extends EventTarget {
   #send;
-  #limitBytes;
   #pads = new Map();
   #others = [];
-  /** @type {Map<string, { extent: "head" | "whole", bytes: number }>} */ #held = new Map();
+  #held;
   #wanted = new Set();
   #queue = { head: [], whole: [] };
   #isBusy = false;
@@ -20,7 +22,7 @@ export class SoundLoader extends EventTarget {
 
   constructor({ limitBytes, send }) {
     super();
-    this.#limitBytes = limitBytes;
+    this.#held = new HeldSounds(limitBytes);
     this.#send = send;
   }
 
@@ -31,28 +33,31 @@ export class SoundLoader extends EventTarget {
     this.#plan();
   }
 
-  /** What other kits sound, that may be heard next: their heads come behind this kit's own. @param {object[]} books */
+  /** What other kits sound, that may be heard next: the heads of their first takes come right behind this kit's own. @param {object[]} books */
   ahead(books) {
     this.#others = books;
     this.#plan();
   }
 
   #plan() {
-    const own = inOrderOfUse([...this.#pads.values()]);
-    const others = this.#others.map(({ pads }) => inOrderOfUse(pads));
-    const order = [...new Set([...own, ...others.flat()])];
+    const [first = [], ...later] = rounds([...this.#pads.values()]);
+    const others = this.#others.map(({ pads }) => rounds(pads));
+    const order = [...new Set([first, ...others.map(([begin = []]) => begin), ...later, ...others.flatMap(([, ...rest]) => rest)].flat())];
     this.#wanted = new Set(order);
+    this.#held.rank(order);
     this.#queue = {
       head: order.filter((key) => !this.#held.has(key)),
-      whole: order.filter((key) => this.#held.get(key)?.extent !== "whole"),
+      whole: order.filter((key) => !this.#held.isWhole(key)),
     };
     this.#work();
   }
 
-  /** These takes were struck before they arrived: fetch them next. @param {[number, number][]} takes */
-  hurry(takes) {
-    const keys = takes.flatMap(([pad, number]) => (this.#pads.get(pad)?.regions[number]?.sounds ?? []).map(([key]) => key));
-    const missing = keys.filter((key) => this.#held.get(key)?.extent !== "whole");
+  /** These takes were struck before they arrived: fetch them next. @param {[number, number][]} takes @param {object[]} pads whose they are */
+  hurry(takes, pads = [...this.#pads.values()]) {
+    const of = new Map(pads.map((pad) => [pad.id, pad]));
+    const keys = takes.flatMap(([pad, number]) => (of.get(pad)?.regions[number]?.sounds ?? []).map(([key]) => key));
+    const missing = keys.filter((key) => !this.#held.isWhole(key));
+    this.#held.prefer(keys);
     this.#queue.whole = [...new Set([...missing, ...this.#queue.whole])];
     this.#queue.head = [...new Set([...missing.filter((key) => !this.#held.has(key)), ...this.#queue.head])];
     this.#work();
@@ -91,17 +96,32 @@ export class SoundLoader extends EventTarget {
     }
   }
 
-  get #bytes() {
-    let total = 0;
-    for (const { bytes } of this.#held.values()) total += bytes;
-    return total;
-  }
-
   #forgetUnwanted() {
     const onShelf = new Set(this.#samples.values());
-    const gone = [...this.#held.keys()].filter((key) => !this.#wanted.has(key) && !onShelf.has(key));
-    for (const key of gone) this.#held.delete(key);
-    if (gone.length) this.#send({ type: "forget", keys: gone });
+    this.#forget(this.#held.keys().filter((key) => !this.#wanted.has(key) && !onShelf.has(key)));
+  }
+
+  /** @param {string[]} keys */
+  #forget(keys) {
+    if (!keys.length) return;
+    for (const key of keys) this.#held.remove(key);
+    const gone = new Set(keys);
+    for (const [id, key] of this.#samples) if (gone.has(key)) this.#samples.delete(id); // fetched again when it is heard again
+    this.#send({ type: "forget", keys });
+  }
+
+  /** What is fetched next, once there is room for the first of it. @returns {Extent | null} */
+  #next() {
+    for (const extent of /** @type {Extent[]} */ (["head", "whole"])) {
+      const [key] = this.#queue[extent];
+      const gone = key === undefined ? null : this.#held.roomFor(key, extent);
+      if (!gone) continue;
+      this.#forget(gone);
+      const again = gone.filter((one) => this.#wanted.has(one));
+      if (again.length) this.#queue = { head: [...this.#queue.head, ...again], whole: [...new Set([...this.#queue.whole, ...again])] };
+      return extent;
+    }
+    return null;
   }
 
   async #work() {
@@ -109,12 +129,8 @@ export class SoundLoader extends EventTarget {
     this.#isBusy = true;
     try {
       for (;;) {
-        if (!this.#queue.head.length || this.#bytes >= this.#limitBytes * HEAD_SHARE) this.#forgetUnwanted();
-        const bytes = this.#bytes;
-        const extent =
-          this.#queue.head.length && bytes < this.#limitBytes * HEAD_SHARE ? "head"
-          : this.#queue.whole.length && bytes < this.#limitBytes ? "whole"
-          : null;
+        if (!this.#queue.head.length) this.#forgetUnwanted();
+        const extent = this.#next();
         if (!extent) break;
         const keys = this.#queue[extent].splice(0, extent === "head" ? KEYS_AT_ONCE : KEYS_AT_ONCE / 4);
         if (!(await this.#fetch(extent, keys))) break;
@@ -122,7 +138,7 @@ export class SoundLoader extends EventTarget {
     } finally {
       this.#isBusy = false;
     }
-    this.dispatchEvent(new CustomEvent("loaded", { detail: { sounds: this.#held.size, bytes: this.#bytes } }));
+    this.dispatchEvent(new CustomEvent("loaded", { detail: { sounds: this.#held.size, bytes: this.#held.bytes } }));
   }
 
   /** Fetch some keys; what is not ready yet goes to the front of the queue again. False where the page must start over. */
@@ -139,10 +155,10 @@ export class SoundLoader extends EventTarget {
     }
     const { sounds, broken } = unpack(await answer.arrayBuffer());
     for (const sound of sounds)
-      if (extent === "whole" || this.#held.get(sound.key)?.extent !== "whole") this.#held.set(sound.key, {
-        extent: sound.frames === sound.of ? "whole" : extent,
-        bytes: sound.frames * sound.channels * 2,
-      });
+      if (extent === "whole" || !this.#held.isWhole(sound.key)) {
+        const isAll = sound.frames === sound.of;
+        this.#held.add(sound.key, isAll ? "whole" : extent, sound.frames * sound.channels * 2, isAll && extent === "head");
+      }
     this.#send({ type: "sounds", sounds }, [...new Set(sounds.map((sound) => sound.data[0].buffer))]);
     if (Object.keys(broken).length) this.dispatchEvent(new CustomEvent("broken", { detail: Object.values(broken) }));
     const arrived = new Set([...sounds.map((sound) => sound.key), ...Object.keys(broken)]);
@@ -153,15 +169,15 @@ export class SoundLoader extends EventTarget {
   }
 }
 
-/** Keys in the order they will sound: the takes of every layer that come first, then those that come second, and so on. */
-export function inOrderOfUse(pads) {
-  const rounds = [];
+/** Keys in the order they will sound: the takes of every layer that come first, then those that come second, and so on. @returns {string[][]} */
+function rounds(pads) {
+  const found = [];
   for (const pad of pads)
     for (const { places, sounds } of pad.regions) {
       const round = places.length ? places[0] : 64;
-      (rounds[round] ??= []).push(...sounds.map(([key]) => key));
+      (found[round] ??= []).push(...sounds.map(([key]) => key));
     }
-  return [...new Set(rounds.flat())].filter(Boolean);
+  return found.flatMap((keys) => [keys.filter(Boolean)]); // where no take comes at a place, none is left
 }
 
 /** Read what the server packed (docs/formats.md); every sound gets a buffer of its own, so that it can move to the audio thread. */
