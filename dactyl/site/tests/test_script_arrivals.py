@@ -72,6 +72,51 @@ return { peaks: [...waves.peaks.get(5).levels], seconds: waves.peaks.get(5).seco
   again, fetched, lost, isAskedAgain: asked.length > askedBefore, came: came.length, empty: [...(waves.stretch(track, 8, 8) ?? [])] };
 """
 
+AROUND = """
+const told = [], asked = [], before = window.fetch;
+let running = 0, most = 0;
+window.fetch = async (url) => {
+  const [, track, block] = url.match(/tracks\\/(\\d+)\\/\\D*(\\d+)/).map(Number);
+  asked.push(`${track} ${block}`);
+  most = Math.max(most, ++running);
+  await new Promise((resolve) => setTimeout(resolve, 3));
+  running--;
+  return { ok: block !== 6, arrayBuffer: async () => new Int16Array(4).buffer };
+};
+class Engine extends EventTarget {
+  here = new Set();
+  setTracks(tracks) { told.push(["tracks", tracks && tracks.zero]); this.here.clear(); }
+  setTrackGains(gains, kit) { this.gains = [gains.map(([, gain]) => gain), kit]; }
+  addBlock(track, block) { this.here.add(`${track} ${block}`); }
+  forgetBlocks(keys) { for (const key of keys) this.here.delete(key); }
+}
+const engine = new Engine();
+const sound = new m.RecordedSound(engine);
+const settled = async () => { await new Promise((resolve) => setTimeout(resolve, 60)); return [...engine.here].sort(); };
+sound.open([{ id: 1, channels: 1, seconds: 10 }, { id: 2, channels: 2, seconds: 4.5 }], { blockFrames: 48000, fullScale: 1, rate: 48000, zero: 24000 });
+const steps = { begin: await settled() };
+const plays = async (frame) => { engine.dispatchEvent(new CustomEvent("report", { detail: { frame } })); return settled(); };
+steps.later = await plays(24000 + 5 * 48000 + 10);
+sound.loopFrom = 24000 + 8 * 48000;
+steps.looped = await plays(24000 + 5 * 48000 + 20);
+steps.stopped = await plays(null);
+const gains = { middle: engine.gains };
+for (const [name, change] of Object.entries({
+  alone: () => (sound.balance = 1), kit: () => (sound.balance = 0), solo: () => { sound.balance = 0.5; sound.solo.add(2); },
+  muted: () => { sound.solo.clear(); sound.muted.add(1); }, levelled: () => (sound.kitGain = 0.5) })) {
+  change();
+  sound.sound();
+  gains[name] = engine.gains;
+}
+const times = asked.filter((key) => key === "1 6").length;
+sound.open([]);
+await settled();
+gains.closed = engine.gains;
+steps.closed = await plays(24000);
+window.fetch = before;
+return { steps, gains, most, times, told };
+"""
+
 
 class Arrivals(ScriptCase):
     def send(
@@ -131,3 +176,20 @@ class Arrivals(ScriptCase):
         self.assertIsNone(found["again"], "forgotten, and on its way again")
         self.assertGreaterEqual(found["fetched"], 41)
         self.assertEqual((found["lost"], found["isAskedAgain"], found["empty"]), ([None, None], True, []))
+
+    def test_blocks_around_the_playhead_and_the_loops_begin_are_here_and_no_others(self):
+        found = self.run_in("sound/recorded.js", AROUND)
+        steps, gains = found["steps"], found["gains"]
+        self.assertEqual(steps["begin"], [f"{track} {block}" for track in (1, 2) for block in range(4)])
+        self.assertEqual(
+            steps["later"], ["1 0", "1 1", "1 5", "1 7", "1 8", "2 0", "2 1"], "of one track the end is past"
+        )
+        self.assertEqual(steps["looped"], ["1 5", "1 7", "1 8", "1 9"])
+        self.assertEqual(steps["stopped"], steps["looped"])
+        self.assertGreater(found["times"], 1, "what did not come is asked for again")
+        self.assertLessEqual(found["most"], 4)
+        for name, (tracks, kit) in {"middle": ([1, 1], 1), "alone": ([1, 1], 0), "kit": ([0, 0], 1), "solo": ([0, 1], 1), "muted": ([0, 1], 1), "levelled": ([0, 1], 0.5), "closed": ([], 1)}.items():  # fmt: skip
+            with self.subTest(name):
+                for is_, wanted in zip([*gains[name][0], gains[name][1]], [*tracks, kit], strict=True):
+                    self.assertAlmostEqual(is_, wanted)
+        self.assertEqual((found["told"], steps["closed"]), ([["tracks", 24_000], ["tracks", None]], []))
