@@ -26,6 +26,7 @@ import { RecordedSound } from "./sound/recorded.js";
 import { startRecordings } from "./recording/editor.js";
 import { startPractice } from "./input/practice.js";
 import { Session } from "./page/session.js";
+import { startSending } from "./page/sending.js";
 import { startSheet } from "./sheet/sheet.js";
 import { startShelf } from "./shelf/shelf.js";
 import { startSurface } from "./sheet/surface.js";
@@ -52,6 +53,7 @@ if (workshop) {
     const input = new HitInput(engine, ways);
     startFields();
     startEdits(session);
+    startSending();
     startPresses();
     startSurface(session, engine, input);
     startMeters(engine);

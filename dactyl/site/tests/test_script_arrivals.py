@@ -72,6 +72,25 @@ return { peaks: [...waves.peaks.get(5).levels], seconds: waves.peaks.get(5).seco
   again, fetched, lost, isAskedAgain: asked.length > askedBefore, came: came.length, empty: [...(waves.stretch(track, 8, 8) ?? [])] };
 """
 
+BEHIND = """
+m.startSending();
+const log = [], ask = (path, verb = "post") => {
+  const event = new CustomEvent("htmx:confirm", { bubbles: true, cancelable: true, detail: { path, verb, issueRequest: (isSure) => log.push(`asked ${path} ${isSure}`) } });
+  if (document.body.dispatchEvent(event)) log.push(`at once ${path}`);
+};
+const later = (word, isLost) => () => new Promise((resolve, reject) => { log.push(`sent ${word}`); setTimeout(() => (isLost ? reject(new Error(word)) : resolve(word)), 10); });
+const part = new m.Sending(), recording = new m.Sending();
+ask("/parts/1/bounce/");
+const answers = [part.next(later("first")), part.next(later("lost", true)), part.next(later("second")), recording.next(later("other"))];
+ask("/recordings/of/1/2/make/");
+ask("/kits/1/rename/");
+ask("/parts/1/lanes/", "get");
+await m.allSent();
+await new Promise((resolve) => setTimeout(resolve));
+ask("/parts/1/bounce/");
+return { log, answers: (await Promise.allSettled(answers)).map(({ value, reason }) => value ?? reason.message) };
+"""
+
 AROUND = """
 const told = [], asked = [], before = window.fetch;
 let running = 0, most = 0;
@@ -193,3 +212,12 @@ class Arrivals(ScriptCase):
                 for is_, wanted in zip([*gains[name][0], gains[name][1]], [*tracks, kit], strict=True):
                     self.assertAlmostEqual(is_, wanted)
         self.assertEqual((found["told"], steps["closed"]), ([["tracks", 24_000], ["tracks", None]], []))
+
+    def test_what_is_asked_about_a_part_goes_behind_its_edits(self):
+        found = self.run_in("page/sending.js", BEHIND)
+        self.assertEqual(found["answers"], ["first", "lost", "second", "other"])
+        self.assertEqual(
+            found["log"],
+            ["at once /parts/1/bounce/", "at once /kits/1/rename/", "at once /parts/1/lanes/", "sent first", "sent other", "sent lost",
+             "sent second", "asked /recordings/of/1/2/make/ true", "at once /parts/1/bounce/"],
+        )  # fmt: skip

@@ -1,3 +1,4 @@
+import { Sending } from "../page/sending.js";
 import { TimeMap } from "./time.js";
 import { hitOf, merged, tableOf, translated } from "./table.js";
 
@@ -18,7 +19,7 @@ export class PartModel extends EventTarget {
   #ways;
   #heard = { of: [], as: [] };
   #wanted = 0;
-  #sending = Promise.resolve();
+  #sending = new Sending();
 
   /** @param {{ rate: number, grids: object, engine: object, ways: import("../input/ways.js").Ways, say: Function }} known */
   constructor({ rate, grids, engine, ways, say }) {
@@ -105,14 +106,12 @@ export class PartModel extends EventTarget {
    */
   edit(what, values = {}, { selects = false, quiet = false } = {}) {
     const { id } = this;
-    const send = async () => {
+    return this.#sending.next(async () => {
       if (this.id !== id) return null;
       const path = /^(undo|redo|history|record|passes|written-for|translate)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
       const answer = await post(path, values, { "X-Part-Version": String(this.about.version), "X-Rate": String(this.#rate) });
       return this.#answered(answer, { selects, quiet });
-    };
-    this.#sending = this.#sending.then(send, send);
-    return this.#sending;
+    });
   }
 
   async #answered(answer, { selects, quiet }) {

@@ -1,4 +1,5 @@
 /** A pad compared with its track: what was measured, with its evidence, each given to the pad only when pressed. */
+import { allSent } from "../page/sending.js";
 import { post } from "../part/model.js";
 
 export function startMatch(editor, signal) {
@@ -18,6 +19,7 @@ export function startMatch(editor, signal) {
   async function compare() {
     track = editor.track.id;
     says.textContent = "Comparing…";
+    await allSent(); // it may just have been given another pad
     const answer = await post(url("match"), {});
     const body = answer?.headers.get("Content-Type")?.includes("json") ? await answer.json() : null;
     if (track !== editor.track.id) return;

@@ -7,6 +7,7 @@
  * @typedef {{ id: number, name: string, role: string, seconds: number, channels: number, softest: number | null, sure: number,
  *   soft: number, hard: number, velocity: number | null, pad: number, mends: [number, number | null, boolean, number | null, number | null, number | null][] }} Track
  */
+import { Sending } from "../page/sending.js";
 import { post } from "../part/model.js";
 
 export const SURE = 0.8; // from here on a hit is drawn as sure
@@ -23,7 +24,7 @@ export class RecordingModel extends EventTarget {
   #found = new Map();
   #reasons = [];
   /** What a hand is just trying, by track: it is not sent yet. */ #tried = new Map();
-  #sending = Promise.resolve(true);
+  #sending = new Sending();
 
   constructor(url, say) {
     super();
@@ -133,7 +134,7 @@ export class RecordingModel extends EventTarget {
   }
 
   #edit(what, values = {}) {
-    const send = async () => {
+    return this.#sending.next(async () => {
       const answer = await post(this.#url + what, values, { "X-Recording-Version": String(this.about.version) });
       const body = await answer?.json().catch(() => null);
       if (!body) this.#say("The server does not answer. Is it running? Nothing was changed.", true);
@@ -146,9 +147,7 @@ export class RecordingModel extends EventTarget {
       this.#take(about);
       this.#say(said, isStale);
       return !isStale;
-    };
-    this.#sending = this.#sending.then(send, send);
-    return this.#sending;
+    });
   }
 
   #fire(name) {
