@@ -128,6 +128,53 @@ class Recordings(Workshop):
         page.click("#no-bars")
         page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
 
+    def test_a_recording_is_walked_and_mended_by_keys(self):
+        page = self.opened()
+        keys, says = page.keyboard, page.locator("#recording-cursor")
+        page.focus("#recording-canvas")
+        keys.press("ArrowDown")
+        row = page.evaluate(f"() => {EDITOR}.chosen")
+        count = page.evaluate(PLACE, row)["count"]
+        times = self.taken(page, count)
+        expect(says).to_contain_text(f", {count} hits")
+        keys.press("ArrowRight")
+        expect(says).to_contain_text(f"{times[0]:.3f} seconds")
+        keys.press("ArrowRight")
+        expect(says).to_contain_text(f"{times[1]:.3f} seconds")
+        keys.press("ArrowLeft")
+        keys.press("Shift+ArrowRight")
+        expect(page.locator("#recording-undo")).to_contain_text("moved by")
+        self.assertAlmostEqual(self.taken(page, count)[0], times[0] + 0.001, places=5)
+        keys.press("Control+z")
+        page.wait_for_function(
+            f"(time) => Math.abs({EDITOR}.model.taken({EDITOR}.track.id)[0].time - time) < 1e-6", arg=times[0]
+        )
+        keys.press("Delete")
+        self.assertEqual(self.taken(page, count - 1)[0], times[1])
+        keys.press("Enter")  # it is still selected
+        self.taken(page, count)
+        keys.press("Control+ArrowRight")
+        cursor = page.evaluate(f"() => {EDITOR}.cursor")
+        keys.press("Control+ArrowRight")
+        self.assertAlmostEqual(page.evaluate(f"() => {EDITOR}.cursor"), cursor + 0.02)
+        keys.press("i")
+        put = self.taken(page, count + 1)
+        keys.press("Control+z")
+        self.assertEqual(self.taken(page, count), times)
+        self.assertLess(min(abs(time - cursor - 0.02) for time in put), 0.1)
+        scale = f"() => {EDITOR}.view.secondsPerPixel"
+        seen = page.evaluate(scale)
+        for key, factor in (("Equal", 1 / 1.6), ("Equal", 1 / 1.6**2), ("Minus", 1 / 1.6)):
+            keys.press(key)
+            self.assertAlmostEqual(page.evaluate(scale) / seen, factor, places=3)
+        keys.press("0")
+        self.assertGreater(page.evaluate(scale), seen, "all of it")
+        softest = f"() => {EDITOR}.track.softest"
+        before = page.evaluate(softest)
+        keys.press(".")
+        page.wait_for_function(f"(before) => {EDITOR}.track.softest === Math.max(-65, (before ?? -66) + 1)", arg=before)
+        self.assertLessEqual(len(page.evaluate(f"() => {EDITOR}.model.taken({EDITOR}.track.id)")), count)
+
     def test_a_pad_is_compared_with_its_track_and_given_what_was_measured(self):
         page = self.opened()
         page.wait_for_selector("#recording-tracks .track-row")
