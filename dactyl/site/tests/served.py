@@ -39,10 +39,8 @@ class Server:
 
     def __init__(self, data: Path) -> None:
         self.data = data
-        self._environment = os.environ | {
-            "DACTYL_DATA": str(data),
-            "DACTYL_PAGE_SOUND_MB": "32",
-        }  # a third of the demo's largest kit
+        # The memory for sounds is a third of what the demo's largest kit needs: opening that costs less so.
+        self._environment = os.environ | {"DACTYL_DATA": str(data), "DACTYL_PAGE_SOUND_MB": "32"}
         self._process: subprocess.Popen | None = None
         self.url = ""
         self.cookies = CookieJar()
