@@ -69,14 +69,14 @@ export class HeldSounds {
   }
 
   /**
-   * What must go before a sound can come, or null where it can not. A head needs room more than any whole sound does, and
-   * takes the place of another head only where it is used sooner.
+   * What must go before a sound can come, or null where it can not. A head needs room more than any whole sound does that
+   * was not struck, and takes the place of another head only where it is used sooner.
    * @returns {string[] | null}
    */
   roomFor(key, extent) {
     const heads = extent === "head" ? this.#over(this.#headBytes - this.#limitBytes * HEAD_SHARE, (sound, other) => isHead(sound) && this.#isLater(other, key)) : [];
     const freed = (heads ?? []).reduce((sum, gone) => sum + this.#sounds.get(gone).bytes, 0);
-    const wholes = this.#over(this.#bytes - freed - this.#limitBytes, (sound, other) => !isHead(sound) && (extent === "head" || this.#isLater(other, key)));
+    const wholes = this.#over(this.#bytes - freed - this.#limitBytes, (sound, other) => !isHead(sound) && (this.#isLater(other, key) || (extent === "head" && this.#rankOf(other) >= 0)));
     return heads && wholes && [...heads, ...wholes];
   }
 
