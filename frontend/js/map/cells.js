@@ -192,7 +192,8 @@ export function startCells(session, input, part) {
       event.preventDefault();
       return event.stopPropagation();
     }
-    const cell = event.target.closest?.("#surfaces .cell-of");
+    const isBetween = event.target === document.body && drawn && !drawn.isConnected; // an answer has just drawn the cells anew
+    const cell = isBetween ? cellAt(cursor) : event.target.closest?.("#surfaces .cell-of");
     const row = event.target.closest?.("#cell-pads [data-lay]");
     if ((!cell && !row) || event.altKey) return;
     if (cell) cursor = Number(cell.dataset.place);

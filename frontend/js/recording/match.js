@@ -6,6 +6,7 @@ export function startMatch(editor, signal) {
   const list = document.getElementById("matches");
   const says = document.getElementById("match-says");
   let track = 0; // that was compared
+  let asked = 0; // how often: an answer that another question has overtaken is not shown
   const url = (what) => `${editor.root.dataset.url}tracks/${track}/${what}/`;
 
   document.getElementById("match").addEventListener("click", compare, { signal });
@@ -18,17 +19,20 @@ export function startMatch(editor, signal) {
 
   async function compare() {
     track = editor.track.id;
+    const number = ++asked;
     says.textContent = "Comparing…";
     await allSent(); // it may just have been given another pad
     const answer = await post(url("match"), {});
     const body = answer?.headers.get("Content-Type")?.includes("json") ? await answer.json() : null;
-    if (track !== editor.track.id) return;
-    says.textContent = body?.pad ?? (answer ? await answer.text().catch(() => "") : "The server does not answer.");
+    const words = body?.pad ?? (answer ? await answer.text().catch(() => "") : "The server does not answer.");
+    if (number !== asked) return;
+    says.textContent = words;
     list.replaceChildren(...(body?.rows ?? []).map(row));
   }
 
   function clear() {
     track = 0;
+    asked++;
     list.replaceChildren();
     says.textContent = "";
   }
