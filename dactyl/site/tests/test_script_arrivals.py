@@ -91,6 +91,26 @@ ask("/parts/1/bounce/");
 return { log, answers: (await Promise.allSettled(answers)).map(({ value, reason }) => value ?? reason.message) };
 """
 
+OVERTAKEN = """
+document.body.setAttribute("hx-headers", "{}");
+document.body.innerHTML = `<button id="match"></button><ul id="matches"></ul><p id="match-says"></p>`;
+const answers = [["Snare", 40], ["Tom", 5]], before = window.fetch;
+window.fetch = async () => {
+  const [pad, ms] = answers.shift();
+  await new Promise((resolve) => setTimeout(resolve, ms));
+  const rows = [{ what: "level", words: `${pad} is louder`, why: "measured", isSure: true }];
+  return { ok: true, headers: new Headers({ "Content-Type": "application/json" }), json: async () => ({ pad, rows }) };
+};
+const editor = { track: { id: 1 }, root: { dataset: { url: "/recordings/of/1/2/" }, isConnected: true } };
+m.startMatch(editor, new AbortController().signal);
+const press = () => document.getElementById("match").click();
+press();
+press();
+await new Promise((resolve) => setTimeout(resolve, 90));
+window.fetch = before;
+return ["match-says", "matches"].map((id) => document.getElementById(id).textContent);
+"""
+
 AROUND = """
 const told = [], asked = [], before = window.fetch;
 let running = 0, most = 0;
@@ -221,3 +241,8 @@ class Arrivals(ScriptCase):
             ["at once /parts/1/bounce/", "at once /kits/1/rename/", "at once /parts/1/lanes/", "sent first", "sent other", "sent lost",
              "sent second", "asked /recordings/of/1/2/make/ true", "at once /parts/1/bounce/"],
         )  # fmt: skip
+
+    def test_of_two_comparisons_the_later_is_shown_whichever_answer_comes_first(self):
+        says, listed = self.run_in("recording/match.js", OVERTAKEN)
+        self.assertEqual(says, "Tom")
+        self.assertIn("Tom is louder", listed)
