@@ -18,15 +18,7 @@ from dactyl.kits.models import Kit, KitFile, Take
 from dactyl.kits.tests.test_edits import version
 from dactyl.shelf.models import Sample
 from dactyl.shelf.store import incoming_folder
-from dactyl.shelf.tests.sounds import hit, shelf_of, sound_bytes
-
-
-def zipped(files: dict[str, bytes]) -> bytes:
-    file = io.BytesIO()
-    with zipfile.ZipFile(file, "w") as archive:
-        for name, data in files.items():
-            archive.writestr(name, data)
-    return file.getvalue()
+from dactyl.shelf.tests.sounds import hit, shelf_of, sound_bytes, zipped
 
 
 def rich_kit() -> Kit:

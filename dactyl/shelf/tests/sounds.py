@@ -1,6 +1,7 @@
 """Sound files for tests, made in memory."""
 
 import io
+import zipfile
 import zlib
 
 import numpy as np
@@ -43,3 +44,12 @@ def shelf_of(levels_db: list[float], *, name: str = "snare") -> list[Sample]:
     bring_in(files)
     found = {sample.name: sample for sample in Sample.objects.filter(name__in=files)}
     return [found[path] for path in files]
+
+
+def zipped(files: dict[str, bytes]) -> bytes:
+    """An archive of files, by their paths in it."""
+    archive_file = io.BytesIO()
+    with zipfile.ZipFile(archive_file, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path, data in files.items():
+            archive.writestr(path, data)
+    return archive_file.getvalue()

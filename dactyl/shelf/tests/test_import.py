@@ -14,15 +14,7 @@ from dactyl.shelf import edits, queries, tasks
 from dactyl.shelf.models import ImportFile, Sample
 from dactyl.shelf.sounds import prepared_sound, shrink_cache
 from dactyl.shelf.store import incoming_folder, prepared_path, sample_path
-from dactyl.shelf.tests.sounds import bring_in, hit, shelf_of, sound_bytes
-
-
-def zipped(files: dict[str, bytes]) -> bytes:
-    file = io.BytesIO()
-    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, data in files.items():
-            archive.writestr(name, data)
-    return file.getvalue()
+from dactyl.shelf.tests.sounds import bring_in, hit, shelf_of, sound_bytes, zipped
 
 
 def states(batch) -> dict[str, str]:

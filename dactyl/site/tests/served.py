@@ -37,10 +37,9 @@ PATIENCE_MS = 20_000  # a busy machine is slow, not wrong
 class Server:
     """``manage.py serve`` on a free port, with a data folder of its own."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, **settings_of_its_own: str) -> None:
         self.data = data
-        # The memory for sounds is a third of what the demo's largest kit needs: opening that costs less so.
-        self._environment = os.environ | {"DACTYL_DATA": str(data), "DACTYL_PAGE_SOUND_MB": "32"}
+        self._environment = os.environ | {"DACTYL_DATA": str(data)} | settings_of_its_own
         self._process: subprocess.Popen | None = None
         self.url = ""
         self.cookies = CookieJar()
@@ -76,7 +75,7 @@ class Server:
 @contextmanager
 def server(*, with_demo: bool = False) -> Iterator[Server]:
     data = Path(tempfile.mkdtemp(prefix="dactyl-served-"))
-    served = Server(data)
+    served = Server(data, DACTYL_PAGE_SOUND_MB="32")  # of 98 for the demo's largest kit: it is opened with less work
     try:
         with tempfile.TemporaryDirectory() as own:  # where no tests run
             made = _made_once(Path(os.environ.get(SHARED_FOLDER, own)), with_demo=with_demo)

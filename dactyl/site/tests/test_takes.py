@@ -1,13 +1,11 @@
 """Stacking and shaping in the browser: proposals, borders, takes, waveforms, curves."""
 
-import io
 import json
 import re
-import zipfile
 
 from playwright.sync_api import expect
 
-from dactyl.shelf.tests.sounds import hit, sound_bytes
+from dactyl.shelf.tests.sounds import hit, sound_bytes, zipped
 from dactyl.site.tests.kit_pages import KitPages
 from dactyl.site.tests.served import LISTEN, SLOW_ANSWERS, VIEWPORT, drag
 
@@ -32,14 +30,6 @@ def ninety() -> dict[str, bytes]:
                 )
                 files[f"Ferry snare/{mic}/snare_{word}_{take + 1}.wav"] = sound_bytes(sound)
     return files
-
-
-def zipped(files: dict[str, bytes]) -> bytes:
-    data = io.BytesIO()
-    with zipfile.ZipFile(data, "w") as archive:
-        for name, content in files.items():
-            archive.writestr(name, content)
-    return data.getvalue()
 
 
 def soft_and_hard(name: str, seed: int) -> dict[str, bytes]:

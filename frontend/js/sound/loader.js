@@ -52,9 +52,9 @@ export class SoundLoader extends EventTarget {
     this.#work();
   }
 
-  /** These takes were struck before they arrived: fetch them next. @param {[number, number][]} takes @param {object[]} pads whose they are */
-  hurry(takes, pads = [...this.#pads.values()]) {
-    const of = new Map(pads.map((pad) => [pad.id, pad]));
+  /** These takes were struck before they arrived: fetch them next. @param {[number, number][]} takes @param {object[]} [pads] whose they are; this kit's */
+  hurry(takes, pads) {
+    const of = pads ? new Map(pads.map((pad) => [pad.id, pad])) : this.#pads;
     const keys = takes.flatMap(([pad, number]) => (of.get(pad)?.regions[number]?.sounds ?? []).map(([key]) => key));
     const missing = keys.filter((key) => !this.#held.isWhole(key));
     this.#held.prefer(keys);
@@ -177,7 +177,7 @@ function rounds(pads) {
       const round = places.length ? places[0] : 64;
       (found[round] ??= []).push(...sounds.map(([key]) => key));
     }
-  return found.flatMap((keys) => [keys.filter(Boolean)]); // where no take comes at a place, none is left
+  return found.filter(Boolean).map((keys) => keys.filter(Boolean)); // places at which no take comes leave holes
 }
 
 /** Read what the server packed (docs/formats.md); every sound gets a buffer of its own, so that it can move to the audio thread. */
