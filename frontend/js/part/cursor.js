@@ -28,16 +28,21 @@ export function startCursor(canvas, editor, signal) {
     return near.sort((a, b) => Math.abs(a.tick - tick) - Math.abs(b.tick - tick))[0] ?? null;
   };
 
+  const lastPlace = () => editor.stepBy(model.about.loopTicks, -1);
+
   function go(by, lanes) {
-    const cursor = (editor.cursor ??= { tick: 0, lane: 0 });
-    for (let n = 0; n < Math.abs(by); n++) cursor.tick = Math.min(editor.stepBy(cursor.tick, Math.sign(by)), editor.stepBy(model.about.loopTicks, -1));
-    cursor.lane = Math.max(0, Math.min(editor.lanes.length - 1, cursor.lane + lanes));
+    let { tick, lane } = (editor.cursor ??= { tick: 0, lane: 0 });
+    for (let n = 0; n < Math.abs(by); n++) tick = Math.min(editor.stepBy(tick, Math.sign(by)), lastPlace());
+    goTo(tick, Math.max(0, Math.min(editor.lanes.length - 1, lane + lanes)));
+  }
+
+  function goTo(place, lane = editor.cursor?.lane ?? 0) {
     editor.isKeyed = true;
-    editor.moveCursor(cursor.tick, cursor.lane);
-    editor.reveal(cursor);
-    const { bar, beat, tick } = model.time.placeOf(cursor.tick);
+    editor.moveCursor(place, lane);
+    editor.reveal(editor.cursor);
+    const { bar, beat, tick } = model.time.placeOf(place);
     const hit = hitHere();
-    says.textContent = `${editor.lanes[cursor.lane]?.name}, bar ${bar}, beat ${beat}${tick ? `, tick ${tick}` : ""}: ${hit ? `hit, velocity ${hit.velocity}` : "empty"}`;
+    says.textContent = `${editor.lanes[lane]?.name}, bar ${bar}, beat ${beat}${tick ? `, tick ${tick}` : ""}: ${hit ? `hit, velocity ${hit.velocity}` : "empty"}`;
     if (hit) editor.hear(hit.note, hit.velocity);
     editor.repaint();
   }
@@ -83,8 +88,8 @@ export function startCursor(canvas, editor, signal) {
     ArrowDown: () => go(0, 1),
     PageDown: () => go(Math.max(1, Math.round((model.time.barAt(0).end - model.time.barAt(0).start) / editor.spacing)), 0),
     PageUp: () => go(-Math.max(1, Math.round((model.time.barAt(0).end - model.time.barAt(0).start) / editor.spacing)), 0),
-    Home: () => go(-1e4, 0),
-    End: () => go(1e4, 0),
+    Home: () => goTo(0),
+    End: () => goTo(lastPlace()),
     Enter: setOrTake,
     Delete: () => ids().length && model.edit("remove", { ids: ids() }),
     Backspace: () => ids().length && model.edit("remove", { ids: ids() }),
@@ -125,16 +130,18 @@ export function startCursor(canvas, editor, signal) {
 
   function copy() {
     held = chosen().map((hit) => ({ ...hit }));
-    if (held.length) editor.session.say(`${held.length} hit${held.length === 1 ? "" : "s"} copied; Ctrl V puts them at the playhead.`);
+    if (held.length) editor.session.say(`${held.length} hit${held.length === 1 ? "" : "s"} copied; Ctrl V puts them at the ${isCursorShown() ? "cursor" : "playhead"}.`);
   }
 
-  /** At the playhead; distances stay, from the beat in which the first of them stood. */
+  const isCursorShown = () => editor.isKeyed && Boolean(editor.cursor);
+
+  /** At the playhead, or where the keyboard is; distances stay, from the beat in which the first of them stood. */
   function paste() {
     if (!held.length) return editor.session.say("There is nothing to paste. Select hits and press Ctrl C first.", true);
     const beat = model.time.beatTicks(held[0].tick);
     const start = Math.floor(held[0].tick / beat) * beat;
     const events = held.map(({ tick, note, velocity, channel, length, played }) => [tick, note, velocity, channel, length, played]);
-    model.edit("paste", { events, start, at: editor.isKeyed && editor.cursor ? editor.cursor.tick : editor.part.start }, { selects: true });
+    model.edit("paste", { events, start, at: isCursorShown() ? editor.cursor.tick : editor.part.start }, { selects: true });
   }
 
   function grid(by) {

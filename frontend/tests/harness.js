@@ -1,0 +1,74 @@
+/** What the tests of single scripts stand on: cases with a name, comparisons that say what they met, and stand-ins. */
+
+/** @type {[name: string, run: () => unknown][]} */ const cases = [];
+
+/** @param {string} name one fact @param {() => unknown} run throws, at once or later, where it is none */
+export const test = (name, run) => void cases.push([name, run]);
+
+/** Of all cases that were named, in their order. @returns {Promise<[name: string, problem: string][]>} */
+export async function outcomes() {
+  const all = [];
+  for (const [name, run] of cases) {
+    document.body.replaceChildren();
+    try {
+      await run();
+      all.push([name, ""]);
+    } catch (problem) {
+      all.push([name, problem.stack]);
+    }
+  }
+  return all;
+}
+
+const shown = (value) => JSON.stringify(value, (_, one) => (one instanceof Map || one instanceof Set ? [...one] : one === undefined ? "undefined" : one));
+
+export function equal(is, wanted, what = "") {
+  if (shown(is) !== shown(wanted)) throw new Error(`${what}\n  is     ${shown(is)}\n  wanted ${shown(wanted)}`);
+}
+
+export function near(is, wanted, within, what = "") {
+  if (!(Math.abs(is - wanted) <= within)) throw new Error(`${what}\n  is     ${is}\n  wanted ${wanted} ± ${within}`);
+}
+
+/** Something of which all calls are noted: `calls` has [name, ...arguments]. @param {object} known what it has itself */
+export function noting(known = {}) {
+  const calls = [];
+  const stand = (name) => (...given) => void calls.push([name, ...given]);
+  return new Proxy(known, { get: (of, name) => (name === "calls" ? calls : name in of ? of[name] : stand(name)) });
+}
+
+/** The calls of one name, without it, and forgets them. */
+export function taken(noted, name) {
+  const found = noted.calls.filter(([called]) => called === name).map(([, ...given]) => given);
+  noted.calls.splice(0, noted.calls.length, ...noted.calls.filter(([called]) => called !== name));
+  return found;
+}
+
+/** A canvas at the page's corner, so that its pixels are the page's. */
+export function canvasAt(width, height) {
+  const canvas = Object.assign(document.createElement("canvas"), { width, height, tabIndex: 0 });
+  canvas.style.cssText = `position: fixed; left: 0; top: 0; width: ${width}px; height: ${height}px`;
+  canvas.setPointerCapture = () => {};
+  document.body.append(canvas);
+  return canvas;
+}
+
+/** A press at the first of some points, a way through the others, and the end at the last. */
+export function drag(canvas, points, keys = {}) {
+  const send = (kind, [clientX, clientY]) => canvas.dispatchEvent(new PointerEvent(kind, { bubbles: true, clientX, clientY, ...keys }));
+  send("pointerdown", points[0]);
+  for (const point of points.slice(1)) send("pointermove", point);
+  send("pointerup", points.at(-1));
+}
+
+/** A key pressed where the focus is. @param {string} chord such as "Control+Shift+KeyZ" */
+export function press(chord, key = "", on = document.activeElement) {
+  const code = chord.split("+").at(-1);
+  const held = { ctrlKey: chord.includes("Control+"), shiftKey: chord.includes("Shift+"), altKey: chord.includes("Alt+") };
+  const event = new KeyboardEvent("keydown", { bubbles: true, cancelable: true, code, key: key || code, ...held });
+  on.dispatchEvent(event);
+  return event;
+}
+
+/** All that is under way has been done. */
+export const settled = (ms = 0) => new Promise((resolve) => setTimeout(resolve, ms));
