@@ -4,7 +4,7 @@ import { startCard } from "./card.js";
 import { startGestures } from "./gestures.js";
 import { startCursor } from "./cursor.js";
 import { LaneHits, PartView, RULER } from "./layout.js";
-import { inks, paint } from "./paint.js";
+import { inks, paint, watchInks } from "./paint.js";
 import { lanesOf } from "./lanes.js";
 import { Takes } from "./takes.js";
 
@@ -103,10 +103,10 @@ export class Editor {
     this.engine.addEventListener("playbook", () => this.repaint(), { signal });
     document.body.addEventListener("kit-changed", () => this.#loadLanes().then(() => this.#changed()), { signal });
     this.ways.addEventListener("changed", () => this.ways.isTranslated && this.#loadLanes().then(() => this.#changed()), { signal });
-    new MutationObserver(() => {
-      this.#ink = inks();
+    watchInks((ink) => {
+      this.#ink = ink;
       this.repaint();
-    }).observe(document.documentElement, { attributeFilter: ["data-theme"] });
+    }, signal);
     const on = (id, name, act) => document.getElementById(id)?.addEventListener(name, act, { signal });
     on("grid", "change", ({ target }) => this.setGrid(target.value));
     on("swing", "change", ({ target }) => this.#set({ swing: Math.min(75, Math.max(50, Number(target.value) || 50)) }));

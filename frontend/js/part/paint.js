@@ -13,6 +13,13 @@ export function inks() {
   return { paper: of("--paper"), paper2: of("--paper-2"), line: of("--line"), hair: of("--hair"), ink: of("--ink"), ink2: of("--ink-2"), choice: of("--choice"), wash: of("--wash"), sound: of("--sound"), warn: of("--warn") };
 }
 
+/** Hear of every change of theme until `signal`. @param {(colours: ReturnType<typeof inks>) => void} changed */
+export function watchInks(changed, signal) {
+  const watch = new MutationObserver(() => changed(inks()));
+  watch.observe(document.documentElement, { attributeFilter: ["data-theme"] });
+  signal.addEventListener("abort", () => watch.disconnect());
+}
+
 /**
  * @param {CanvasRenderingContext2D} ctx
  * @param {{ view: import("./layout.js").PartView, model: import("./model.js").PartModel, lanes: object[], laneHits: object,

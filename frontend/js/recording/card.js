@@ -16,16 +16,11 @@ export function startCard(editor, signal) {
   on("track-sure", "change", () => model.setTrack(editor.track.id, { sure: number("track-sure") / 100 }));
   for (const id of ["track-soft", "track-hard"]) on(id, "change", () => model.setTrack(editor.track.id, { soft: number("track-soft"), hard: number("track-hard") }));
   on("track-same", "change", () => model.setTrack(editor.track.id, { velocity: by("track-same").value.trim() ? Math.min(127, Math.max(1, number("track-same"))) : 0 }));
-  on("hit-take", "click", () => model.selected && editor.take(model.selected, !model.selected.isTaken));
-  on("hit-flam", "click", () => model.selected && editor.flam(model.selected));
+  on("hit-take", "click", () => model.selected && editor.mending.take(model.selected, !model.selected.isTaken));
+  on("hit-flam", "click", () => model.selected && editor.mending.flam(model.selected));
   on("hit-loop", "click", () => (editor.isLooping ? editor.endLoop() : model.selected && editor.loop(model.selected)));
-  on("hit-time", "change", () => model.selected && editor.move(model.selected, number("hit-time") / 1000, true));
-  on("hit-velocity", "change", () => {
-    const one = model.selected;
-    if (!one) return;
-    const own = one.place === null ? { time: one.time, level: one.level } : { place: one.place };
-    model.mend(`A hit of ${editor.track.name} at velocity ${number("hit-velocity")}`, [{ track: one.track, ...own, ...(one.mend ? { mend: one.mend } : {}), isHit: true, velocity: Math.min(127, Math.max(1, number("hit-velocity"))) }]);
-  });
+  on("hit-time", "change", () => model.selected && editor.mending.move(model.selected, { to: number("hit-time") / 1000, isFree: true }));
+  on("hit-velocity", "change", () => model.selected && editor.mending.strike(model.selected, Math.min(127, Math.max(1, number("hit-velocity")))));
   startHandles(editor, by("track-histogram"), signal);
 
   editor.onChanged = () => {

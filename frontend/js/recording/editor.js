@@ -1,17 +1,17 @@
 /** The view of a recording: its tracks with what was found in them, heard beside the kit, and mended. */
-import { inks } from "../part/paint.js";
+import { inks, watchInks } from "../part/paint.js";
 import { startBars } from "./bars.js";
 import { startCard } from "./card.js";
 import { startGestures } from "./gestures.js";
 import { startKeys } from "./keys.js";
 import { startMatch } from "./match.js";
 import { nearest, RecordingView } from "./layout.js";
+import { Mending } from "./mending.js";
 import { RecordingModel, playedTable } from "./model.js";
 import { paint } from "./paint.js";
 import { Waves } from "./waves.js";
 
 const AROUND_SECONDS = [0.3, 0.5]; // of a hit that is heard in a loop
-const QUIET_DB = -30; // of a hit put in where nothing rises
 
 export function startRecordings({ session, engine, input, part, ways, recorded }) {
   let editor = null;
@@ -41,6 +41,7 @@ export class RecordingEditor {
   /** @type {import("../sound/recorded.js").RecordedSound} */ recorded;
   view = new RecordingView();
   /** @type {RecordingModel} */ model;
+  /** @type {Mending} */ mending;
   /** Row of the chosen track. */ chosen = 0;
   cursor = 0; // seconds: where the keyboard is
   range = [0, 0];
@@ -61,6 +62,7 @@ export class RecordingEditor {
   constructor(parts) {
     Object.assign(this, parts);
     this.model = new RecordingModel(this.root.dataset.url, (text, isWarning) => this.session.say(text, isWarning));
+    this.mending = new Mending(this.model, this.view);
     this.#canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("recording-canvas"));
     const { signal } = this.#life;
     startGestures(this.#canvas, this, signal);
@@ -104,10 +106,10 @@ export class RecordingEditor {
     this.model.addEventListener("changed", () => this.#changed(), { signal });
     this.model.addEventListener("selected", () => this.repaint(), { signal });
     this.ways.addEventListener("changed", () => this.#play(), { signal });
-    new MutationObserver(() => {
-      this.#ink = inks();
+    watchInks((ink) => {
+      this.#ink = ink;
       this.repaint();
-    }).observe(document.documentElement, { attributeFilter: ["data-theme"] });
+    }, signal);
     this.root.addEventListener("click", ({ target }) => this.#press(target), { signal });
   }
 
@@ -239,46 +241,6 @@ export class RecordingEditor {
     this.repaint();
   }
   start = 0;
-
-  // Mending -----------------------------------------------------------------------------------------------------------
-
-  take(stroke, isHit) {
-    const { id } = this.model.track(stroke.track);
-    const sentence = `${isHit ? "A hit taken" : "A hit left out"} at ${stroke.time.toFixed(3)} s of ${this.model.track(id).name}`;
-    const own = stroke.place === null ? { time: stroke.time, level: stroke.level } : {};
-    return this.model.mend(sentence, [{ ...RecordingModel.names(stroke), ...own, isHit }]);
-  }
-
-  /** Put a hit in: at the candidate nearest by, else at the nearest rise of the track, else where it was pressed. */
-  async put(track, time, within = Math.max(0.004, Math.min(0.03, 8 * this.view.secondsPerPixel)), isFree = false) {
-    const near = (this.model.strokes.get(track.id) ?? []).filter((one) => Math.abs(one.time - time) <= within);
-    const candidate = near.sort((a, b) => Math.abs(a.time - time) - Math.abs(b.time - time))[0];
-    if (candidate && !isFree) {
-      this.model.select(candidate);
-      return candidate.isTaken ? true : this.take(candidate, true);
-    }
-    const found = await this.model.rise(track.id, time, within);
-    const at = isFree || !found ? time : found.time;
-    const level = found?.isRise ? found.level : QUIET_DB;
-    this.model.selected = { track: track.id, place: null, mend: null, time: at, level, sure: 1, why: "", velocity: 1, isTaken: true, isByHand: true };
-    return this.model.mend(`A hit put in at ${at.toFixed(3)} s of ${track.name}`, [{ track: track.id, isHit: true, time: at, level }]);
-  }
-
-  /** Move the selected hit; without Alt it snaps to the rise that is nearest. */
-  async move(stroke, time, isFree) {
-    const found = await this.model.rise(stroke.track, time, isFree ? 0.001 : Math.max(0.002, Math.min(0.03, 8 * this.view.secondsPerPixel)));
-    const at = isFree || !found ? time : found.time;
-    return this.model.mend(`A hit of ${this.model.track(stroke.track).name} moved by ${((at - stroke.time) * 1000).toFixed(1).replace("-", "−")} ms`, [{ ...RecordingModel.names(stroke), isHit: true, time: at, level: found?.isRise ? found.level : stroke.level, ...(stroke.isByHand ? { velocity: stroke.velocity } : {}) }]);
-  }
-
-  /** A flam: a softer stroke before the hit, at a rise 15 to 45 ms before it where there is one. */
-  async flam(stroke) {
-    const found = await this.model.rise(stroke.track, stroke.time - 0.03, 0.015);
-    const isHeard = found?.isRise && stroke.time - found.time > 0.012;
-    const at = isHeard ? found.time : stroke.time - 0.028;
-    const level = isHeard ? found.level : stroke.level - 9;
-    return this.model.mend(`A flam at ${stroke.time.toFixed(3)} s of ${this.model.track(stroke.track).name}`, [{ track: stroke.track, isHit: true, time: Math.max(0, at), level: Math.min(level, stroke.level) }]);
-  }
 
   // What is seen ------------------------------------------------------------------------------------------------------
 

@@ -40,10 +40,10 @@ export function startGestures(canvas, editor, signal) {
     editor.cursor = view.time(x);
     if (view.isOnThreshold(x, y, row, track.softest)) return threshold(track, row);
     const stroke = view.strokeAt(strokesOf(row), x, y, row);
-    if (!stroke) return { up: () => editor.put(track, view.time(x), undefined, event.altKey) };
+    if (!stroke) return { up: () => editor.mending.put(track, view.time(x), undefined, event.altKey) };
     editor.model.select(stroke);
     editor.onChanged();
-    if (!stroke.isTaken) return { up: () => editor.take(stroke, true) };
+    if (!stroke.isTaken) return { up: () => editor.mending.take(stroke, true) };
     if (track.pad) editor.input.pad(track.pad, stroke.velocity, "recording", event.timeStamp);
     return moving(stroke, x);
   }
@@ -70,7 +70,7 @@ export function startGestures(canvas, editor, signal) {
         time = Math.max(0, stroke.time + (toX - x) * view.secondsPerPixel);
         editor.moving = time;
       },
-      up: ({ altKey }) => time !== stroke.time && editor.move(stroke, time, altKey),
+      up: ({ altKey }) => time !== stroke.time && editor.mending.move(stroke, { to: time, isFree: altKey }),
     };
   }
 

@@ -3,6 +3,7 @@
  * out, I puts in, F makes a flam; with Shift the arrows move a hit by a millisecond, with Alt to the next rise.
  */
 const NUDGE_SECONDS = 0.001;
+const SOFTEST_DB = -65; // a threshold; below it there is none
 const STEP_SECONDS = 0.02; // of the cursor where no hit stands
 
 /** @returns {(event: KeyboardEvent) => boolean} whether the key was one of the recording's */
@@ -31,11 +32,11 @@ export function startKeys(canvas, editor, signal) {
   const taken = (strokes) => strokes.filter(({ isTaken }) => isTaken);
   const arrow = (by) => (event) => {
     const { selected } = editor.model;
-    if (event.shiftKey && selected) return editor.move(selected, Math.max(0, selected.time + by * NUDGE_SECONDS), true);
+    if (event.shiftKey && selected) return editor.mending.move(selected, { by: by * NUDGE_SECONDS, isFree: true });
     if (event.altKey && selected) {
       const others = editor.model.strokes.get(selected.track).filter(({ isTaken }) => !isTaken);
       const next = by > 0 ? others.find(({ time }) => time > selected.time + 1e-4) : others.findLast(({ time }) => time < selected.time - 1e-4);
-      return next && editor.move(selected, next.time, false);
+      return next && editor.mending.move(selected, { to: next.time });
     }
     if (event.ctrlKey || event.metaKey) {
       editor.model.select(null);
@@ -51,16 +52,16 @@ export function startKeys(canvas, editor, signal) {
   };
   const selected = (act) => () => editor.model.selected && act(editor.model.selected);
   const threshold = (by) => () => {
-    const { id, softest } = editor.track;
-    editor.model.setTrack(id, { softest: Math.max(-65, Math.min(0, (softest ?? -66) + by)) });
+    const { id } = editor.track;
+    editor.model.setTrack(id, () => ({ softest: Math.max(SOFTEST_DB, Math.min(0, (editor.model.track(id).softest ?? SOFTEST_DB - 1) + by)) }));
   };
 
   const onCanvas = {
     ArrowRight: arrow(1), ArrowLeft: arrow(-1), ArrowDown: down(1), ArrowUp: down(-1),
     PageDown: () => walk(1, (all) => all), PageUp: () => walk(-1, (all) => all),
-    Delete: selected((one) => editor.take(one, false)), Backspace: selected((one) => editor.take(one, false)),
-    Enter: selected((one) => editor.take(one, true).then(() => editor.isLooping && editor.nextUnsure())),
-    KeyI: () => editor.put(editor.track, editor.playhead ?? editor.cursor), KeyF: selected((one) => editor.flam(one)),
+    Delete: selected((one) => editor.mending.take(one, false)), Backspace: selected((one) => editor.mending.take(one, false)),
+    Enter: selected((one) => editor.mending.take(one, true).then(() => editor.isLooping && editor.nextUnsure())),
+    KeyI: () => editor.mending.put(editor.track, editor.playhead ?? editor.cursor), KeyF: selected((one) => editor.mending.flam(one)),
     Comma: threshold(-1), Period: threshold(1),
     KeyS: () => editor.listen(editor.track.id, "solo"), KeyM: () => editor.listen(editor.track.id, "mute"),
     KeyU: () => editor.nextUnsure(),

@@ -6,6 +6,7 @@
  *   velocity: number, isTaken: boolean, isByHand: boolean }} Stroke
  * @typedef {{ id: number, name: string, role: string, seconds: number, channels: number, softest: number | null, sure: number,
  *   soft: number, hard: number, velocity: number | null, pad: number, mends: [number, number | null, boolean, number | null, number | null, number | null][] }} Track
+ * @typedef {{ sentence: string, track: number, isHit: boolean, mend?: number, place?: number, time?: number, level?: number, velocity?: number }} Mending
  */
 import { Sending } from "../page/sending.js";
 import { post } from "../part/model.js";
@@ -13,6 +14,7 @@ import { post } from "../part/model.js";
 export const SURE = 0.8; // from here on a hit is drawn as sure
 const SOFT_VELOCITY = 28;
 const HARD_VELOCITY = 112;
+const SAME_SECONDS = 1e-4; // hits nearer than this are one
 
 export class RecordingModel extends EventTarget {
   /** @type {Track[]} */ tracks = [];
@@ -47,9 +49,14 @@ export class RecordingModel extends EventTarget {
     this.tracks = about.tracks;
     this.#tried.clear();
     for (const track of this.tracks) this.#weigh(track);
-    const was = this.selected;
-    if (was) this.selected = this.strokes.get(was.track)?.find((one) => (was.mend && one.mend === was.mend) || (was.place !== null && one.place === was.place) || Math.abs(one.time - was.time) < 1e-4) ?? null;
+    if (this.selected) this.selected = this.now(this.selected);
     this.#fire("changed");
+  }
+
+  /** A stroke as the edits since have left it. @param {Stroke} was @returns {Stroke | null} */
+  now({ track, mend, place, time }) {
+    const isSame = (one) => (mend && one.mend === mend) || (place !== null && one.place === place) || Math.abs(one.time - time) < SAME_SECONDS;
+    return this.strokes.get(track)?.find(isSame) ?? null;
   }
 
   track(id) {
@@ -101,13 +108,20 @@ export class RecordingModel extends EventTarget {
     this.#fire("selected");
   }
 
+  /** @param {object | (() => object)} values */
   setTrack(id, values) {
     return this.#edit(`tracks/${id}/`, values);
   }
 
-  /** @param {object[]} mends as the server reads them: track, mend or place, isHit, time, level, velocity */
-  mend(sentence, mends) {
-    return this.#edit("mend/", { sentence, mends });
+  /**
+   * Mend one hit. What is to be done is asked for once the edits before it are answered, so that it goes on from them.
+   * @param {() => Mending | null | Promise<Mending | null>} make null: there is nothing to mend any more
+   */
+  mend(make) {
+    return this.#edit("mend/", async () => {
+      const { sentence, ...mend } = (await make()) ?? {};
+      return sentence ? { sentence, mends: [mend] } : null;
+    });
   }
 
   setBars(bars, beats) {
@@ -133,8 +147,11 @@ export class RecordingModel extends EventTarget {
     return { track, ...(mend ? { mend } : {}), ...(place !== null ? { place } : {}) };
   }
 
-  #edit(what, values = {}) {
+  /** @param {object | (() => object | null | Promise<object | null>)} given */
+  #edit(what, given = {}) {
     return this.#sending.next(async () => {
+      const values = typeof given === "function" ? await given() : given;
+      if (!values) return false;
       const answer = await post(this.#url + what, values, { "X-Recording-Version": String(this.about.version) });
       const body = await answer?.json().catch(() => null);
       if (!body) this.#say("The server does not answer. Is it running? Nothing was changed.", true);
