@@ -7,7 +7,7 @@ export const test = (name, run) => void cases.push([name, run]);
 
 /** Of all cases that were named, in their order. @returns {Promise<[name: string, problem: string][]>} */
 export async function outcomes() {
-  const all = [];
+  /** @type {[name: string, problem: string][]} */ const all = [];
   for (const [name, run] of cases) {
     document.body.replaceChildren();
     try {
@@ -53,9 +53,9 @@ export function canvasAt(width, height) {
   return canvas;
 }
 
-/** A press at the first of some points, a way through the others, and the end at the last. */
+/** A press at the first of some points, a way through the others, and the end at the last. @param {number[][]} points */
 export function drag(canvas, points, keys = {}) {
-  const send = (kind, [clientX, clientY]) => canvas.dispatchEvent(new PointerEvent(kind, { bubbles: true, clientX, clientY, ...keys }));
+  const send = (kind, /** @type {number[]} */ [clientX, clientY]) => canvas.dispatchEvent(new PointerEvent(kind, { bubbles: true, clientX, clientY, ...keys }));
   send("pointerdown", points[0]);
   for (const point of points.slice(1)) send("pointermove", point);
   send("pointerup", points.at(-1));
@@ -69,6 +69,9 @@ export function press(chord, key = "", on = document.activeElement) {
   on.dispatchEvent(event);
   return event;
 }
+
+/** What a person clicks, types or moves at, as it comes to the page. */
+export const pointer = (kind, on, more = {}) => on.dispatchEvent(new PointerEvent(kind, { bubbles: true, cancelable: true, isPrimary: true, ...more }));
 
 /** All that is under way has been done. */
 export const settled = (ms = 0) => new Promise((resolve) => setTimeout(resolve, ms));

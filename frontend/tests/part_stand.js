@@ -3,9 +3,11 @@ import { LaneHits, PartView } from "../js/part/layout.js";
 import { TimeMap } from "../js/part/time.js";
 import { canvasAt, noting } from "./harness.js";
 
+/** @type {Record<string, [number, number]>} */
 export const GRIDS = { "1/1": [1, 1], "1/2": [1, 2], "1/4": [1, 4], "1/8": [1, 8], "1/16": [1, 16], "1/16T": [1, 24], "1/32": [1, 32] };
 export const BEAT = 480;
 const LOOP = 8 * BEAT;
+/** @type {import("../js/part/time.js").TimeTables} */
 const TABLES = { ticksPerBeat: BEAT, tempos: [[0, 500_000]], tempoFrames: [0], meters: [[0, 4, 4]], loopTicks: LOOP, rate: 48_000 };
 
 export const hitAt = (id, tick, note = 38, velocity = 90) => ({ id, tick, order: 0, note, velocity, channel: 9, length: 120, played: tick, pass: 0, frame: tick * 50, until: 0 });

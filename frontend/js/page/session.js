@@ -140,6 +140,7 @@ export class Session extends EventTarget {
   #between(from, to) {
     const order = this.#order();
     const [low, high] = [order.indexOf(from), order.indexOf(to)].sort((a, b) => a - b);
+    if (low < 0) return [to]; // an edit took the other away
     const first = this.selected;
     return [first, ...order.slice(low, high + 1).filter((pad) => pad !== first)];
   }

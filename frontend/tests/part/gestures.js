@@ -122,7 +122,7 @@ test("a line over the strip is a ramp of its lane's hits, drawn from either side
 
 test("what the hand would do is told by its cursor", () => {
   const { canvas, editor, at, foot } = stand([hitAt(1, BEAT, 38, 90)]);
-  const over = ([clientX, clientY]) => {
+  const over = (/** @type {number[]} */ [clientX, clientY]) => {
     canvas.dispatchEvent(new PointerEvent("pointermove", { clientX, clientY }));
     return canvas.style.cursor;
   };
@@ -136,6 +136,6 @@ test("a press that is broken off leaves nothing behind, and the wheel scrolls, o
   equal(editor.drawn.length, 1);
   canvas.dispatchEvent(new PointerEvent("pointercancel", { clientX, clientY }));
   equal([editor.drawn, edits(model)], [[], []]);
-  for (const [deltaY, keys] of [[40, {}], [40, { shiftKey: true }], [-1, { ctrlKey: true }]]) canvas.dispatchEvent(new WheelEvent("wheel", { deltaY: Number(deltaY), clientX, ...keys, cancelable: true })); // prettier-ignore
+  for (const turned of [{ deltaY: 40 }, { deltaY: 40, shiftKey: true }, { deltaY: -1, ctrlKey: true }]) canvas.dispatchEvent(new WheelEvent("wheel", { clientX, cancelable: true, ...turned }));
   equal([taken(editor, "scroll"), taken(editor, "zoom")], [[[0, 40], [40, 0]], [[1 / 1.2, clientX]]]); // prettier-ignore
 });

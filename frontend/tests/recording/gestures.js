@@ -76,7 +76,7 @@ test("a bar line follows the hand and is set where it is let go; the rest of the
 
 test("what the hand would do is told by its cursor, and below the last track there is nothing", async () => {
   const { canvas, at, view, model } = await stand();
-  const over = ([clientX, clientY]) => {
+  const over = (/** @type {number[]} */ [clientX, clientY]) => {
     canvas.dispatchEvent(new PointerEvent("pointermove", { clientX, clientY }));
     return canvas.style.cursor;
   };
