@@ -37,6 +37,13 @@ export function noting(known = {}) {
   return new Proxy(known, { get: (of, name) => (name === "calls" ? calls : name in of ? of[name] : stand(name)) });
 }
 
+/** The same of something that fires events: they are real. */
+export function notingTarget(known = {}) {
+  const events = new EventTarget();
+  const real = ["addEventListener", "dispatchEvent"].map((name) => [name, events[name].bind(events)]);
+  return noting(Object.assign(known, Object.fromEntries(real)));
+}
+
 /** The calls of one name, without it, and forgets them. */
 export function taken(noted, name) {
   const found = noted.calls.filter(([called]) => called === name).map(([, ...given]) => given);

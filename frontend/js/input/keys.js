@@ -107,6 +107,10 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
     if (held.has(code)) input.release(held.get(code), timeStamp);
     held.delete(code);
   });
+  window.addEventListener("blur", ({ timeStamp }) => {
+    for (const pad of held.values()) input?.release(pad, timeStamp); // their keys come up where this page hears nothing of it
+    held.clear();
+  });
 
   function playPad({ code, shiftKey, repeat, timeStamp }) {
     const pad = document.querySelector(`#surface .bank:not([hidden]) .pad[data-code="${code}"]`);

@@ -95,6 +95,7 @@ export function startSurface(session, engine, input) {
     };
     next();
   };
+  session.addEventListener("part-stopped", () => clearTimeout(sweeping));
 
   // Which surface is played on is the browser's own choice, for each kit.
   const CHOICE = `surface-${session.kit}`;
