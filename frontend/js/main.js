@@ -31,7 +31,10 @@ import { startSheet } from "./sheet/sheet.js";
 import { startShelf } from "./shelf/shelf.js";
 import { startSurface } from "./sheet/surface.js";
 import { startTabs } from "./page/tabs.js";
+import { startChips } from "./card/chips.js";
 import { startTakes } from "./card/takes.js";
+import { startTakeDrops } from "./card/take_drops.js";
+import { startThen } from "./page/then.js";
 import { startCuts } from "./kit/cuts.js";
 import { rememberPlace, startHome } from "./kit/home.js";
 import { startFlip } from "./kit/flip.js";
@@ -78,8 +81,10 @@ if (workshop) {
     startArcs(session);
     startOrder(session);
     rememberPlace(session);
+    startTakeDrops(session);
+    startThen(session);
     const trying = startTry(session, engine, shelf);
-    const first = [startFlip(session, engine, ways), startSwap(session, engine, input), startCuts(session, input), startPlan(session, engine, input), startTabs(), startWave(session, engine), startTakes(session, engine)];
+    const first = [startFlip(session, engine, ways), startSwap(session, engine, input), startCuts(session, input), startPlan(session, engine, input), startTabs(), startWave(session, engine), startTakes(session, engine), startChips(engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });
     startBounces();
     window.dactyl = { engine, input, ways, practice, part, editor, recorder, recording, recorded }; // for looking in from the console, and for the tests

@@ -1,0 +1,11 @@
+/** Where an edit leads: what it made is selected, and the view that its button or form names is shown. */
+export function startThen(session) {
+  document.body.addEventListener("htmx:afterRequest", async ({ detail }) => {
+    const { then, selectTouched } = detail.elt?.dataset ?? {};
+    if (!detail.successful) return;
+    if (selectTouched !== undefined) session.selectTouched();
+    if (!then || !(await session.get(then, "#view"))) return;
+    history.pushState({}, "", then);
+    session.selectTouched();
+  });
+}
