@@ -3,6 +3,7 @@
  * articulations, and higher on the page is no louder: the velocity is that of the keys. While it is arranged they are dragged,
  * and by keyboard moved with the arrow keys.
  */
+import { Ahead } from "../page/ahead.js";
 import { keyVelocity } from "../sheet/surface.js";
 
 const LIT_MS = 160;
@@ -17,6 +18,7 @@ export function startPlan(session, engine, input) {
   let isArranging = false;
   let held = null;
   const dim = new Map();
+  /** Places of pieces that keys have moved. @type {Ahead<number[]>} */ const ahead = new Ahead();
 
   /** Where a point of the page lies in the drawing, as it is drawn for the player. */
   function point({ clientX, clientY }) {
@@ -72,6 +74,10 @@ export function startPlan(session, engine, input) {
     held = null;
     if (done?.isMoved) put(done.piece, done.place);
   });
+  document.addEventListener("pointercancel", () => {
+    if (held?.isMoved) turn(held.piece, drawn([Number(held.piece.dataset.x), Number(held.piece.dataset.y)]));
+    held = null;
+  });
   document.addEventListener("change", ({ target }) => {
     if (target.id === "plan-side") {
       side = target.value;
@@ -108,10 +114,11 @@ export function startPlan(session, engine, input) {
     if (!piece || event.ctrlKey || event.metaKey || event.altKey) return false;
     const by = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowDown: [0, 1], ArrowUp: [0, -1] }[event.key];
     if (by && isArranging) {
-      const [x, y] = [Number(piece.dataset.x), Number(piece.dataset.y)];
-      const step = STEP * (event.shiftKey ? 5 : 1) * (side === "audience" ? -1 : 1);
       const { piece: key } = piece.dataset;
-      put(piece, [Math.min(100, Math.max(-100, x + by[0] * step)), Math.min(100, Math.max(0, y + by[1] * step))]).then(() => /** @type {HTMLElement} */ (document.querySelector(`#plan-svg [data-piece="${key}"]`))?.focus());
+      const [x, y] = ahead.of(key, [Number(piece.dataset.x), Number(piece.dataset.y)]);
+      const step = STEP * (event.shiftKey ? 5 : 1) * (side === "audience" ? -1 : 1);
+      const place = [Math.min(100, Math.max(-100, x + by[0] * step)), Math.min(100, Math.max(0, y + by[1] * step))];
+      ahead.put(key, place, put(piece, place)).then(() => /** @type {HTMLElement} */ (document.querySelector(`#plan-svg [data-piece="${key}"]`))?.focus());
     } else if (event.key === "Enter" || event.key === " ") strike(piece, middleOf(piece), event.timeStamp);
     else if (/^[1-9]$/.test(event.key)) {
       const pad = piece.dataset.pads.split(",")[Number(event.key) - 1];

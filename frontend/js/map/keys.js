@@ -1,3 +1,4 @@
+import { Ahead } from "../page/ahead.js";
 import { startLearning } from "./learning.js";
 
 /**
@@ -85,6 +86,7 @@ export function startMap(session, input, part) {
 
   // The keyboard --------------------------------------------------------------------------------------------------------
 
+  /** Notes of a pad that keys have moved. @type {Ahead<number[]>} */ const ahead = new Ahead();
   document.addEventListener("keydown", (event) => {
     const { key, shiftKey, target } = event;
     if (!(/** @type {Element} */ (target).closest(TYPING)) && learning.key(event)) {
@@ -97,7 +99,7 @@ export function startMap(session, input, part) {
     const by = { ArrowRight: 1, ArrowLeft: -1 }[key];
     const rows = [...document.querySelectorAll(".map-line")];
     if (by) {
-      const notes = notesOf(row).map((note) => note + by * (shiftKey ? 12 : 1));
+      const notes = ahead.of(padOf(row), notesOf(row)).map((note) => note + by * (shiftKey ? 12 : 1));
       if (notes.length && notes.every((note) => note >= 0 && note < NOTES)) moveTo(row, notes);
     } else if (key === "ArrowUp" || key === "ArrowDown") /** @type {SVGElement} */ (rows[rows.indexOf(line) + (key === "ArrowUp" ? -1 : 1)] ?? line).focus();
     else if (key === "Enter") learning.begin([padOf(row)]);
@@ -111,7 +113,7 @@ export function startMap(session, input, part) {
   function moveTo(row, notes) {
     const pad = padOf(row);
     hear(pad);
-    keep(row, notes).then(() => /** @type {SVGElement} */ (document.querySelector(`[data-map-pad="${pad}"] .map-line`))?.focus());
+    ahead.put(pad, notes, keep(row, notes)).then(() => /** @type {SVGElement} */ (document.querySelector(`[data-map-pad="${pad}"] .map-line`))?.focus());
   }
 
   // Learning ------------------------------------------------------------------------------------------------------------

@@ -87,9 +87,13 @@ export class Session extends EventTarget {
     return headers;
   }
 
+  /** Send an edit behind those that are under way; resolves once it is answered. @type {<T>(send: () => Promise<T>) => Promise<T>} */
+  inTurn = (send) => send();
+
   /** Post to the server as a form would; the answer swaps itself in. @param {Record<string, string | string[]>} values */
   post(url, values = {}) {
-    return window.htmx.ajax("POST", url, { source: document.body, swap: "none", values });
+    const send = () => window.htmx.ajax("POST", url, { source: document.body, swap: "none", values });
+    return url.startsWith(`/kits/${this.kit}/`) ? this.inTurn(send) : send();
   }
 
   /**
