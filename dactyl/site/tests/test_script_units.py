@@ -9,7 +9,7 @@ from dactyl.site.tests.scripts import ScriptCase
 
 FRONTEND = Path(settings.ROOT) / "frontend"
 TESTS = FRONTEND / "tests"
-ORIGIN = "http://scripts.test"
+ORIGIN = "http://scripts.localhost"  # a page that is trusted as the server on this machine is
 TYPES = {".js": "text/javascript", "": "text/html"}
 
 

@@ -1,5 +1,5 @@
 /** The hit card: what is selected, in words and numbers, and every way to choose and shape hits; forms of the template. */
-import { startPasses } from "./record.js";
+import { showPasses } from "./passes.js";
 
 const MOST_LISTED = 120;
 const PREVIEW_MS = 120;
@@ -18,7 +18,7 @@ export function startCard(editor, signal) {
     fillList();
     fillPads();
     fillPart();
-    startPasses(editor);
+    showPasses(editor);
     if (document.getElementById("part-changes").open) fillChanges();
   };
   for (const name of ["selected", "changed", "loaded"]) model.addEventListener(name, refresh, { signal });
