@@ -10,6 +10,7 @@ export async function outcomes() {
   /** @type {[name: string, problem: string][]} */ const all = [];
   for (const [name, run] of cases) {
     document.body.replaceChildren();
+    timers.clear();
     try {
       await run();
       all.push([name, ""]);
@@ -80,5 +81,30 @@ export function press(chord, key = "", on = document.activeElement) {
 /** What a person clicks, types or moves at, as it comes to the page. */
 export const pointer = (kind, on, more = {}) => on.dispatchEvent(new PointerEvent(kind, { bubbles: true, cancelable: true, isPrimary: true, ...more }));
 
-/** All that is under way has been done. */
-export const settled = (ms = 0) => new Promise((resolve) => setTimeout(resolve, ms));
+// Time goes only where a test lets it: timers come due in their order, however busy the machine is.
+
+const breath = ((wait) => () => new Promise((resolve) => wait(resolve)))(window.setTimeout.bind(window));
+/** @type {Map<number, { at: number, act: () => void }>} */ const timers = new Map();
+let now = 0;
+let lastTimer = 1e6; // above the browser's own
+window.setTimeout = /** @type {any} */ ((act, ms = 0, ...given) => {
+  timers.set(++lastTimer, { at: now + Math.max(0, ms), act: () => act(...given) });
+  return lastTimer;
+});
+window.clearTimeout = (id) => void timers.delete(/** @type {number} */ (id));
+
+/** All that is under way is done, and what comes due within so many ms. */
+export async function settled(ms = 0) {
+  const until = now + ms;
+  await breath();
+  for (let due = nextTimer(until); due; due = nextTimer(until)) {
+    const [id, { at, act }] = due;
+    timers.delete(id);
+    now = Math.max(now, at);
+    act();
+    await breath();
+  }
+  now = Math.max(now, until);
+}
+
+const nextTimer = (until) => [...timers].filter(([, { at }]) => at <= until).sort(([a, one], [b, other]) => one.at - other.at || a - b)[0];

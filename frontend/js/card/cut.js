@@ -13,9 +13,10 @@ export function startCut(session, engine) {
     if (!canvas || canvas.dataset.drawn) return;
     canvas.dataset.drawn = "1";
     cut = { canvas, frames: Number(canvas.dataset.frames), starts: canvas.dataset.cuts.split(",").map(Number), at: 0, pairs: new Int8Array() };
-    const answer = await fetch(canvas.dataset.url);
-    if (answer.ok) cut.pairs = new Int8Array(await answer.arrayBuffer());
-    draw();
+    const opened = cut;
+    const answer = await fetch(canvas.dataset.url).catch(() => null);
+    if (answer?.ok) opened.pairs = new Int8Array(await answer.arrayBuffer());
+    if (opened === cut) draw();
   }
 
   function draw() {
@@ -73,7 +74,7 @@ export function startCut(session, engine) {
   const onCanvas = (event) => cut && event.target === cut.canvas;
 
   document.addEventListener("pointerdown", (event) => {
-    if (!onCanvas(event)) return;
+    if (!onCanvas(event) || event.button) return;
     drag = nearest(event);
     const slice = cut.starts.findLastIndex((start) => start <= frameAt(event));
     cut.at = drag >= 0 ? drag : Math.max(0, slice);
@@ -86,10 +87,11 @@ export function startCut(session, engine) {
     cut.starts[drag] = frameAt(event);
     draw();
   });
-  document.addEventListener("pointerup", () => {
-    if (drag >= 0) changed();
-    drag = -1;
-  });
+  for (const end of ["pointerup", "pointercancel"])
+    document.addEventListener(end, () => {
+      if (drag >= 0) changed();
+      drag = -1;
+    });
   document.addEventListener("dblclick", (event) => {
     if (!onCanvas(event)) return;
     const place = nearest(event);
@@ -99,7 +101,7 @@ export function startCut(session, engine) {
   });
   document.addEventListener("change", ({ target }) => {
     if (target !== field() || !cut) return;
-    const typed = target.value.split(/[ ,;]+/).map(Number).filter(Number.isFinite);
+    const typed = target.value.split(/[ ,;]+/).filter(Boolean).map(Number).filter(Number.isFinite);
     if (typed.length) cut.starts = typed;
     changed();
   });

@@ -1,7 +1,8 @@
 /** The hit card: what is selected, in words and numbers, and every way to choose and shape hits; forms of the template. */
+import { showChanges, showPads, showPart } from "./about_part.js";
+import { inWords, showList, typedInList } from "./hit_list.js";
 import { showPasses } from "./passes.js";
 
-const MOST_LISTED = 120;
 const PREVIEW_MS = 120;
 
 export function startCard(editor, signal) {
@@ -10,18 +11,22 @@ export function startCard(editor, signal) {
   const says = document.getElementById("selection-says");
   const list = document.getElementById("hit-list");
   let previewTimer = 0;
+  let previews = 0; // an answer that something has overtaken is not drawn
 
   const refresh = () => {
     if (!model.time) return;
     says.textContent = inWords(editor);
     document.getElementById("first-hits").hidden = model.hits.some(({ velocity }) => velocity);
-    fillList();
-    fillPads();
-    fillPart();
+    showList(editor);
+    showPads(editor);
+    showPart(editor);
     showPasses(editor);
-    if (document.getElementById("part-changes").open) fillChanges();
+    if (document.getElementById("part-changes").open) showChanges(editor);
   };
+  const previewHere = () => preview(document.activeElement.closest("#hit-card [data-preview]"));
   for (const name of ["selected", "changed", "loaded"]) model.addEventListener(name, refresh, { signal });
+  model.addEventListener("selected", previewHere, { signal });
+  model.addEventListener("changed", () => preview(null), { signal });
   editor.onLanes = refresh;
   card.addEventListener("submit", submitted, { signal });
   card.addEventListener("click", clicked, { signal });
@@ -33,9 +38,9 @@ export function startCard(editor, signal) {
   card.addEventListener("focusin", ({ target }) => preview(target.closest("[data-preview]")), { signal });
   card.addEventListener("toggle", ({ target }) => {
     preview(null);
-    if (target.id === "part-changes" && /** @type {HTMLDetailsElement} */ (target).open) fillChanges();
+    if (target.id === "part-changes" && /** @type {HTMLDetailsElement} */ (target).open) showChanges(editor);
   }, { signal, capture: true }); // prettier-ignore
-  list.addEventListener("change", ({ target }) => typed(target), { signal });
+  list.addEventListener("change", ({ target }) => typedInList(editor, target), { signal });
   document.getElementById("midi-selection").addEventListener("submit", (event) => {
     /** @type {any} */ (event.target).elements.ids.value = ids().join(",");
     if (model.selected.size) return;
@@ -62,7 +67,7 @@ export function startCard(editor, signal) {
       if (start >= end) return editor.session.say("Drag over the bar numbers first: the loop becomes the section.", true);
       Object.assign(values, { start, end });
     }
-    editor.preview = null;
+    preview(null);
     await model.edit(op, { ids: ids(), ...withGrid(form), ...values }, { selects: false });
   }
 
@@ -109,8 +114,10 @@ export function startCard(editor, signal) {
     return model.edit(what, values);
   }
 
+  /** Draw what a form would make of the selected hits; null: nothing. */
   function preview(form) {
     clearTimeout(previewTimer);
+    const number = ++previews;
     if (!form || !model.selected.size) {
       if (editor.preview) editor.repaint();
       editor.preview = null;
@@ -118,114 +125,13 @@ export function startCard(editor, signal) {
     }
     previewTimer = setTimeout(async () => {
       const body = await model.ask(`preview/${form.dataset.op}`, { ids: ids(), ...withGrid(form), ...valuesOf(form) });
-      if (!body) return;
+      if (!body || number !== previews) return;
       editor.preview = [...body.added, ...body.changed].map(([, tick, , note, velocity, , , played, , frame]) => ({ id: 0, tick, note, velocity, played, length: 0, pass: 0, frame }));
       editor.repaint();
     }, PREVIEW_MS);
   }
 
-  function fillList() {
-    const hits = model.selection.slice(0, MOST_LISTED);
-    list.replaceChildren(...hits.map((hit) => row(hit)));
-    const more = model.selected.size - hits.length;
-    document.getElementById("hit-list-more").textContent = !model.selected.size ? "Select hits to see and type their numbers." : more > 0 ? `and ${more} more` : "";
-  }
-
-  function row(hit) {
-    const { bar, beat, tick } = model.time.placeOf(hit.tick);
-    const line = document.createElement("tr");
-    const cells = [
-      ["tick", `${bar}.${beat}.${String(tick).padStart(3, "0")}`, "Place"],
-      ["ms", ((hit.frame / model.about.rate) * 1000).toFixed(1), "Time in ms"],
-      ["note", String(hit.note), "Note"],
-      ["velocity", String(hit.velocity), "Velocity"],
-      ["length", String(hit.length), "Length in ticks"],
-    ];
-    for (const [field, text, label] of cells) {
-      const input = Object.assign(document.createElement("input"), { className: "cell mono", value: text, id: `hit-${hit.id}-${field}` });
-      input.dataset.hit = String(hit.id);
-      input.dataset.field = field;
-      input.setAttribute("aria-label", `${label} of the hit at ${cells[0][1]}`);
-      line.insertCell().append(input);
-    }
-    line.insertCell().textContent = editor.takeOf(hit);
-    return line;
-  }
-
-  /** A number of the list: a place as bar.beat.tick, everything else as it is. */
-  function typed({ dataset, value, defaultValue }) {
-    let number = Number(value.replace(",", "."));
-    if (dataset.field === "tick") {
-      const [bar, beat = 1, tick = 0] = value.split(".").map(Number);
-      const start = model.time.lines(0, model.about.loopTicks, "off", 50, 0.1).find((line) => line.bar === bar)?.tick;
-      number = start === undefined ? NaN : start + (beat - 1) * model.time.beatTicks(start) + tick;
-    }
-    if (Number.isNaN(number)) return editor.session.say(`“${value}” is not understood here. Type it as ${defaultValue} is written.`, true);
-    model.edit("numbers", { ids: [Number(dataset.hit)], field: dataset.field, value: number });
-  }
-
-  function fillPads() {
-    const pads = editor.lanes.filter(({ note }) => note !== null);
-    for (const select of card.querySelectorAll(".pad-choice")) {
-      const kept = select.value;
-      const options = pads.map(({ note, name }) => new Option(name, String(note)));
-      select.replaceChildren(...("optional" in select.dataset ? [new Option("the same pad", "")] : []), ...options);
-      if ([...select.options].some(({ value }) => value === kept)) select.value = kept;
-    }
-    let names = document.getElementById("pad-names");
-    if (!names) document.body.append((names = Object.assign(document.createElement("datalist"), { id: "pad-names" })));
-    names.replaceChildren(...editor.lanes.filter(({ pad }) => pad).map(({ name }) => new Option(name)));
-  }
-
-  function fillPart() {
-    const { about } = model;
-    const set = (id, value) => {
-      const field = document.getElementById(id);
-      if (field && document.activeElement !== field) field.value = value;
-    };
-    set("part-name", about.name);
-    set("part-bpm", String(Math.round((60e6 / about.tempos.filter(([tick]) => tick <= editor.part.start).at(-1)[1]) * 100) / 100));
-    document.getElementById("sections").replaceChildren(
-      ...about.sections.map(([start, end, name]) => {
-        const button = Object.assign(document.createElement("button"), { type: "button", className: "button small", textContent: `loop ${name}` });
-        button.dataset.loopSection = `${start},${end}`;
-        const again = Object.assign(document.createElement("button"), { type: "button", className: "quiet small", textContent: "again behind it" });
-        again.dataset.repeatSection = `${start},${end}`;
-        again.setAttribute("aria-label", `${name} again behind it`);
-        const both = document.createElement("span");
-        both.append(button, again);
-        return both;
-      }),
-    );
-  }
-
-  async function fillChanges() {
-    const answer = await fetch(`/parts/${model.id}/changes/`).catch(() => null);
-    if (!answer?.ok) return;
-    const { changes } = await answer.json();
-    document.getElementById("part-change-list").replaceChildren(
-      ...changes.map(([pk, sentence, isUndone, at]) => {
-        const line = document.createElement("li");
-        line.className = isUndone ? "undone" : "";
-        const button = Object.assign(document.createElement("button"), { type: "button", className: "quiet small", textContent: isUndone ? "do again up to here" : "undo from here on" });
-        button.dataset.goTo = String(pk);
-        line.append(Object.assign(document.createElement("time"), { textContent: at }), " ", Object.assign(document.createElement("span"), { textContent: sentence }), " ", button);
-        return line;
-      }),
-    );
-  }
   refresh();
-}
-
-/** What is selected, as a person would say it. */
-function inWords({ model, lanes, laneOf }) {
-  const hits = model.selection;
-  if (!hits.length) return `${model.hits.filter(({ velocity }) => velocity).length.toLocaleString("en")} hits, none selected`;
-  const names = [...new Set(hits.map(({ note }) => lanes[laneOf.get(note)]?.name ?? `note ${note}`))];
-  const velocities = hits.map(({ velocity }) => velocity);
-  const [low, high] = [Math.min(...velocities.slice(0, 50_000)), Math.max(...velocities.slice(0, 50_000))];
-  const of = names.length <= 2 ? names.join(" and ") : `${names.length} pads`;
-  return `${hits.length.toLocaleString("en")} hit${hits.length === 1 ? "" : "s"} of ${of}, velocity ${low === high ? low : `${low}–${high}`}`;
 }
 
 /** The values of a form: numbers as numbers, ticked boxes as true; an empty optional choice is left out. */
