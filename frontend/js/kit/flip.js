@@ -11,6 +11,7 @@ export function startFlip(session, engine, ways) {
    * @type {{ id: number, kits: [key: string, name: string, tables: string][] } | null} */ let set = null;
   let heard = null; // place in the order that is heard; null: this kit itself
   let order = []; // places, shuffled where one is not to know
+  let begun = 0; // how often: what another beginning has overtaken goes no further
   let loudness = new Map(); // kit -> [sum of powers, frames]
   const how = { equal: false, cuts: false, blind: false };
   engine.noteOf = (pad) => ways.ownNoteOf(pad);
@@ -19,7 +20,9 @@ export function startFlip(session, engine, ways) {
   const nameAt = (place) => (how.blind ? `kit ${"ABCDEFGHIJKLMNOPQRSTUVWXYZ"[place] ?? place + 1}` : kitAt(place)[1]);
 
   async function use(id) {
+    const number = ++begun;
     const answer = await fetch(`/kits/sets/${id}/`).catch(() => null);
+    if (number !== begun) return;
     if (!answer?.ok) return session.say("The set does not come; is the server running?", true);
     const { kits } = await answer.json();
     return begin({ id, kits: kits.map(([kit, name]) => [String(kit), name, tablesOf(kit)]) });
@@ -29,14 +32,16 @@ export function startFlip(session, engine, ways) {
 
   async function begin(what) {
     end();
+    const number = ++begun;
     set = what;
     if (set.kits.length < 2) return session.say("A set of one kit can't be flipped through. Add another.", true);
     order = set.kits.map((_, n) => n);
-    if (how.blind) order.sort(() => Math.random() - 0.5);
+    if (how.blind) shuffle(order);
     loudness = new Map();
     session.say(`Loading ${set.kits.length} kits…`);
     const books = new Map();
     await Promise.all(set.kits.map(async ([key, , url]) => books.set(key, await tablesAt(url))));
+    if (number !== begun) return;
     for (const [key, book] of books) if (!book) books.delete(key);
     await engine.loadAhead(books);
     engine.measure(true);
@@ -133,7 +138,7 @@ export function startFlip(session, engine, ways) {
     if (!name) return;
     how[name] = target.checked;
     if (name === "equal" && heard !== null) level();
-    if (name === "blind" && heard !== null) use(set.id);
+    if (name === "blind" && heard !== null) begin(set);
   });
   session.addEventListener("marked", show);
 
@@ -145,4 +150,12 @@ export function startFlip(session, engine, ways) {
     else return false;
     return true;
   };
+}
+
+/** Every order is as likely (Fisher and Yates). @param {unknown[]} some */
+function shuffle(some) {
+  for (let n = some.length - 1; n > 0; n--) {
+    const other = Math.floor(Math.random() * (n + 1));
+    [some[n], some[other]] = [some[other], some[n]];
+  }
 }
