@@ -33,19 +33,22 @@ export function startFlip(session, engine, ways) {
   async function begin(what) {
     end();
     const number = ++begun;
-    set = what;
-    if (set.kits.length < 2) return session.say("A set of one kit can't be flipped through. Add another.", true);
-    order = set.kits.map((_, n) => n);
+    if (what.kits.length < 2) return session.say("A set of one kit can't be flipped through. Add another.", true);
+    session.say(`Loading ${what.kits.length} kits…`);
+    const books = await Promise.all(what.kits.map(([, , url]) => tablesAt(url)));
+    if (number !== begun) return;
+    const lost = what.kits.filter((_, n) => !books[n]).map(([, name]) => name);
+    if (lost.length) session.say(`${lost.join(", ")} did not come and ${lost.length === 1 ? "is" : "are"} left out; begin again to hear all.`, true);
+    const kits = what.kits.filter((_, n) => books[n]);
+    if (kits.length < 2) return;
+    await engine.loadAhead(new Map(what.kits.flatMap(([key], n) => (books[n] ? [[key, books[n]]] : []))));
+    if (number !== begun) return;
+    set = { ...what, kits };
+    order = kits.map((_, n) => n);
     if (how.blind) shuffle(order);
     loudness = new Map();
-    session.say(`Loading ${set.kits.length} kits…`);
-    const books = new Map();
-    await Promise.all(set.kits.map(async ([key, , url]) => books.set(key, await tablesAt(url))));
-    if (number !== begun) return;
-    for (const [key, book] of books) if (!book) books.delete(key);
-    await engine.loadAhead(books);
     engine.measure(true);
-    const own = order.findIndex((place) => set.kits[place][0] === session.kit);
+    const own = order.findIndex((place) => kits[place][0] === session.kit);
     flipTo(own < 0 || how.blind || !set.id ? 0 : own);
   }
 
@@ -55,12 +58,10 @@ export function startFlip(session, engine, ways) {
   }
 
   function flipTo(place) {
-    if (!set || !set.kits.length) return;
+    if (!set) return;
     heard = (place + set.kits.length) % set.kits.length;
-    const [key] = kitAt(heard);
-    if (!engine.ahead.has(key)) return session.say(`${nameAt(heard)} does not come; flip on.`, true);
     if (how.cuts) engine.hush();
-    engine.flip(key);
+    engine.flip(kitAt(heard)[0]);
     level();
     show();
   }
