@@ -29,20 +29,12 @@ class KitPages(Workshop):
 
     def layered(self, name: str, count: int = 3) -> Page:
         """A kit whose first pad has layers of two takes each."""
-        page = self.new_kit(name)
         levels = {
             f"{name} tom {n + 1:02}.wav": sound_bytes(hit(-30 + 12 * (n // 2) + 0.3 * n, seed=hash_of(name) + n))
             for n in range(2 * count)
         }
-        self.bring_in(page, levels)
-        page.fill("#shelf-q", name)
-        expect(page.locator(".sample")).to_contain_text([f"{name} tom"] * 2 * count)
-        page.press("#shelf-q", "ArrowDown")
-        page.keyboard.press("Control+a")
-        page.keyboard.press("Enter")
-        page.click("#ask button[value=layers]")
+        page = self.new_kit(name, levels, way="layers")
         expect(page.locator("#card .layers > li")).to_have_count(count)
-        page.click("#shelf-fold")
         return page
 
 

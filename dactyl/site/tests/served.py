@@ -1,6 +1,7 @@
 """Dactyl as a person runs it: the real server with its workers, and a real browser without a monitor."""
 
 import fcntl
+import json
 import os
 import re
 import shutil
@@ -8,17 +9,19 @@ import signal
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
 from http.cookiejar import CookieJar
 from pathlib import Path
-from urllib.parse import urlencode
-from urllib.request import HTTPCookieProcessor, ProxyHandler, build_opener
+from urllib.request import HTTPCookieProcessor, ProxyHandler, Request, build_opener
 from urllib.response import addinfourl
 
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import SimpleTestCase
+from django.test.client import BOUNDARY, MULTIPART_CONTENT, encode_multipart
 from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect, sync_playwright
 
 from dactyl.site.test_runner import AT_THE_END, SHARED_FOLDER
@@ -61,10 +64,38 @@ class Server:
         lines = iter(self._process.stdout.readline, "")
         self.url = next(found[0] for line in lines if (found := re.search(r"http://\S+?(?=/? )", line)))
 
-    def ask(self, path: str, form: dict[str, str] | None = None) -> addinfourl:
+    def ask(self, path: str, form: dict[str, object] | None = None, **headers: str) -> addinfourl:
         """Without the browser, over a connection of its own: one that was kept may be closed just when it is used again."""
         opener = build_opener(ProxyHandler({}), HTTPCookieProcessor(self.cookies))
-        return opener.open(self.url + path, urlencode(form).encode() if form else None, timeout=PATIENCE_MS / 1000)
+        if form is None:
+            return opener.open(self.url + path, timeout=PATIENCE_MS / 1000)
+        if not len(self.cookies):
+            self.ask("/").close()  # for the token that a form needs
+        token = next(cookie.value for cookie in self.cookies if cookie.name == "csrftoken")
+        headers = {"Content-Type": MULTIPART_CONTENT, "X-CSRFToken": token} | headers
+        asked = Request(self.url + path, encode_multipart(BOUNDARY, form), headers)
+        return opener.open(asked, timeout=PATIENCE_MS / 1000)
+
+    def bring_in(self, files: dict[str, bytes]) -> list[int]:
+        """Files onto the shelf, as their rows."""
+        number = json.load(self.ask("/shelf/imports/", {}))["import"]
+        for name, data in files.items():
+            upload = SimpleUploadedFile(name, data)
+            self.ask(f"/shelf/imports/{number}/files/", {"path": name, "file": upload}).close()
+        while b"data-over" not in self.ask(f"/shelf/imports/{number}/").read():
+            time.sleep(0.05)
+        return json.load(self.ask(f"/shelf/found/?import={number}"))["samples"]
+
+    def new_kit(self, name: str, files: dict[str, bytes] | None = None, way: str = "pads") -> str:
+        """Its address; ``files`` are given to its first pad, or with "pads" one to each from there on."""
+        made = self.ask("/kits/new/", {"name": name})
+        if files:
+            page = made.read().decode()
+            version = re.search(r'id="history"[^>]*data-version="(\d+)"', page)[1]
+            pad = re.search(r'class="row[^>]*data-pad="(\d+)"', page)[1]
+            given = {"samples": ",".join(map(str, self.bring_in(files))), "way": way, "mode": "replace"}
+            self.ask(f"{made.url.removeprefix(self.url)}pads/{pad}/give/", given, **{"X-Kit-Version": version}).close()
+        return made.url
 
     def stop(self, how: signal.Signals = signal.SIGINT) -> None:
         self._process.send_signal(how)
@@ -157,6 +188,9 @@ LISTEN = """async (seconds) => {  // the highest peak of what sounds within some
 }"""
 
 
+PLAYED = "(seconds) => window.dactyl.part.frame > seconds * window.dactyl.engine.rate"  # since the part began
+
+
 def drag(page: Page, start: tuple[float, float], end: tuple[float, float], *keys: str) -> None:
     """By the mouse, with keys held down."""
     for key in keys:
@@ -210,11 +244,9 @@ class Workshop(BrowserCase):
         key = re.search(rf'href="/kits/(\d+)/"(?:(?!</a>).)*<strong>{name}</strong>', home, re.DOTALL)[1]
         return self.page(view.format(key))
 
-    def new_kit(self, name: str, **how) -> Page:
-        self.server.ask("/")  # for the token that a form needs
-        token = next(cookie.value for cookie in self.server.cookies if cookie.name == "csrftoken")
-        made = self.server.ask("/kits/new/", {"name": name, "csrfmiddlewaretoken": token})
-        page = self.page(made.url, **how)
+    def new_kit(self, name: str, files: dict[str, bytes] | None = None, *, way: str = "pads", script: str = "") -> Page:
+        """The page of a new kit; ``files`` are in it before it is opened."""
+        page = self.page(self.server.new_kit(name, files, way), script=script)
         page.wait_for_selector(".row.empty")
         return page
 
@@ -224,12 +256,3 @@ class Workshop(BrowserCase):
         payload = [{"name": name, "mimeType": "audio/wav", "buffer": data} for name, data in files.items()]
         page.set_input_files("#files-input", payload)
         page.wait_for_selector("#import [data-over]")
-
-    def fill_pads(self, page: Page, files: dict[str, bytes]) -> None:
-        """Bring files in and give one to each pad, from the first on."""
-        self.bring_in(page, files)
-        page.click("[data-pick-import]")
-        expect(page.locator("#picked")).to_have_text(f"{len(files)} selected")
-        page.keyboard.press("Enter")
-        page.click("#ask button[value=pads]")
-        expect(page.locator(".row[data-pad] .choke")).to_have_count(len(files))

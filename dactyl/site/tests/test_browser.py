@@ -13,6 +13,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
+from dactyl.site.tests.kit_pages import KitPages
 from dactyl.site.tests.served import (
     ARGUMENTS,
     CHROMIUM,
@@ -20,7 +21,6 @@ from dactyl.site.tests.served import (
     SLOW_ANSWERS,
     BrowserCase,
     Server,
-    Workshop,
     open_page,
     open_window,
     server,
@@ -35,7 +35,7 @@ def midi_file() -> bytes:
     return head + b"MTrk" + len(track).to_bytes(4, "big") + track
 
 
-class Story(Workshop):
+class Story(KitPages):
     about_seconds = 45.0
 
     def test_from_one_shots_to_a_kit_that_plays_and_leaves_as_stems(self):
@@ -87,8 +87,7 @@ class Story(Workshop):
         expect(page.locator("#meters")).to_contain_text("Snare")
 
         page.locator(".row[data-pad]").nth(0).locator(".c-glyph").click()
-        page.keyboard.press("KeyA")  # struck once, so that all it needs is there
-        page.wait_for_timeout(600)
+        self.heard_at_last(page, lambda: page.keyboard.press("KeyA"))
         page.keyboard.down("KeyA")
         self.assertGreater(page.evaluate(LISTEN, 0.25), 0.01)
 
@@ -100,7 +99,7 @@ class Story(Workshop):
         expect(page.locator("#play")).to_have_attribute("aria-pressed", "true")
         self.assertGreater(page.evaluate(LISTEN, 1.0), 0.05)
         page.keyboard.press("Escape")
-        page.wait_for_timeout(100)
+        self.settle(page)
         self.assertEqual(page.evaluate(LISTEN, 0.3), 0)
 
         page.click("#tab-bounce")
@@ -136,10 +135,9 @@ class Story(Workshop):
         expect(second.locator(".row[data-pad]")).to_have_count(16)
 
     def test_quick_edits_all_land_and_typed_text_outlives_the_answers(self):
-        page = self.new_kit("Quick hands")
-        self.fill_pads(page, {f"tom_{n}.wav": sound_bytes(hit(-9, seed=40 + n, seconds=0.2)) for n in range(4)})
+        toms = {f"tom_{n}.wav": sound_bytes(hit(-9, seed=40 + n, seconds=0.2)) for n in range(4)}
+        page = self.new_kit("Quick hands", toms)
         rows = page.locator(".row[data-pad]")
-        page.click("#shelf-fold")
         page.evaluate(SLOW_ANSWERS)
         for n, choke in enumerate("abc"):
             rows.nth(n).locator(".choke").fill(choke)
@@ -158,11 +156,7 @@ class Story(Workshop):
         self.assertEqual(levels, ["−3.0", "−4.0", "−5.0"])
 
     def test_an_edit_is_heard_on_the_next_hit_while_the_part_loops(self):
-        page = self.new_kit("Loop")
-        self.bring_in(page, {"bd_thud.wav": sound_bytes(hit(-6, seed=30, seconds=0.1))})
-        page.locator(".sample", has_text="bd_thud.wav").click()
-        page.keyboard.press("Enter")
-        expect(page.locator(".row.empty")).to_have_count(15)
+        page = self.new_kit("Loop", {"bd_thud.wav": sound_bytes(hit(-6, seed=30, seconds=0.1))})
         page.click("#tab-part")
         page.set_input_files("#midi-file", {"name": "Pulse.mid", "mimeType": "audio/midi", "buffer": pulse()})
         page.click("#play")

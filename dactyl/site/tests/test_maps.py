@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.formats.midi_names import write_names
 from dactyl.core.parts.part import Event, Part
-from dactyl.site.tests.served import LISTEN, SLOW_ANSWERS, Workshop
+from dactyl.site.tests.served import LISTEN, PLAYED, SLOW_ANSWERS, Workshop
 
 # A made-up controller: the note of each cell, the lower left first, in no order at all.
 SCRAMBLED = [61, 20, 88, 47, 99, 33, 75, 52, 110, 41, 66, 28, 93, 57, 84, 70]
@@ -207,9 +207,9 @@ class Maps(Workshop):
         expect(page.locator("#part-name")).to_have_value("From the box")
         page.evaluate("() => { document.getElementById('count-in').value = '0'; }")
         page.click("#record")
-        page.wait_for_timeout(400)
+        page.wait_for_function(PLAYED, arg=0.1)
         page.evaluate(SEND, [[SCRAMBLED[0]], 4, "box"])
-        page.wait_for_timeout(100)
+        page.wait_for_function("() => JSON.parse(localStorage.getItem('unwritten-passes'))?.length === 1")
         page.keyboard.press("Escape")
         page.wait_for_function(
             "() => window.dactyl.editor.current.model.hits.filter(({ velocity }) => velocity).length === 1"

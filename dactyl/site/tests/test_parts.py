@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import Workshop, drag
+from dactyl.site.tests.served import PLAYED, Workshop, drag
 
 LANE = """(name) => { const { lanes } = window.dactyl.editor.current; return lanes.findIndex((lane) => lane.name === name); }"""
 PLACE = """([tick, lane]) => {
@@ -244,7 +244,7 @@ class Parts(Workshop):
         page.locator(".record-group summary").click()
         page.click("#tap-test")
         page.wait_for_function("() => window.dactyl.part.isPlaying")
-        page.wait_for_timeout(500)  # the first clicks
+        page.wait_for_function(PLAYED, arg=0.4)  # the first clicks
         taps = """() => { for (let n = 0; n < 8; n++) setTimeout(() => window.dactyl.input.midi([0x99, 36, 90], "test", performance.now()), 125 * n); }"""
         page.evaluate(taps)
         expect(page.locator("#tap-says")).to_contain_text("ms late, within")
@@ -300,7 +300,7 @@ class Parts(Workshop):
         page.route("**/record/", lambda route: route.abort())
         page.click("#record")
         page.wait_for_function("() => window.dactyl.part.isPlaying")
-        page.wait_for_timeout(700)
+        page.wait_for_function(PLAYED, arg=0.6)
         now = page.evaluate("() => performance.now()")
         apart_ms = (0.0, 61.25, 130.5, 250.0)
         page.evaluate(STRIKE, [SNARE, 90, [now - 300 + apart for apart in apart_ms]])
@@ -340,7 +340,7 @@ class Parts(Workshop):
         page.locator(".record-group summary").click()
         page.click("#record")
         page.wait_for_function("() => window.dactyl.part.isPlaying")
-        page.wait_for_timeout(500)
+        page.wait_for_function(PLAYED, arg=0.1)
         pad = page.locator("#surface .pad").first
         number = int(pad.get_attribute("data-pad"))
         self.assertIsNone(page.evaluate("(pad) => window.dactyl.ways.noteOf(pad)", number))

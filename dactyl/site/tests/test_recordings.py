@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import LISTEN, Workshop, drag
+from dactyl.site.tests.served import LISTEN, PLAYED, Workshop, drag
 
 EDITOR = "window.dactyl.recording.current"
 FADER = "(value) => { const fader = document.getElementById('beside'); fader.value = value; fader.dispatchEvent(new Event('input')); }"
@@ -101,7 +101,7 @@ class Recordings(Workshop):
         page.click("text=Bars ▾")
         tapped = []
         for _ in range(9):
-            page.wait_for_timeout(300)
+            page.wait_for_function(f"(after) => {EDITOR}.playhead > after", arg=(tapped or [1])[-1] + 0.3)
             tapped.append(page.evaluate(TAP))
         page.click("#set-bars")
         page.wait_for_function(f"() => {EDITOR}.model.about.lines.length > 5")
@@ -206,7 +206,7 @@ class Recordings(Workshop):
         page.wait_for_selector("#play:not([disabled])")
         page.click("#play")
         page.evaluate(FADER, "100")
-        page.wait_for_timeout(1500)  # of the song, before its first stroke
+        page.wait_for_function(f"() => {EDITOR}.playhead > 1.5")  # before its first stroke
         self.assertGreater(page.evaluate(LISTEN, 1.0), 0.1, "the recording alone")
         page.evaluate(FADER, "0")
         self.assertGreater(page.evaluate(LISTEN, 1.0), 0.02, "the kit alone, with what was found")
@@ -265,5 +265,5 @@ class Recordings(Workshop):
         page.press("#recording-zero", "Enter")
         page.wait_for_function("() => window.dactyl.editor.current.under.zero === 0")
         page.click("#play")
-        page.wait_for_timeout(2600)
+        page.wait_for_function(PLAYED, arg=2.6)
         self.assertGreater(page.evaluate(LISTEN, 1.0), 0.1, "the recording stands beside the part")

@@ -53,10 +53,10 @@ class Sheet(KitPages):
         expect(page.locator(".proposal-head h2")).to_have_text("1 file on 1 pad")
 
     def test_samples_are_tried_in_place_kept_or_given_back(self):
+        loud = {"loud one.wav": sound_bytes(hit(-0.5, seed=81)), "loud two.wav": sound_bytes(hit(-0.7, seed=82))}
+        self.server.bring_in(loud)
         page = self.layered("Trying", 1)
-        self.bring_in(
-            page, {"loud one.wav": sound_bytes(hit(-0.5, seed=81)), "loud two.wav": sound_bytes(hit(-0.7, seed=82))}
-        )
+        page.click("#shelf-edge")
         name = page.locator("#one-take h3")
         before = name.inner_text()
         page.fill("#shelf-q", "loud")
@@ -69,7 +69,7 @@ class Sheet(KitPages):
         self.assertEqual(name.inner_text(), before)
         page.click("[data-try]")
         page.keyboard.press("ArrowDown")
-        page.wait_for_timeout(300)
+        page.wait_for_function("() => window.dactyl.engine.tried")
         page.keyboard.press("Enter")
         expect(name).to_contain_text("loud")
         page.click("#undo")
@@ -151,11 +151,8 @@ class Sheet(KitPages):
         expect(other.locator("#opened")).to_contain_text("none.zip")
 
     def test_every_way_to_play_goes_the_same_way(self):
-        page = self.new_kit("Ways", script=f"({DEVICE})()")
-        self.fill_pads(
-            page, {"Ways kick.wav": sound_bytes(hit(-6, seed=61)), "Ways snare.wav": sound_bytes(hit(-6, seed=62))}
-        )
-        page.click("#shelf-fold")
+        files = {"Ways kick.wav": sound_bytes(hit(-6, seed=61)), "Ways snare.wav": sound_bytes(hit(-6, seed=62))}
+        page = self.new_kit("Ways", files, script=f"({DEVICE})()")
         pad = page.locator("#surface .pad").first
         self.heard_at_last(page, pad.click)
         note = int(re.search(r"· (\d+)", pad.inner_text())[1])
@@ -213,11 +210,8 @@ class Sheet(KitPages):
         expect(fields.nth(1)).to_have_value(re.compile("· 91$"))
 
     def test_mute_and_solo_decide_what_is_heard(self):
-        page = self.new_kit("Solo")
-        self.fill_pads(
-            page, {"Solo kick.wav": sound_bytes(hit(-6, seed=63)), "Solo snare.wav": sound_bytes(hit(-6, seed=64))}
-        )
-        page.click("#shelf-fold")
+        files = {"Solo kick.wav": sound_bytes(hit(-6, seed=63)), "Solo snare.wav": sound_bytes(hit(-6, seed=64))}
+        page = self.new_kit("Solo", files)
 
         def heard(key: str) -> bool:
             self.settle(page)

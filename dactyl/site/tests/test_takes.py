@@ -57,7 +57,10 @@ class Takes(KitPages):
         expect(self.rows(page).first).to_contain_text("5 layers")
         peaks, pad = [], page.locator("#surface .pad").first
         self.heard_at_last(page, pad.click)
-        page.wait_for_timeout(1000)  # the heads of all layers
+        page.evaluate(
+            "async (pad) => { for (let n = 0; n < 30; n++) await dactyl.engine.arrival(pad, n); }",
+            int(pad.get_attribute("data-pad")),
+        )
         for height in (0.95, 0.5, 0.05):  # a pad struck low is soft, high is loud
             self.settle(page)
             box = pad.bounding_box()
@@ -230,7 +233,7 @@ class Takes(KitPages):
         page.keyboard.press("s")
         page.evaluate(SLOW_ANSWERS)
         page.keyboard.press("Shift+ArrowRight")
-        page.wait_for_timeout(500)  # it is sent, and not answered
+        page.wait_for_selector("body.busy")  # it is sent, and not answered
         page.keyboard.press("Shift+ArrowRight")
         expect(take).to_have_attribute("data-start", str(first + 2))
         canvas.focus()
