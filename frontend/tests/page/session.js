@@ -156,6 +156,23 @@ test("what takes longer than a blink shows that it is under way, until all of it
   equal(body.classList.contains("busy"), false);
 });
 
+test("an answer finds a source that was drawn anew meanwhile, unless it was for the source alone", async () => {
+  const { body } = stand();
+  const answered = (id, target) => {
+    const xhr = Object.assign(new EventTarget(), { readyState: XMLHttpRequest.DONE });
+    const elt = Object.assign(document.createElement("div"), { id, textContent: "old" });
+    body.append(elt);
+    body.dispatchEvent(new CustomEvent("htmx:beforeSend", { detail: { xhr, elt, target: target ?? elt } }));
+    elt.remove();
+    xhr.dispatchEvent(new Event("readystatechange"));
+    return elt;
+  };
+  const [form, itself] = [answered("form", document.getElementById("view")), answered("itself")];
+  equal([form.isConnected, form.hidden, form.id, form.textContent, itself.isConnected], [true, true, "", "", false]);
+  await settled(1000);
+  equal(form.isConnected, false);
+});
+
 test("a tab of the card opens for the pad that its button names, with the focus where it says", async () => {
   const { session, body, click, cards } = stand();
   body.insertAdjacentHTML("beforeend", `<button data-card-tab="mics" data-select="14" data-focus="in-card"></button>`);
