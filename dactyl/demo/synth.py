@@ -3,9 +3,10 @@
 from dataclasses import dataclass, field
 
 import numpy as np
-import scipy
+import scipy.signal  # here, not at its first use: processes that are forked have it
 
 RATE_HZ = 48_000
+INAUDIBLE = 11.5  # e to the power of minus this is -100 dB
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +75,8 @@ def _body(voice: Voice, force: float, time: np.ndarray, rng: np.random.Generator
     for number, ratio in enumerate(voice.ratios):
         strength = (1 + 0.15 * rng.standard_normal()) / (1 + number) ** (1.6 - force)
         decay = 6.9 / (voice.ring_seconds * (1 + 0.05 * rng.standard_normal()) / (1 + 0.28 * number))
-        total += strength * np.sin(phase * ratio + rng.uniform(0, 0.4)) * np.exp(-decay * time)
+        heard = slice(int(INAUDIBLE / decay * RATE_HZ))
+        total[heard] += strength * np.sin(phase[heard] * ratio + rng.uniform(0, 0.4)) * np.exp(-decay * time[heard])
     return total
 
 

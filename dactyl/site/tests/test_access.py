@@ -12,7 +12,8 @@ UNNAMED = """() => {  // what can be used but has no name for those who hear the
   const used = "a[href], button, input:not([type=hidden]), select, textarea, summary, [role=tab], [role=option], canvas[tabindex]";
   const found = [...document.querySelectorAll(used)].filter((element) => isShown(element) && !nameOf(element).trim());
   const ids = [...document.querySelectorAll("[id]")].map((element) => element.id);
-  const twice = ids.filter((id, place) => ids.indexOf(id) !== place);
+  const known = new Set();
+  const twice = ids.filter((id) => known.size === known.add(id).size);
   return [...found.map((element) => element.outerHTML.slice(0, 160)), ...new Set(twice.map((id) => `id ${id} stands twice`))];
 }"""
 CONTRAST = """() => {  // text whose contrast with what lies behind it is below 4.5, or below 3 where it is large (WCAG 2.2, 1.4.3)
