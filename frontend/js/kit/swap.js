@@ -12,6 +12,7 @@ export function startSwap(session, engine, input) {
   let drawn = null;
   let chosen = null; // the row
   let timers = [];
+  let heard = 0; // how often something was to be heard: what another has overtaken is not struck
 
   const own = () => [...view().querySelectorAll("#swap-pairs tr")].map((row) => Number(row.dataset.own));
   /** What the tables are asked for: the piece, whether it is made as loud, which pad stands for which. */
@@ -48,17 +49,19 @@ export function startSwap(session, engine, input) {
   }
 
   async function hear() {
-    const asked = (engine.tried = tried());
-    await engine.loadPlaybook(own());
-    if (engine.tried !== asked || !view() || engine.isPartPlaying) return;
-    strikeAll(own()[0]);
+    const number = ++heard;
+    timers.forEach(clearTimeout);
+    engine.tried = tried();
+    const pads = own();
+    await engine.loadPlaybook(pads);
+    if (number === heard && !engine.isPartPlaying) strikeAll(pads[0], number);
   }
 
   /** Soft, middle and hard, one after another, once the sounds are here. */
-  async function strikeAll(pad) {
-    timers.forEach(clearTimeout);
+  async function strikeAll(pad, number) {
     await Promise.race([engine.arrival(pad, 0), new Promise((resolve) => setTimeout(resolve, LOADED_MS))]);
-    timers = STRIKES.map((velocity, n) => setTimeout(() => view() && input.pad(pad, velocity, "swap"), n * APART_MS));
+    if (number !== heard) return; // walked on, or away
+    timers = STRIKES.map((velocity, n) => setTimeout(() => input.pad(pad, velocity, "swap"), n * APART_MS));
   }
 
   async function keep() {
@@ -91,6 +94,7 @@ export function startSwap(session, engine, input) {
     const was = drawn;
     drawn = now;
     chosen = null;
+    heard++;
     timers.forEach(clearTimeout);
     if (was && engine.tried && !/^\d+:/.test(engine.tried)) {
       const pads = [...was.querySelectorAll("#swap-pairs tr")].map((row) => Number(row.dataset.own));

@@ -29,9 +29,9 @@ export class Session extends EventTarget {
     body.addEventListener("htmx:responseError", ({ detail }) => this.say(detail.xhr.responseText.slice(0, 300), true));
     body.addEventListener("htmx:afterRequest", ({ detail }) => this.#sayRefusal(detail.xhr));
     body.addEventListener("htmx:beforeSwap", (event) => this.#guardCard(event));
-    body.addEventListener("htmx:beforeSend", ({ detail: { xhr, elt, target } }) => {
+    body.addEventListener("htmx:beforeSend", ({ detail: { xhr, elt, target, requestConfig } }) => {
       this.#waitFor(xhr);
-      if (target === elt) return; // what it asked for goes with it
+      if (target === elt && requestConfig.verb === "get") return; // what it looked for itself goes with it
       // Before htmx looks at the answer: events of a source that was drawn anew meanwhile would not come here.
       xhr.addEventListener("readystatechange", () => xhr.readyState === XMLHttpRequest.DONE && this.#keepInPage(elt));
     });

@@ -2,7 +2,7 @@
 import { besideRecording } from "./beside.js";
 import { startCard } from "./card.js";
 import { startGestures } from "./gestures.js";
-import { startCursor } from "./cursor.js";
+import { startKeys } from "./keys.js";
 import { LaneHits, PartView, RULER } from "./layout.js";
 import { inks, paint, watchInks } from "./paint.js";
 import { lanesOf } from "./lanes.js";
@@ -79,7 +79,7 @@ export class Editor {
     const { signal } = this.#life;
     startGestures(this.#canvas, this, signal);
     startCard(this, signal);
-    this.key = startCursor(this.#canvas, this, signal);
+    this.key = startKeys(this.#canvas, this, signal);
     this.#listen(signal);
     this.#recall();
     this.#loadLanes().then(() => this.#opened());

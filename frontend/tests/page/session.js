@@ -145,7 +145,7 @@ test("any press or key wakes the sound, and the page says whether it is on", () 
 test("what takes longer than a blink shows that it is under way, until all of it is done", async () => {
   const { body } = stand();
   const [quick, slow, slower] = [1, 2, 3].map(() => Object.assign(new EventTarget(), { readyState: 1 }));
-  for (const xhr of [quick, slow, slower]) body.dispatchEvent(new CustomEvent("htmx:beforeSend", { detail: { xhr, elt: body } }));
+  for (const xhr of [quick, slow, slower]) body.dispatchEvent(new CustomEvent("htmx:beforeSend", { detail: { xhr, elt: body, requestConfig: {} } }));
   quick.dispatchEvent(new Event("loadend"));
   equal(body.classList.contains("busy"), false);
   await settled(330);
@@ -158,17 +158,17 @@ test("what takes longer than a blink shows that it is under way, until all of it
 
 test("an answer finds a source that was drawn anew meanwhile, unless it was for the source alone", async () => {
   const { body } = stand();
-  const answered = (id, target) => {
+  const answered = (id, verb, target) => {
     const xhr = Object.assign(new EventTarget(), { readyState: XMLHttpRequest.DONE });
     const elt = Object.assign(document.createElement("div"), { id, textContent: "old" });
     body.append(elt);
-    body.dispatchEvent(new CustomEvent("htmx:beforeSend", { detail: { xhr, elt, target: target ?? elt } }));
+    body.dispatchEvent(new CustomEvent("htmx:beforeSend", { detail: { xhr, elt, target: target ?? elt, requestConfig: { verb } } }));
     elt.remove();
     xhr.dispatchEvent(new Event("readystatechange"));
     return elt;
   };
-  const [form, itself] = [answered("form", document.getElementById("view")), answered("itself")];
-  equal([form.isConnected, form.hidden, form.id, form.textContent, itself.isConnected], [true, true, "", "", false]);
+  const [tab, form, itself] = [answered("tab", "get", document.getElementById("view")), answered("form", "post"), answered("itself", "get")];
+  equal([tab.isConnected, form.isConnected, form.hidden, form.id, form.textContent, itself.isConnected], [true, true, true, "", "", false]);
   await settled(1000);
   equal(form.isConnected, false);
 });

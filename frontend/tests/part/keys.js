@@ -1,4 +1,4 @@
-import { startCursor } from "../../js/part/cursor.js";
+import { startKeys } from "../../js/part/keys.js";
 import { equal, press, taken, test } from "../harness.js";
 import { BEAT, editorOf, hitAt } from "../part_stand.js";
 
@@ -8,7 +8,7 @@ const LAST = 8 * BEAT - SIXTEENTH;
 function stand(hits = [], { isOnCanvas = true } = {}) {
   document.body.innerHTML = `<p id="part-cursor"></p><button id="part-undo"></button><button id="part-redo"></button><select id="stem-shows"><option>velocity<option>level</select>`;
   const all = editorOf(hits);
-  const key = startCursor(all.canvas, all.editor, new AbortController().signal);
+  const key = startKeys(all.canvas, all.editor, new AbortController().signal);
   if (isOnCanvas) all.canvas.focus();
   const says = document.getElementById("part-cursor");
   const typed = (...chords) => chords.map((chord) => key(press(chord)));
