@@ -312,6 +312,8 @@ def pad_name(named: Named, kind: str) -> str:
     if not piece and (named.pieces or not named.others):
         slug = kind if kind.endswith("hat") or not named.kinds else named.kinds[0]
         piece = BY_SLUG[slug].label if kind != "other" or named.pieces else ""
+    if sorted(piece.lower().split()) == sorted(BY_SLUG[kind].label.split()):
+        piece = BY_SLUG[kind].label  # "tom mid" is a mid tom
     said = piece.lower().split()
     more = [word for word in named.articulations if word not in said]  # a closed hat is not "closed hat closed"
     words = [piece, *more] if named.pieces else [*named.others, *more] or [piece]

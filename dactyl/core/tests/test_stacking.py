@@ -74,6 +74,7 @@ class Names(SimpleTestCase):
             "BD_v1.wav": "Kick",
             "Floor Tom/ff_1.wav": "Floor tom",
             "Tom Lo_1.wav": "Low tom",
+            "Mid toms/tom_mid_1.wav": "Mid tom",
             "Bass Drum 2.wav": "Bass drum",
         }
         for path, name in spoken.items():

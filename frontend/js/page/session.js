@@ -12,6 +12,7 @@ export class Session extends EventTarget {
   #cardTimer = 0;
   #isCardAskedThere = false;
   #fadeTimer = 0;
+  /** What says what was done, as it was shown last. @type {HTMLElement | null} */ #said = null;
   #frame = 0;
   #slow = new Set();
   #scrollTo = null;
@@ -242,11 +243,12 @@ export class Session extends EventTarget {
       button.setAttribute("aria-pressed", String(this.#solo.has(Number(button.dataset.solo))));
     document.getElementById("view")?.classList.toggle("soloing", this.#solo.size > 0);
     const status = document.getElementById("status");
-    if (status?.textContent) this.#fade(status);
+    if (status?.textContent && status !== this.#said) this.#fade(status); // an answer has just said it
     this.dispatchEvent(new Event("marked"));
   }
 
   #fade(status) {
+    this.#said = status;
     status.classList.add("shown");
     clearTimeout(this.#fadeTimer);
     this.#fadeTimer = setTimeout(() => status.classList.remove("shown"), status.classList.contains("warning") ? 12000 : 4000);

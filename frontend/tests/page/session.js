@@ -132,6 +132,23 @@ test("a refusal, a lost server and a broken sound are said, and stay as warnings
   equal([says(), document.getElementById("status").className], ["tom.wav can't be read.", "warning shown"]);
 });
 
+test("what an answer says is shown once, and not again whenever the page is drawn", async () => {
+  const { session, body } = stand();
+  const anew = (text) => document.getElementById("status").replaceWith(Object.assign(document.createElement("p"), { id: "status", textContent: text }));
+  const shown = async () => {
+    body.dispatchEvent(new CustomEvent("htmx:afterSettle"));
+    await frame();
+    return document.getElementById("status").classList.contains("shown");
+  };
+  anew("1 hit drawn");
+  equal(await shown(), true);
+  await settled(4000);
+  equal([await shown(), (session.say("Copied."), document.getElementById("status").classList.contains("shown"))], [false, true]);
+  await settled(4000);
+  anew("");
+  equal(await shown(), false);
+});
+
 test("any press or key wakes the sound, and the page says whether it is on", () => {
   const { body, engine } = stand({ state: "suspended" });
   const state = () => [document.getElementById("sound-state").textContent, body.classList.contains("sound-off")];
