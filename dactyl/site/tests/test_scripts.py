@@ -1,12 +1,17 @@
-"""The page's pure scripts, each by itself: the grid against the core's, tables, the transport, the clock of hits."""
+"""What scripts compute beside what the core does: places of the grid, bars and frames, orders, hits that are taken, takes."""
 
 import random
+from collections import defaultdict
 
+from dactyl.core.bounce.render import voices_of
 from dactyl.core.formats.midi import numbered
 from dactyl.core.hits.mend import Heard, Mend, mended, velocity_of
 from dactyl.core.parts.meter import GRIDS, bar_at, nearest_place, tick_of_bar
 from dactyl.core.parts.part import Event, Part
+from dactyl.core.play.compile import compile_kit
+from dactyl.kits.playing import as_tables
 from dactyl.site.tests.scripts import ScriptCase
+from dactyl.site.tests.test_same import PLAIN, RATE, hits
 
 METERS = ((0, 4, 4), (3840, 3, 4), (6720, 7, 8))
 TEMPOS = ((0, 500_000), (1920, 431_000), (5000, 700_000))
@@ -34,31 +39,6 @@ class Scripts(ScriptCase):
             {**self.time_map(), "asked": asked},
         )
         self.assertEqual(found, [nearest_place(tick, grid, swing, METERS, 480) for tick, grid, swing in asked])
-
-    def test_a_kit_flipped_to_comes_in_pieces_and_this_one_is_edited_meanwhile(self):
-        heard = self.run_in(
-            "sound/player.js",
-            """
-            const pad = (id, take) => ({ id, gains: [[null]], regions: [], cutsItself: false, maxVoices: 8, limitFade: 0, take });
-            const book = (pads, notes, more) => ({ outputs: [], notes, pads, whole: false, ...more });
-            const player = new m.Player(), heard = [];
-            const hit = (note) => heard.push(player.hit(0, note, 90).map((id) => player.pads.get(id).take));
-            player.setPlaybook(book([pad(1, "own")], { 38: [1] }, { whole: true }));
-            for (const [n, id] of [7, 8].entries()) player.addKit("other", book([pad(id, `other ${id}`)], { 38: [7], 40: [8] }, { whole: n === 0, allNotes: true }));
-            hit(38);
-            player.flip("other");
-            hit(38);
-            hit(40);
-            player.setPlaybook(book([pad(1, "edited")], { 40: [1] }));
-            hit(40);
-            player.flip(null);
-            hit(38);
-            hit(40);
-            player.flip("gone");
-            hit(40);
-            return heard;""",
-        )
-        self.assertEqual(heard, [["own"], ["other 7"], ["other 8"], ["other 8"], [], ["edited"], ["edited"]])
 
     def test_bars_frames_and_places_agree_with_the_core(self):
         part = Part(name="t", ticks_per_beat=480, tempos=TEMPOS, events=(), end_tick=12_000, meters=METERS)
@@ -94,41 +74,6 @@ class Scripts(ScriptCase):
         self.assertEqual([row for row in found if row[2]], [row for row in wanted if row[2]])
         self.assertEqual([row[0] for row in found], sorted(row[0] for row in found))
 
-    def test_the_transport_turns_its_loop_to_the_frame_and_keeps_its_place_under_edits(self):
-        found = self.run_in(
-            "sound/transport.js",
-            """const t = new m.Transport(); const said = [];
-            const to = { hit: (f, p) => said.push(["hit", f, p & 127]), click: (f, a) => said.push(["click", f, a]), turn: (o, from) => said.push(["turn", o, from]), end: () => said.push(["end"]) };
-            const part = (frames) => ({ frames: Int32Array.from(frames), packed: Int32Array.from(frames, (f, n) => 36 + n + (100 << 7)), loopFrames: 1000, clicks: Int32Array.from([0, 500]), accents: Uint8Array.from([2, 1]) });
-            t.setPart(part([0, 300, 999]), 0);
-            t.start(50, 0, [[-200, 2], [-100, 1]]);
-            for (let at = 128; at < 1400; at += 128) t.advance(at, to);
-            t.setPart(part([0, 100, 700]), 1408);
-            t.setRange([100, 400]); t.isClicking = true;
-            for (let at = 1408; at < 2500; at += 128) t.advance(at, to);
-            t.isLooping = false; t.advance(99999, to);
-            return said;""",
-        )
-        self.assertEqual(
-            found[:8],
-            [["click", 50, 2], ["click", 150, 1], ["hit", 250, 36], ["hit", 550, 37], ["hit", 1249, 38],
-             ["turn", 1250, 0], ["hit", 1250, 36], ["turn", 1550, 100]],
-        )  # fmt: skip
-        turns = [row for row in found if row[0] == "turn"]
-        self.assertEqual([b[1] - a[1] for a, b in zip(turns[1:], turns[2:], strict=False)], [300] * (len(turns) - 2))
-        self.assertEqual(found[-1], ["end"])
-
-    def test_stamps_become_frames_without_jitter_and_follow_a_drifting_clock(self):
-        found = self.run_in(
-            "sound/clock.js",
-            """const clock = new m.StampClock(48000, 100); const late = (n) => 1 + ((n * 7919) % 13);
-            let off = 0; const steps = [];
-            for (let n = 0; n < 4000; n++) { const now = n * 40; const context = (now * (1 + 30e-6) - 5) / 1000; clock.observe(context - late(n) / 1000 / 48, now); if (n > 200 && n % 50 === 0) { steps.push(clock.frameOf(now + 10) - clock.frameOf(now)); off = clock.frameOf(now) - 100 - Math.round(context * 48000); } }
-            return { steps: [...new Set(steps)], off };""",
-        )
-        self.assertEqual(found["steps"], [480])
-        self.assertLess(abs(found["off"]), 20)
-
     def test_the_page_takes_the_hits_that_the_core_takes_and_as_loud(self):
         dice = random.Random(8)
         found = [Heard(round(n / 3, 4), round(dice.uniform(-60, 0), 2), round(dice.random(), 3)) for n in range(300)]
@@ -160,22 +105,26 @@ class Scripts(ScriptCase):
             [[hit.time, hit.level_db, hit.velocity or velocity_of(hit.level_db, -38, -12)] for hit in taken],
         )
 
-    def test_tracks_are_played_to_the_frame_round_the_loop_and_fade_at_the_stop(self):
-        """A block of 64 frames whose values are their places; the loop turns from 100 to 20 in the middle of a call."""
-        heard = self.run_in(
-            "sound/tracks.js",
-            """const t = new m.Tracks(48000);
-            t.set({ rows: [{ id: 7, channels: 1, gain: 1 }], blockFrames: 64, fullScale: 32767, zero: 10 });
-            for (const block of [0, 1]) t.add(7, block, Int16Array.from({ length: 64 }, (_, n) => 64 * block + n));
-            const bus = () => [new Float32Array(128), new Float32Array(128)];
-            for (let n = 0; n < 4; n++) t.mix(bus(), [[0, 128, 10]], true, 128);  // until it has faded in
-            const turned = bus();
-            t.mix(turned, [[0, 30, 70], [30, 98, 20]], true, 128);
-            const stopped = bus();
-            t.mix(stopped, [], false, 128);
-            return [[...turned[0].slice(0, 90)], Math.max(...stopped[0]), stopped[0][0], stopped[0][127]];""",
+    def test_takes_are_foretold_as_the_core_plays_them(self):
+        book = compile_kit(PLAIN, RATE)
+        played = [hit for hit in hits(PLAIN, 11) if hit.velocity]
+        own = [{"id": n, "frame": h.frame, "note": h.note, "velocity": h.velocity, "channel": h.channel, "tick": n} for n, h in enumerate(played)]  # fmt: skip
+        known = self.run_in(
+            "part/takes.js",
+            "const t = new m.Takes(); t.setPlaybook(given.book); const half = t.upTo(given.hits, 40).size; return [half, [...t.upTo(given.hits, 1e9)]];",
+            {"book": as_tables(book, is_whole=True), "hits": own},
         )
-        turned, highest, first, last = heard
-        self.assertEqual([round(v) for v in turned], [*range(60, 90), *range(10, 70)])
-        self.assertGreater(first, last, "it fades")
-        self.assertLessEqual(highest, 128)
+        first = {}
+        for voice in voices_of(book, played):
+            first.setdefault(voice.hit, voice)
+        wanted = {}
+        for number, voice in first.items():
+            regions = voice.pad.regions
+            layers = list(dict.fromkeys(region.gains for region in regions))
+            takes = defaultdict(list)
+            for n, region in enumerate(regions):
+                takes[region.gains].append(n)
+            gains = regions[voice.region].gains
+            take = takes[gains].index(voice.region) + 1
+            wanted[number - 1] = f"{layers.index(gains) + 1}·{take}" if len(layers) > 1 else str(take) if len(regions) > 1 else ""  # fmt: skip
+        self.assertEqual((known[0] <= 41, dict(known[1])), (True, wanted))

@@ -107,7 +107,7 @@ export class PartModel extends EventTarget {
   edit(what, values = {}, { selects = false, quiet = false } = {}) {
     const { id } = this;
     return this.#sending.next(async () => {
-      if (this.id !== id) return null;
+      if (!id || this.id !== id) return null;
       const path = /^(undo|redo|history|record|passes|written-for|translate)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
       const answer = await post(path, values, { "X-Part-Version": String(this.about.version), "X-Rate": String(this.#rate) });
       return this.#answered(answer, { selects, quiet });

@@ -1,0 +1,66 @@
+import { lanesOf } from "../../js/part/lanes.js";
+import { PartModel } from "../../js/part/model.js";
+import { equal, test } from "../harness.js";
+
+const about = (version) => ({ id: 4, version, ticksPerBeat: 480, tempos: [[0, 500_000]], meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000, rate: 48_000, passes: [[2, "second", true]], writtenFor: "" });
+const row = (id, tick, pass = 0) => [id, tick, 0, 38, 90, 9, 120, tick, pass, tick * 50, tick * 50 + 6000];
+
+/** A part of two hits, the second of a muted pass; each edit adds one and takes the first away. */
+async function open() {
+  const server = { sent: [], version: 1, mode: "well" };
+  document.body.setAttribute("hx-headers", "{}");
+  const answers = {
+    refused: () => ({ ok: false, json: async () => ({ said: "No." }) }),
+    stale: () => ({ ok: false, json: async () => ({ ...about(9), isStale: true, isWhole: true, events: [row(1, 0)], said: "Changed elsewhere" }) }),
+    well: () => ({ ok: true, json: async () => ({ ...about(++server.version), events: [row(10 + server.version, 960)], removed: [1], said: "Done" }) }),
+  };
+  window.fetch = /** @type {any} */ (async (url, asked) => {
+    if (!asked.method) return { ok: true, json: async () => ({ ...about(server.version), events: [row(1, 0), row(2, 480, 2)], said: "" }) };
+    server.sent.push([url, asked.headers["X-Part-Version"]]);
+    if (server.mode === "away") throw new TypeError("no network");
+    return answers[server.mode]();
+  });
+  const [said, played] = [[], []];
+  const ways = Object.assign(new EventTarget(), { load() {}, isTranslated: false });
+  const model = new PartModel({ rate: 48_000, grids: {}, engine: { setPart: (part) => played.push(part && [...part.frames]) }, ways: /** @type {any} */ (ways), say: (...words) => said.push(words) });
+  await model.open(4);
+  return { server, said, played, model, state: () => [model.hits.map(({ id }) => id), [...model.selected], model.about.version] };
+}
+
+test("what is opened is played, without the passes that are muted", async () => {
+  const { played } = await open();
+  equal(played, [[0, 6000]]);
+});
+
+test("edits follow one another, each with the version that the one before it left, and select what they made", async () => {
+  const { model, server, state } = await open();
+  model.select([1]);
+  await Promise.all([model.edit("add", {}, { selects: true }), model.edit("undo")]);
+  equal([state(), server.sent], [[[2, 12, 13], [12], 3], [["/parts/4/edit/add/", "1"], ["/parts/4/undo/", "2"]]]);
+});
+
+test("what is refused, or does not come, changes nothing; a stale page is shown as it is now", async () => {
+  const { model, server, said, state } = await open();
+  for (server.mode of ["away", "refused"]) equal([await model.edit("move"), state()], [null, [[1, 2], [], 1]]); // prettier-ignore
+  server.mode = "stale";
+  equal([await model.edit("move"), state()], [null, [[1], [], 9]]); // prettier-ignore
+  equal(said, [["The server does not answer. Is it running? Nothing was changed.", true], ["No.", true], ["Changed elsewhere", true]]);
+});
+
+test("a part that is closed is silent, and takes no edits", async () => {
+  const { model, played, server } = await open();
+  const late = model.edit("add");
+  await model.open(0);
+  equal([await late, model.id, played.at(-1), model.hits], [null, null, null, []]);
+  equal([await model.edit("add"), server.sent.length <= 1], [null, true]);
+});
+
+test("lanes stand as the sheet does, then notes without a pad; on wish those alone that are struck", () => {
+  const pads = [[1, 1, [36, 35]], [2, 2, [42]], [3, 2, [46]], [4, 3, []]].map(([pad, piece, notes]) => ({ pad, piece, notes, name: `p${pad}` })); // prettier-ignore
+  const struck = [[35, 9], [70, 5], [46, 0], [61, 80]].map(([note, velocity]) => ({ note, velocity })); // prettier-ignore
+  const names = /** @type {any} */ ({ 61: "C#3" });
+  const [all, used] = [false, true].map((isUsedOnly) => lanesOf(pads, struck, isUsedOnly, names).map((/** @type {any} */ lane) => [lane.pad, lane.name, lane.note, lane.isTied, lane.isFirst, lane.isLast]));
+  const loose = [[null, "C#3", 61, false, true, true], [null, "note 70", 70, false, true, true]]; // prettier-ignore
+  equal(used, [[1, "p1", 36, false, true, true], ...loose]);
+  equal(all, [[1, "p1", 36, false, true, true], [2, "p2", 42, true, true, false], [3, "p3", 46, true, false, true], [4, "p4", null, false, true, true], ...loose]); // prettier-ignore
+});

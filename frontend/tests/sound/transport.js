@@ -1,0 +1,41 @@
+import { Transport } from "../../js/sound/transport.js";
+import { equal, test } from "../harness.js";
+
+const part = (frames) => ({ frames: Int32Array.from(frames), packed: Int32Array.from(frames, (_, n) => 36 + n + (100 << 7)), loopFrames: 1000, clicks: Int32Array.from([0, 500]), accents: Uint8Array.from([2, 1]) });
+
+/** A transport, and what it says while it goes from block to block of 128 frames. */
+function stand(frames) {
+  const transport = new Transport();
+  const said = [];
+  const to = { hit: (frame, packed) => said.push(["hit", frame, packed & 127]), click: (frame, accent) => said.push(["click", frame, accent]), turn: (origin, from) => said.push(["turn", origin, from]), end: () => said.push(["end"]) };
+  const advance = (from, until) => {
+    for (let at = from; at < until; at += 128) transport.advance(at, to);
+    return said.splice(0);
+  };
+  transport.setPart(part(frames), 0);
+  return { transport, advance };
+}
+
+test("a part is counted in, begins and turns at its loop to the frame", () => {
+  const { transport, advance } = stand([0, 300, 999]);
+  transport.start(50, 0, [[-200, 2], [-100, 1]]); // prettier-ignore
+  equal(advance(128, 1400), [["click", 50, 2], ["click", 150, 1], ["hit", 250, 36], ["hit", 550, 37], ["hit", 1249, 38], ["turn", 1250, 0], ["hit", 1250, 36]]); // prettier-ignore
+});
+
+test("an edit while it plays keeps its place, and a range is played round and round", () => {
+  const { transport, advance } = stand([0, 300, 999]);
+  transport.start(250, 0, []);
+  advance(128, 1400);
+  transport.setPart(part([0, 100, 700]), 1408);
+  transport.setRange([100, 400]);
+  transport.isClicking = true;
+  const turns = advance(1408, 2500).filter(([what]) => what === "turn").map(([, origin]) => origin); // prettier-ignore
+  equal([turns.length > 2, turns.slice(2).every((origin, n) => origin - turns[n + 1] === 300)], [true, true]);
+});
+
+test("without a loop it ends behind its last frame, once", () => {
+  const { transport, advance } = stand([0]);
+  transport.isLooping = false;
+  transport.start(0, 0, []);
+  equal(advance(0, 4000).filter(([what]) => what === "end").length, 1); // prettier-ignore
+});
