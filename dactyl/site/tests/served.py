@@ -172,21 +172,25 @@ SLOW_ANSWERS = """() => {  // every edit takes half a second longer
   XMLHttpRequest.prototype.send = function (...body) { setTimeout(() => send.apply(this, body), 500); };
 }"""
 
-LISTEN = """async (seconds) => {  // the highest peak of what sounds within some seconds
+LISTEN = """async (given) => {  // the highest peak of what sounds within some seconds, or until it is above `enough`
+  const [seconds, enough = Infinity] = [given].flat();
   const { node } = window.dactyl.engine;
-  const analyser = new AnalyserNode(node.context, { fftSize: 2048 });
+  const analyser = new AnalyserNode(node.context, { fftSize: 32768 });  // 0.7 s: nothing is missed between two looks
   node.connect(analyser);
-  const window_ = new Float32Array(2048);
+  const window_ = new Float32Array(analyser.fftSize);
   let peak = 0;
-  for (const until = performance.now() + seconds * 1000; performance.now() < until; ) {
-    await new Promise((resolve) => setTimeout(resolve, 15));
+  for (const until = performance.now() + seconds * 1000; peak <= enough && performance.now() < until; ) {
+    await new Promise((resolve) => setTimeout(resolve, Math.min(150, until - performance.now())));
     analyser.getFloatTimeDomainData(window_);
     for (const value of window_) peak = Math.max(peak, Math.abs(value));
   }
   node.disconnect(analyser);
   return peak;
 }"""
-
+BEGIN_LISTENING = (
+    f"(given) => {{ window.heard = ({LISTEN})(given); }}"  # before what is to be heard, however busy the machine
+)
+HEARD = "() => window.heard"
 
 PLAYED = "(seconds) => window.dactyl.part.frame > seconds * window.dactyl.engine.rate"  # since the part began
 

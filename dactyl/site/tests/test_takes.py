@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes, zipped
 from dactyl.site.tests.kit_pages import KitPages
-from dactyl.site.tests.served import LISTEN, SLOW_ANSWERS, VIEWPORT, drag
+from dactyl.site.tests.served import BEGIN_LISTENING, HEARD, SLOW_ANSWERS, VIEWPORT, drag
 
 DRAWN_WIDE = """() => {  // as wide as its card
   const { width, clientWidth } = document.getElementById("take-canvas");
@@ -64,11 +64,9 @@ class Takes(KitPages):
         for height in (0.95, 0.5, 0.05):  # a pad struck low is soft, high is loud
             self.settle(page)
             box = pad.bounding_box()
-            page.evaluate(
-                f"() => {{ window.heard = ({LISTEN})(1.0); }}"
-            )  # from before the strike, however busy the machine
+            page.evaluate(BEGIN_LISTENING, 1.0)
             page.mouse.click(box["x"] + 20, box["y"] + height * box["height"])
-            peaks.append(page.evaluate("() => window.heard"))
+            peaks.append(page.evaluate(HEARD))
         self.assertEqual(peaks, sorted(peaks))
         self.assertGreater(peaks[2], 5 * peaks[0])
         expect(page.locator("#response svg").first).to_be_visible()
