@@ -98,7 +98,6 @@ class Recordings(Workshop):
         expect(page.locator("#status")).to_contain_text("Press Play, then tap")
         page.click("#play")
         page.wait_for_function(f"() => {EDITOR}.playhead > 1")
-        page.click("text=Bars ▾")
         tapped = []
         for _ in range(9):
             page.wait_for_function(f"(after) => {EDITOR}.playhead > after", arg=(tapped or [1])[-1] + 0.3)

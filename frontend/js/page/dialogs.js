@@ -8,8 +8,10 @@ export function startDialogs() {
     if (target.closest?.("[data-close]") || target.matches?.("dialog[open]")) target.closest("dialog")?.close();
     const dismiss = target.closest?.("[data-dismiss]");
     if (dismiss) dismiss.closest(dismiss.dataset.dismiss)?.remove();
-    for (const menu of document.querySelectorAll("details.menu[open]"))
-      if (!menu.contains(/** @type {Node} */ (target)) || target.closest?.(".menu-body button:not([data-stays])")) menu.open = false;
+    for (const menu of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("details.menu[open]"))) {
+      const isBeside = menu.dataset.beside && target.closest?.(menu.dataset.beside); // what is used together with it
+      if ((!menu.contains(/** @type {Node} */ (target)) && !isBeside) || target.closest?.(".menu-body button:not([data-stays])")) menu.open = false;
+    }
     if (target.closest?.("[data-theme-switch]")) {
       const theme = document.documentElement.dataset.theme === "night" ? "paper" : "night";
       document.documentElement.dataset.theme = theme;
