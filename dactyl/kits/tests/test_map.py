@@ -11,7 +11,8 @@ from dactyl.core.formats.midi_names import read_names, write_names
 from dactyl.core.formats.package import portable
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.maps.devices import in_order
-from dactyl.core.maps.surfaces import Grid
+from dactyl.core.maps.surfaces import SHAPES, Grid
+from dactyl.history.queries import standing
 from dactyl.kits import edits, queries
 from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.models import Kit, NoteNames
@@ -152,6 +153,46 @@ class SurfacesAndDevices(KitCase):
         for _ in range(3):
             self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
         self.assertEqual(self.cells(), {0: self.pad.pk})
+
+    def test_every_tool_arranges_the_selected_cells_and_says_what_it_did(self):
+        snare, other = self.pad.pk, self.other.pk
+        self.post("size", rows="2", columns="2", banks="2")
+        table = [
+            ("spread", {"pads": f"{other},{snare}", "to": "1"}, "2 pads spread on Hands", {0: snare, 1: other, 2: snare}),
+            ("mirror", {"places": "0,1"}, "2 cells mirrored on Hands", {0: other, 1: snare, 2: snare}),
+            ("swap", {"places": "0,3"}, "Two cells swapped on Hands", {1: snare, 2: snare, 3: other}),
+            ("copy", {"places": "3", "to": "0"}, "1 cell copied on Hands", {0: other, 1: snare, 2: snare, 3: other}),
+            ("move", {"places": "1", "to": "2"}, "1 cell moved on Hands", {0: other, 2: snare, 3: other}),
+            ("bank", {"places": "2,3", "bank": "2"}, "2 cells copied to bank 2 on Hands", {0: other, 2: snare, 3: other, 6: snare, 7: other}),
+            ("clear", {"places": "0,2,3,6"}, "4 cells cleared on Hands", {7: other}),
+            ("rename", {"value": "Feet"}, "Surface Hands is called Feet", {7: other}),
+        ]  # fmt: skip
+        for what, values, sentence, cells in table:
+            with self.subTest(what):
+                answer = self.post(what, **values)
+                self.assertEqual((answer.status_code, self.cells()), (200, cells), answer.content[:200])
+                self.assertEqual(standing(self.kit).undoes.sentence, sentence)
+        self.post("new", to="5")
+        self.assertEqual(self.kit.pads.count(), 17)
+        for what, words in (("mirror", "No cell is selected"), ("dance", "No cell is selected")):
+            self.assertContains(self.post(what), words, status_code=422)
+        self.assertContains(self.post("dance", places="1"), "Choose what to do with the cells", status_code=422)
+        self.assertContains(self.post("size", rows="0", columns="2", banks="1"), "Rows", status_code=422)
+        self.post("delete")
+        self.assertFalse(self.kit.surfaces.exists())
+
+    def test_surfaces_are_begun_from_the_shapes_that_are_offered(self):
+        def add(**values: str):
+            headers = {"X-Kit-Version": str(version(self.kit)), "X-View": "surfaces"}
+            return self.client.post(f"/kits/{self.kit.pk}/map/surfaces/add/", values, headers=headers)
+
+        shape, (rows, columns) = next(iter(SHAPES.items()))
+        add(shape=shape, filled="1", name="Left")
+        made = self.kit.surfaces.get(name="Left")
+        self.assertEqual((made.grid, made.cells.get().pad_id), (Grid(rows, columns, 1), self.pad.pk))
+        add(shape=shape, filled="0")
+        self.assertFalse(self.kit.surfaces.get(name=shape).cells.exists(), "it is called as its shape")
+        self.assertContains(add(shape="a circle"), "Choose a shape from the list", status_code=422)
 
     def test_a_device_plays_cell_by_cell_whatever_its_notes_and_packages_carry_surfaces(self):
         device = edits.devices.add_device("Foreign box", 4, 4, in_order("falling", 4, 4))

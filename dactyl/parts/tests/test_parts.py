@@ -149,6 +149,41 @@ class Editing(PartCase):
         )  # fmt: skip
         self.assertContains(broken, "does not understand", status_code=422)
 
+    def test_what_finds_no_room_or_is_gone_is_refused_with_the_way_out_and_changes_nothing(self):
+        last, gone = self.ids()[-1:], add_part(a_part(Event(0, 38, 90)))
+        gone_pk = gone.pk
+        gone.delete()
+        held = [[0, 38, 90, 9, 60, 0], [480, 38, 90, 9, 60, 480]]
+        before = part_value(self.row).events, self.now
+        table = [
+            ("move", {"ids": last, "ticks": 3000}, "Add bars first"),
+            ("nudge", {"ids": last, "ticks": 2880}, "Add bars first"),
+            ("nudge", {"ids": last, "ms": 2001}, "is a number from"),
+            ("paste", {"events": [], "at": 0}, "nothing to paste"),
+            ("paste", {"events": held, "at": 3840, "start": 0}, "Add bars, or move the playhead"),
+            ("feel", {"ids": last, "from": gone_pk, "grid": "1/16"}, "Choose another"),
+            ("put-behind", {"from": gone_pk}, "The other part is gone. Choose another."),
+            ("meter", {"bar": 1, "beats": 33, "unit": 4}, "from 1 to 32"),
+        ]
+        for what, values, words in table:
+            with self.subTest(what, words=words):
+                answer = self.post(f"edit/{what}", **values)
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(words, answer.json()["said"])
+        self.assertEqual((part_value(self.row).events, self.now), before)
+
+    def test_what_stands_behind_the_end_is_left_away_and_the_rest_is_made(self):
+        held = [[0, 38, 90, 9, 60, 7], [480, 38, 90, 9, 60, 480]]
+        said = self.edit("paste", events=held, at=3600, start=0)["said"]
+        pasted = EventRow.objects.get(part=self.row, tick=3600)
+        self.assertEqual((said, pasted.played_tick, len(self.ticks())), ("1 hit pasted", 3607, 4))
+        copied = self.edit("move", ids=self.ids(tick=0), ticks=-50, notes=[[38, 40]], copy=True)
+        self.assertEqual((copied["said"], self.ids(tick=0, note=40) != []), ("1 hit copied", True))
+        for field, value, name in (("tick", 700, "tick"), ("note", 41, "note"), ("velocity", 9, "velocity"), ("channel", 3, "channel"), ("length", 55, "length_ticks")):  # fmt: skip
+            with self.subTest(field):
+                self.edit("numbers", ids=[pasted.pk], field=field, value=value)
+                self.assertEqual(getattr(EventRow.objects.get(pk=pasted.pk), name), value)
+
     def test_choosing_and_previewing_change_nothing(self):
         before = self.now
         chosen = self.post("choose", rule="softer", velocity=70).json()["ids"]
