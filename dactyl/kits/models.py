@@ -7,7 +7,7 @@ from django.utils import timezone
 from dactyl.core.fields import DRAWN
 from dactyl.core.kinds import KINDS
 from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, MAIN, ROTATIONS, VOICES
-from dactyl.core.maps.surfaces import Grid
+from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.history.models import Document
 from dactyl.jobs.models import Job
 from dactyl.shelf.models import Sample
@@ -246,8 +246,8 @@ class Surface(models.Model):
         return self.name
 
     @property
-    def grid(self) -> Grid:
-        return Grid(self.rows, self.columns, self.banks)
+    def grid(self) -> SurfaceGrid:
+        return SurfaceGrid(self.rows, self.columns, self.banks)
 
 
 class Cell(models.Model):

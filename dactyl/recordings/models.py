@@ -8,7 +8,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from dactyl.core.hits.mend import Heard, Mend, mended, usual_curve
+from dactyl.core.hits.mend import Mend, TrackHit, mended, usual_curve
 from dactyl.history.models import Document
 from dactyl.jobs.models import Job
 from dactyl.parts.models import Part
@@ -82,10 +82,10 @@ class RecordedTrack(models.Model):
         return self.frames / self.rate_hz
 
     @cached_property
-    def found(self) -> list[Heard]:
-        return [Heard(time, level_db, sure, why) for time, level_db, _, sure, why in self.hits]
+    def found(self) -> list[TrackHit]:
+        return [TrackHit(time, level_db, sure, why) for time, level_db, _, sure, why in self.hits]
 
-    def taken(self) -> list[Heard]:
+    def taken(self) -> list[TrackHit]:
         """The hits over both thresholds, and as a person mended them."""
         mends = [mend.value for mend in self.mends.all()]
         return mended(self.found, mends, softest_db=self.softest_db, least_sure=self.least_sure)

@@ -15,7 +15,7 @@ from dactyl.core.stack.kind import kind_from_sound
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import enqueue
 from dactyl.shelf import queries, store
-from dactyl.shelf.intake import Heard, Unpacked, hear, split_path
+from dactyl.shelf.intake import MeasuredFile, Unpacked, hear, split_path
 from dactyl.shelf.models import Import, ImportFile, Sample, SampleName
 
 State = ImportFile.State
@@ -91,9 +91,9 @@ def record_refused(file: ImportFile, reason: str) -> None:
     store.forget_incoming(file.stored_as)
 
 
-def record_heard(results: Sequence[tuple[ImportFile, Heard | str]]) -> None:
+def record_heard(results: Sequence[tuple[ImportFile, MeasuredFile | str]]) -> None:
     """Write the rows of a batch of files: samples, further names of known ones, reasons of refused ones."""
-    heard = {result.sha256: (file, result) for file, result in reversed(results) if isinstance(result, Heard)}
+    heard = {result.sha256: (file, result) for file, result in reversed(results) if isinstance(result, MeasuredFile)}
     with transaction.atomic():
         known = set(Sample.objects.filter(sha256__in=heard).values_list("sha256", flat=True))
         Sample.objects.filter(sha256__in=known, is_away=True).update(is_away=False)
@@ -107,7 +107,7 @@ def record_heard(results: Sequence[tuple[ImportFile, Heard | str]]) -> None:
             store.adopt(file.stored_as, sha256)  # once more under the write lock: it may have been deleted meanwhile
         fresh = {sample.sha256 for sample in new}
         for file, result in results:
-            if isinstance(result, Heard):
+            if isinstance(result, MeasuredFile):
                 file.sample = samples[result.sha256]
                 file.state = State.IN if result.sha256 in fresh else State.SAME
                 fresh.discard(result.sha256)
@@ -129,7 +129,7 @@ def record_heard(results: Sequence[tuple[ImportFile, Heard | str]]) -> None:
         store.forget_incoming(file.stored_as)
 
 
-def _sample(file: ImportFile, heard: Heard) -> Sample:
+def _sample(file: ImportFile, heard: MeasuredFile) -> Sample:
     return Sample(
         sha256=heard.sha256,
         sound_hash=heard.sound_hash,

@@ -24,7 +24,7 @@ class SeveralMics(DactylError):
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class MeasuredFile:
     """All that is known of a good file."""
 
     sha256: str
@@ -71,7 +71,7 @@ def why_not_sound(name: str) -> str:
     )
 
 
-def hear(stored_as: str, name: str, folder: str) -> Heard:
+def hear(stored_as: str, name: str, folder: str) -> MeasuredFile:
     """Hash, decode and measure an incoming file and give it its final name. Raises AudioError."""
     path = store.incoming_folder() / stored_as
     sha256 = _hash(path)
@@ -84,7 +84,7 @@ def hear(stored_as: str, name: str, folder: str) -> Heard:
     measured, drawn, tags = measure(sound.audio, sound.rate_hz), overview(sound.audio), read_tags(path)
     kind, is_guessed = guess_kind(name, folder, measured)
     store.adopt(stored_as, sha256)
-    return Heard(
+    return MeasuredFile(
         sha256=sha256,
         sound_hash=_sound_hash(sound, measured, drawn),
         size_bytes=path.stat().st_size,

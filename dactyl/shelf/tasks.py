@@ -12,7 +12,7 @@ from dactyl.core.errors import AudioError, KitFileError
 from dactyl.core.stack.listen import listen
 from dactyl.jobs.run import Progress
 from dactyl.shelf import edits, queries, store
-from dactyl.shelf.intake import Heard, SeveralMics, Unpacked, channels_of, hear, unpack, why_not_sound
+from dactyl.shelf.intake import MeasuredFile, SeveralMics, Unpacked, channels_of, hear, unpack, why_not_sound
 from dactyl.shelf.models import Import, ImportFile
 
 BATCH = 48
@@ -76,7 +76,7 @@ def _unpack(archive: ImportFile) -> None:
     edits.record_unpacked(archive, unpacked)
 
 
-def _hear(file: ImportFile) -> Heard | str | None:
+def _hear(file: ImportFile) -> MeasuredFile | str | None:
     """In a thread of its own, without the database. None: it has a mic in each channel and is to be split."""
     if reason := why_not_sound(file.name):
         return reason

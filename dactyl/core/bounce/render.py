@@ -14,12 +14,12 @@ import scipy
 from dactyl.core.audio.interpolate import interpolate, stretched_frames
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.parts.part import Hit
-from dactyl.core.play.playbook import Playbook, Sound
+from dactyl.core.play.playbook import MicSound, Playbook
 from dactyl.core.play.player import Player, Voice
 
 BLOCK_VALUES, MOST_FRAMES = 1 << 22, 1 << 18  # of a block: in all its buses, 16 MB, and in time
 LoadSound = Callable[[Recipe], np.ndarray]
-BusOf = Callable[[Voice, Sound], int | None]
+BusOf = Callable[[Voice, MicSound], int | None]
 """Which bus a sound goes to; None: to none."""
 
 
@@ -34,7 +34,7 @@ class _Part:
     """One sound of a voice on its way to a bus."""
 
     voice: Voice
-    sound: Sound
+    sound: MicSound
     filter_state: np.ndarray | None = None
 
 

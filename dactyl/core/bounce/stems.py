@@ -17,7 +17,7 @@ from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.parts.part import Part
-from dactyl.core.play.playbook import Playbook, Sound
+from dactyl.core.play.playbook import MicSound, Playbook
 from dactyl.core.play.player import Voice
 from dactyl.core.units import gain_to_db
 from dactyl.core.wave.write import BYTES_PER_VALUE, WaveWriter
@@ -28,7 +28,7 @@ LONGEST_TEMPLATE = 120
 TEMPLATE_FIELDS = ("number", "name", "kit", "part", "rate")
 MIX = "Mix"
 BLOCKS_AHEAD = 2  # rendered while others are written; 16 MB each
-GroupOf = Callable[[Voice, Sound], str]
+GroupOf = Callable[[Voice, MicSound], str]
 PICTURE_HOP = 256  # frames reduced to one extreme before the picture's columns are known
 
 
@@ -55,7 +55,7 @@ class Stem:
 
 
 @dataclass(frozen=True, slots=True)
-class Progress:
+class BounceProgress:
     done_frames: int
     frames: int
     hits: tuple[tuple[str, int, int], ...] = ()  # of each stem: its name, the hits begun, all its hits
@@ -74,7 +74,7 @@ class Stems:
     gains: tuple[float, ...]  # of each bus
     is_mono: tuple[bool, ...]  # of each stem: nothing in it differs from left to right
 
-    def bus_of(self, voice: Voice, sound: Sound) -> int:
+    def bus_of(self, voice: Voice, sound: MicSound) -> int:
         return self.buses[sound.output, self.group_of(voice, sound)]
 
 
@@ -94,10 +94,10 @@ class Order:
     seed: int = 0
 
     def __post_init__(self) -> None:
-        variation_place = self.name_template
+        rest = self.name_template
         for field in TEMPLATE_FIELDS:
-            variation_place = variation_place.replace(f"{{{field}}}", "")
-        if "{" in variation_place or "}" in variation_place or len(self.name_template) > LONGEST_TEMPLATE:
+            rest = rest.replace(f"{{{field}}}", "")
+        if "{" in rest or "}" in rest or len(self.name_template) > LONGEST_TEMPLATE:
             known = ", ".join(f"{{{field}}}" for field in TEMPLATE_FIELDS)
             raise BounceError(f"“{self.name_template[:60]}” is not a name for stems: it may hold {known}.")
         if self.format == "flac" and self.bits == "32f":
@@ -113,7 +113,7 @@ class Order:
 
 def bounce(
     playbook: Playbook, part: Part, folder: Path, order: Order, *, load_sound: LoadSound, threads: int = 1
-) -> Iterator[Progress]:
+) -> Iterator[BounceProgress]:
     """Write stems, and the mix if wished, into ``folder``, which must be empty; to cancel is to stop iterating.
 
     raises : BounceError if nothing in the part sounds
@@ -139,14 +139,16 @@ def bounce(
                 audio = list(gather(block.buses, stems.stem_of_bus, len(stems.names)))
                 list(pool.map(StemFile.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
                 done = min(frames, block.start_frame + block.buses.shape[2])
-                yield Progress(done, frames, tuple((name, bisect_left(b, done), len(b)) for name, b in begins.items()))
+                yield BounceProgress(
+                    done, frames, tuple((name, bisect_left(b, done), len(b)) for name, b in begins.items())
+                )
             list(pool.map(StemFile.finish, tracks))
     finally:
         for track in tracks:
             track.close()
     outputs = [*stems.outputs, MIX]
     whole = tuple((name, len(b), len(b)) for name, b in begins.items())
-    yield Progress(frames, frames, whole, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
+    yield BounceProgress(frames, frames, whole, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
 
 
 def _begins(voices: Sequence[Voice], stems: Stems) -> dict[str, list[int]]:

@@ -31,7 +31,7 @@ ROLE_WORDS = (  # a more special role stands before the one whose word it shares
 
 
 @dataclass(frozen=True, slots=True)
-class Hit:
+class FoundHit:
     time: float  # seconds from the recording's beginning
     frame: int  # of its own file
     level_db: float  # of its height in the bands of its drum, dBFS
@@ -43,8 +43,8 @@ class Hit:
 @dataclass(frozen=True, slots=True)
 class Found:
     track: Track
-    hits: tuple[Hit, ...]
-    unsure: tuple[Hit, ...] = ()  # candidates that were not taken
+    hits: tuple[FoundHit, ...]
+    unsure: tuple[FoundHit, ...] = ()  # candidates that were not taken
 
 
 def role_of(name: str) -> str:
@@ -154,7 +154,7 @@ def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: fl
     for (candidate, _), (begin, high), height, taken in zip(told, places, heights, sure, strict=True):
         frame = of_itself(begin, high, attack, track.rate_hz) if candidate.by else begin
         velocity = int(np.clip(round(FIRM_VELOCITY * 10 ** ((height - loud) / 40)), 1, 127))
-        hit = Hit(frame / track.rate_hz, frame, float(height), velocity, candidate.confidence, _why(candidate))
+        hit = FoundHit(frame / track.rate_hz, frame, float(height), velocity, candidate.confidence, _why(candidate))
         if threshold_db is not None:
             taken = taken and height >= threshold_db
         if taken and frame > last:

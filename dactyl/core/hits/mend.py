@@ -15,7 +15,7 @@ MOST_BARS = 4000
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class TrackHit:
     """A candidate as it was found, or a hit that a person put in."""
 
     time: float  # seconds from the recording's zero
@@ -37,8 +37,8 @@ class Mend:
 
 
 def mended(
-    found: Sequence[Heard], mends: Iterable[Mend], *, softest_db: float | None = None, least_sure: float = 0.5
-) -> list[Heard]:
+    found: Sequence[TrackHit], mends: Iterable[Mend], *, softest_db: float | None = None, least_sure: float = 0.5
+) -> list[TrackHit]:
     """The hits that are taken, in time order: over both thresholds, unless a person has decided."""
     decided = {mend.place: mend for mend in mends if mend.place is not None}
     least = -np.inf if softest_db is None else softest_db
@@ -47,16 +47,16 @@ def mended(
         mend = decided.get(place)
         if mend.is_hit if mend else hit.confidence >= least_sure and hit.level_db >= least:
             taken.append(_as_mended(hit, mend) if mend else hit)
-    taken += [_as_mended(Heard(0.0, 0.0, 1.0, "put in by hand"), mend) for mend in mends if mend.place is None and mend.is_hit]  # fmt: skip
+    taken += [_as_mended(TrackHit(0.0, 0.0, 1.0, "put in by hand"), mend) for mend in mends if mend.place is None and mend.is_hit]  # fmt: skip
     return sorted(taken, key=lambda hit: hit.time)
 
 
-def _as_mended(hit: Heard, mend: Mend) -> Heard:
+def _as_mended(hit: TrackHit, mend: Mend) -> TrackHit:
     set_values = {"time": mend.time, "level_db": mend.level_db, "velocity": mend.velocity}
     return replace(hit, confidence=1.0, **{name: value for name, value in set_values.items() if value is not None})
 
 
-def usual_curve(found: Sequence[Heard], least_sure: float = 0.5) -> tuple[float, float]:
+def usual_curve(found: Sequence[TrackHit], least_sure: float = 0.5) -> tuple[float, float]:
     """(soft, hard) in dBFS from the levels of a track itself."""
     levels = [hit.level_db for hit in found if hit.confidence >= least_sure] or [hit.level_db for hit in found]
     hard = float(np.percentile(levels, LOUD_PERCENTILE)) if levels else -12.0

@@ -24,7 +24,7 @@ SHAPES = {  # what is offered: (rows, columns)
 
 
 @dataclass(frozen=True, slots=True)
-class Grid:
+class SurfaceGrid:
     """The cells of one surface. raises : KitError for a size that no hand plays"""
 
     rows: int
@@ -61,12 +61,14 @@ class Grid:
         return f"bank {bank + 1}, {where}" if self.banks > 1 else where
 
 
-def filled(grid: Grid, pads: Sequence[int]) -> dict[int, int]:
+def filled(grid: SurfaceGrid, pads: Sequence[int]) -> dict[int, int]:
     """The pads in their order, as far as there are cells."""
     return dict(enumerate(pads[: grid.cells]))
 
 
-def spread(grid: Grid, cells: Cells, pads: Sequence[int], first: int, within: Collection[int] = ()) -> dict[int, int]:
+def spread(
+    grid: SurfaceGrid, cells: Cells, pads: Sequence[int], first: int, within: Collection[int] = ()
+) -> dict[int, int]:
     """The pads one after another from ``first`` on; or within a block of several places, whose first it is then."""
     places = sorted(within) if len(within) > 1 else range(first, grid.cells)
     if len(pads) > len(places):
@@ -79,7 +81,7 @@ def cleared(cells: Cells, places: Collection[int]) -> dict[int, int]:
     return {place: pad for place, pad in cells.items() if place not in places}
 
 
-def mirrored(grid: Grid, cells: Cells, places: Collection[int]) -> dict[int, int]:
+def mirrored(grid: SurfaceGrid, cells: Cells, places: Collection[int]) -> dict[int, int]:
     """The selected cells change sides, left for right, within the columns that they span; what stood there comes back."""
     columns = [grid.at(place)[2] for place in places]
     low, high = min(columns), max(columns)
@@ -93,7 +95,7 @@ def mirrored(grid: Grid, cells: Cells, places: Collection[int]) -> dict[int, int
     return cleared(cells, pairs) | {other: cells[place] for place, other in pairs.items() if place in cells}
 
 
-def mirrored_across(grid: Grid, cells: Cells, places: Iterable[int]) -> dict[int, int]:
+def mirrored_across(grid: SurfaceGrid, cells: Cells, places: Iterable[int]) -> dict[int, int]:
     """The selected cells once more on the other side of the grid's middle, so that either hand reaches them."""
     result = dict(cells)
     for place in places:
@@ -103,7 +105,7 @@ def mirrored_across(grid: Grid, cells: Cells, places: Iterable[int]) -> dict[int
     return result
 
 
-def copied(grid: Grid, cells: Cells, places: Collection[int], to: int, *, moves: bool = False) -> dict[int, int]:
+def copied(grid: SurfaceGrid, cells: Cells, places: Collection[int], to: int, *, moves: bool = False) -> dict[int, int]:
     """The selected cells as they lie, their lower left corner at ``to``; what would lie outside is refused.
 
     moves : whether the places they came from are left empty

@@ -26,11 +26,11 @@ from dactyl.core.kit import (
 from dactyl.core.play.cycles import take_cycle
 from dactyl.core.play.playbook import (
     EnvelopeTable,
+    MicSound,
     OutputTable,
     PadTable,
     Playbook,
     Region,
-    Sound,
     VariationTable,
 )
 from dactyl.core.units import db_to_gain, ms_to_frames, pan_gains, resampled_frames
@@ -175,7 +175,7 @@ def _regions(kit: Kit, piece: Piece, pad: Pad, curve: tuple[int, ...], rate_hz: 
     return (*regions, *silent)
 
 
-def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz: int) -> tuple[Sound, ...]:
+def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz: int) -> tuple[MicSound, ...]:
     mics = {mic.name: mic for mic in kit.mics}
     numbers = {output.name: number for number, output in enumerate(kit.outputs)}
     own_gains_db = dict(piece.mic_gains_db)
@@ -190,7 +190,7 @@ def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz:
         pan = min(1.0, max(-1.0, take.pan + pad.pan + piece.pan)) if mic.follows_pan else None
         left, right = (1.0, 1.0) if pan is None else pan_gains(pan)
         output = numbers[mic.output or pad.output or piece.output or MAIN]
-        sounds.append(Sound(recipe, gain, pan, gain * left, gain * right, output, name))
+        sounds.append(MicSound(recipe, gain, pan, gain * left, gain * right, output, name))
     return tuple(sounds)
 
 

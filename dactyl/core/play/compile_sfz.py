@@ -14,7 +14,7 @@ from dactyl.core.formats.notes import note_name
 from dactyl.core.formats.sfz.opcodes import FILTER_KINDS
 from dactyl.core.formats.sfz.read import SFZ_MIDDLE_C, SfzFile, SfzRegion
 from dactyl.core.kit import Sample
-from dactyl.core.play.playbook import EnvelopeTable, OutputTable, PadTable, Playbook, Region, Sound
+from dactyl.core.play.playbook import EnvelopeTable, MicSound, OutputTable, PadTable, Playbook, Region
 from dactyl.core.units import db_to_gain, pan_gains
 
 FAST_SECONDS = 0.006
@@ -96,7 +96,7 @@ def _region(region: SfzRegion, rate_hz: int, output: int, sample: Sample | None)
     )
 
 
-def _sounds(region: SfzRegion, rate_hz: int, output: int, sample: Sample | None) -> tuple[Sound, ...]:
+def _sounds(region: SfzRegion, rate_hz: int, output: int, sample: Sample | None) -> tuple[MicSound, ...]:
     if sample is None or region["end"] == -1:
         return ()
     end = sample.frames if region["end"] is None else min(sample.frames, region["end"] + 1)
@@ -108,7 +108,7 @@ def _sounds(region: SfzRegion, rate_hz: int, output: int, sample: Sample | None)
     recipe = Recipe(sample.sha256, sample.rate_hz, sample.channels, region["offset"], end, rate_hz, tune_cents=cents)
     gain, pan = db_to_gain(region["volume"]) * region["amplitude"] / 100, region["pan"] / 100
     left, right = pan_gains(pan)
-    return (Sound(recipe, gain, pan, gain * left, gain * right, output),)
+    return (MicSound(recipe, gain, pan, gain * left, gain * right, output),)
 
 
 def velocity_gains(region: SfzRegion) -> tuple[float | None, ...]:

@@ -16,13 +16,13 @@ EVEN = tuple(range(1, 128))
 
 
 @dataclass(frozen=True, slots=True)
-class Sound:
+class MicSound:
     """What one mic heard of a take, and where it goes."""
 
     recipe: Recipe
     gain: float  # linear, of everything but velocity
     pan: float | None  # -1..1; None: its image stays as it is
-    left: float  # gain times the pan law, for a hit that does not variation_place
+    left: float  # gain times the pan law, for a hit that stays in its place
     right: float
     output: int  # index into Playbook.outputs
     mic: str = ""
@@ -32,7 +32,7 @@ class Sound:
 class Region:
     """One take: when it answers, and what then sounds."""
 
-    sounds: tuple[Sound, ...]
+    sounds: tuple[MicSound, ...]
     gains: tuple[float | None, ...]  # [struck velocity - 1]; None where it does not answer
     counter: int | None  # regions with the same counter count together; None: the set of pads that match the hit does
     length: int = 1  # of the counter's cycle ...

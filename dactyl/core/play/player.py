@@ -7,7 +7,7 @@ import numpy as np
 
 from dactyl.core.audio.interpolate import stretched_frames
 from dactyl.core.parts.part import Hit
-from dactyl.core.play.playbook import PadTable, Playbook, Region, Sound
+from dactyl.core.play.playbook import MicSound, PadTable, Playbook, Region
 from dactyl.core.units import pan_gains
 
 Strike = tuple[int, int]
@@ -28,7 +28,7 @@ class Voice:
     gain: float
     velocity: int  # after the pad's curve
     ratio: float  # of its speed
-    sounds: tuple[Sound, ...]
+    sounds: tuple[MicSound, ...]
     fades: list[tuple[int, int]] = field(default_factory=list)  # (first frame, frames): linear, one after another
     released_frame: int | None = None  # from here on its envelope stands still
 
@@ -235,7 +235,7 @@ def _acts(pad: PadTable) -> bool:
     return bool(pad.emits) and not pad.emits_if_sounding
 
 
-def _moved(sound: Sound, by: float) -> Sound:
+def _moved(sound: MicSound, by: float) -> MicSound:
     if sound.pan is None:
         return sound
     left, right = pan_gains(sound.pan + by)

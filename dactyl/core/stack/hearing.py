@@ -63,7 +63,7 @@ def _unpacked(packed: dict[str, Any]) -> np.ndarray:
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class KindGuess:
     """What a sound is taken for."""
 
     kind: str
@@ -92,14 +92,14 @@ def shares_together(timbres: np.ndarray, network: Network | None = None) -> np.n
     return together / together.sum()
 
 
-def heard(shares: np.ndarray) -> Heard:
+def heard(shares: np.ndarray) -> KindGuess:
     """One drum by itself. shares : (kinds,)"""
     kinds = _taught()[0]
     first, second = np.argsort(-shares)[:2]
-    return Heard(kinds[first], float(shares[first]), kinds[second])
+    return KindGuess(kinds[first], float(shares[first]), kinds[second])
 
 
-def heard_in_a_kit(shares: np.ndarray, named: Sequence[str] = ()) -> list[Heard]:
+def heard_in_a_kit(shares: np.ndarray, named: Sequence[str] = ()) -> list[KindGuess]:
     """Drums of one kit: it seldom has two of a kind, so each kind goes to those most like it (assignment problem, Kuhn 1955).
 
     A folder of many drums, or of one kind by half, is no kit, and each is heard by itself.
@@ -118,6 +118,6 @@ def heard_in_a_kit(shares: np.ndarray, named: Sequence[str] = ()) -> list[Heard]
     costs = np.repeat(-np.log(shares + 1e-6), len(alone), axis=1) + np.ravel(costs)
     _, places = scipy.optimize.linear_sum_assignment(costs)
     return [
-        one if kinds[kind] == one.kind else Heard(kinds[kind], float(row[kind]), one.kind, is_second_best=True)
+        one if kinds[kind] == one.kind else KindGuess(kinds[kind], float(row[kind]), one.kind, is_second_best=True)
         for one, row, kind in zip(alone, shares, places // len(alone), strict=True)
     ]

@@ -9,7 +9,7 @@ import numpy as np
 
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import KINDS
-from dactyl.core.stack.hearing import Heard, heard, heard_in_a_kit, shares_together
+from dactyl.core.stack.hearing import KindGuess, heard, heard_in_a_kit, shares_together
 from dactyl.core.stack.names import parts_of
 
 _CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])|(?<=[A-Z])(?=[A-Z][a-z])")
@@ -96,13 +96,13 @@ def _noise(measured: Measure) -> str:
     return "clap" if measured.decay_seconds < 0.35 else "crash"
 
 
-def heard_together(measures: Sequence[Measure]) -> Heard:
+def heard_together(measures: Sequence[Measure]) -> KindGuess:
     """What the sounds of one drum are taken for together, and how surely."""
     shares = _shares(measures)
     return _by_rules(measures) if shares is None else heard(shares)
 
 
-def heard_as_kit(drums: Sequence[Sequence[Measure]], named: Sequence[str]) -> list[Heard]:
+def heard_as_kit(drums: Sequence[Sequence[Measure]], named: Sequence[str]) -> list[KindGuess]:
     """What the drums of one kit are taken for, each by its sounds and by what the others are.
 
     named : the kinds of the kit's other drums, which are known
@@ -119,6 +119,6 @@ def _shares(measures: Sequence[Measure]) -> np.ndarray | None:
     return shares_together(np.array(timbres)) if timbres else None
 
 
-def _by_rules(measures: Sequence[Measure]) -> Heard:
+def _by_rules(measures: Sequence[Measure]) -> KindGuess:
     found = Counter(kind_by_rule(m) for m in sorted(measures, key=lambda m: -m.level_db)).most_common(2)
-    return Heard(found[0][0], found[0][1] / len(measures), found[-1][0])
+    return KindGuess(found[0][0], found[0][1] / len(measures), found[-1][0])

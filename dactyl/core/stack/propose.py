@@ -11,7 +11,7 @@ import numpy as np
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.stack.cluster import layers_by_level
-from dactyl.core.stack.hearing import Heard
+from dactyl.core.stack.hearing import KindGuess
 from dactyl.core.stack.kind import heard_as_kit, kind_from_name
 from dactyl.core.stack.layers import split_by_level, split_evenly
 from dactyl.core.stack.meaning import drums_by_number, forget_meaningless, is_noise, without_kit_name, words_of_drums
@@ -279,7 +279,7 @@ def _kinds(groups: Sequence[Sequence[PlacedFile]]) -> list[tuple[str, list[str]]
     return [(kind, []) if kind else _with_doubts(next(heard)) for kind in named]
 
 
-def _with_doubts(heard: Heard) -> tuple[str, list[str]]:
+def _with_doubts(heard: KindGuess) -> tuple[str, list[str]]:
     kind, other = (BY_SLUG[slug].label for slug in (heard.kind, heard.second))
     if heard.is_second_best:
         return heard.kind, [f"By sound alone most like {other}, but another drum is more so; then {kind}?"]

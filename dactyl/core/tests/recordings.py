@@ -45,16 +45,16 @@ def record(
     seed: int = 0,
     step_db: float = 5.5,
 ) -> dict[str, tuple[Truth, File]]:
-    """Every hit under the name that ``name`` gives it, in a shuffled order; takes variation_place by 0.6 dB."""
+    """Every hit under the name that ``name`` gives it, in a shuffled order; takes vary by 0.6 dB."""
     rng = np.random.default_rng(seed)
     files = {}
     for pad in pads:
         for layer in range(layers):
             for take in range(takes):
-                variation_place = 0.6 * rng.standard_normal()
+                varied = 0.6 * rng.standard_normal()
                 for number, mic in enumerate(mics):
                     truth = Truth(pad, layer, take, mic)
-                    level = SOUNDS[pad].level_db - step_db * (layers - 1 - layer) + variation_place - 8 * number
+                    level = SOUNDS[pad].level_db - step_db * (layers - 1 - layer) + varied - 8 * number
                     files[name(truth)] = (truth, File(name(truth), _heard(SOUNDS[pad], level, rng)))
     order = rng.permutation(len(files))
     items = list(files.items())

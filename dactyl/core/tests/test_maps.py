@@ -7,7 +7,7 @@ from dactyl.core.formats.midi_names import read_names, write_names
 from dactyl.core.maps import surfaces
 from dactyl.core.maps.devices import ORDERS, in_order
 from dactyl.core.maps.notes import PadNotes, as_csv, as_in, doubled, in_a_row, shifted, standard
-from dactyl.core.maps.surfaces import Grid
+from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.core.maps.translate import applied, named_source, propose, standard_source, table_of, unmet
 from dactyl.core.parts.part import Event, Part
 
@@ -47,7 +47,7 @@ class Notes(SimpleTestCase):
 class Surfaces(SimpleTestCase):
     """Places of a 4 × 4 surface count from the lower left: 0 1 2 3, above it 4 5 6 7, and so on."""
 
-    grid = Grid(4, 4, 2)
+    grid = SurfaceGrid(4, 4, 2)
 
     def test_a_block_is_mirrored_copied_moved_and_never_falls_off(self):
         cells = {0: 10, 1: 11, 4: 12, 15: 99}
@@ -67,7 +67,7 @@ class Surfaces(SimpleTestCase):
         self.assertEqual(surfaces.swapped({0: 7, 5: 8}, 0, 9), {9: 7, 5: 8})
         self.assertEqual([self.grid.name(place) for place in (0, 7, 16)], ["bank 1, row 1, column 1", "bank 1, row 2, column 4", "bank 2, row 1, column 1"])  # fmt: skip
         with self.assertRaisesRegex(KitError, "up to 32 rows"):
-            Grid(40, 2)
+            SurfaceGrid(40, 2)
 
     def test_orders_of_devices_send_each_note_once(self):
         self.assertEqual(in_order("halves", 2, 8), [36, 37, 38, 39, 44, 45, 46, 47, 40, 41, 42, 43, 48, 49, 50, 51])

@@ -204,12 +204,12 @@ class Holding(SimpleTestCase):
         self.assertEqual((held.end_frame, held.pad.envelope.gains(np.array([9999]))[0]), (RATE, 0.5))
 
 
-class Straying(SimpleTestCase):
+class Varying(SimpleTestCase):
     def test_each_hit_strays_within_its_amounts_and_the_same_way_again(self):
-        variation_place = Variation(tune_cents=30, gain_db=2, pan=0.3, delay_ms=5)
+        variation = Variation(tune_cents=30, gain_db=2, pan=0.3, delay_ms=5)
         hits = [(n * 10, 38, 127) for n in range(65)]
-        voices = [v[0] for v in played(kit(pad(variation=variation_place), seed=4), *hits)]
-        again = [v[0] for v in played(kit(pad(variation=variation_place), seed=4), *hits)]
+        voices = [v[0] for v in played(kit(pad(variation=variation), seed=4), *hits)]
+        again = [v[0] for v in played(kit(pad(variation=variation), seed=4), *hits)]
         self.assertEqual(len({v.ratio for v in voices[:64]}), 64)
         self.assertTrue(all(abs(1200 * math.log2(v.ratio)) <= 30 for v in voices))
         self.assertTrue(all(abs(20 * math.log10(v.gain)) <= 2 for v in voices))

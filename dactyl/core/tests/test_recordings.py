@@ -12,7 +12,7 @@ from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import find_hits, roles_of
 from dactyl.core.hits.match import BEFORE_SECONDS, alone, match, side_of
-from dactyl.core.hits.mend import Heard, Mend, bar_lines, mended, usual_curve, velocity_of
+from dactyl.core.hits.mend import Mend, TrackHit, bar_lines, mended, usual_curve, velocity_of
 from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
 from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
 from dactyl.core.hits.tracks import opened
@@ -115,7 +115,12 @@ class Hits(SimpleTestCase):
 
 
 class Mending(SimpleTestCase):
-    found = [Heard(0.5, -20.0, 0.9), Heard(1.0, -44.0, 0.9), Heard(1.5, -18.0, 0.3), Heard(2.0, -12.0, 0.95)]
+    found = [
+        TrackHit(0.5, -20.0, 0.9),
+        TrackHit(1.0, -44.0, 0.9),
+        TrackHit(1.5, -18.0, 0.3),
+        TrackHit(2.0, -12.0, 0.95),
+    ]
 
     def test_thresholds_decide_until_a_person_does(self):
         self.assertEqual([hit.time for hit in mended(self.found, (), softest_db=-40)], [0.5, 2.0])
@@ -127,7 +132,7 @@ class Mending(SimpleTestCase):
         self.assertEqual([(hit.time, hit.level_db, hit.velocity) for hit in hits], [(0.501, -19.0, None), (1.5, -18.0, 90), (1.97, -25.0, None)])  # fmt: skip
 
     def test_velocity_follows_the_curve_and_one_outlier_does_not_bend_it(self):
-        soft, hard = usual_curve([*self.found[:1] * 40, Heard(9.0, 0.0, 1.0)])
+        soft, hard = usual_curve([*self.found[:1] * 40, TrackHit(9.0, 0.0, 1.0)])
         self.assertEqual((hard, soft), (-20.0, -44.0))
         self.assertEqual([velocity_of(level, soft, hard) for level in (-44, -20, -32, 0, -100)], [28, 112, 56, 127, 1])
 

@@ -7,7 +7,7 @@ from django.db import transaction
 
 from dactyl.core.errors import DactylError
 from dactyl.core.maps.devices import Notes
-from dactyl.core.maps.surfaces import Grid
+from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
 from dactyl.kits.models import Device
@@ -16,7 +16,7 @@ MOST = 64
 
 
 def add_device(name: str, rows: int, columns: int, notes: Notes) -> Device:
-    Grid(rows, columns)
+    SurfaceGrid(rows, columns)
     with transaction.atomic():
         if Device.objects.filter(is_forgotten=False).count() >= MOST:
             raise DactylError(f"{MOST} devices are the most. Forget one that is not used.")

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from dactyl.core.errors import KitError
 from dactyl.core.maps import surfaces
-from dactyl.core.maps.surfaces import Grid
+from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.pads import append_pads
@@ -13,7 +13,9 @@ from dactyl.kits.models import Cell, DeviceUse, Kit, Map, Pad, Surface
 MOST = 32  # surfaces of a kit
 
 
-def add_surface(kit: Kit, version: int, name: str, grid: Grid, *, is_filled: bool) -> tuple[Revision | None, int]:
+def add_surface(
+    kit: Kit, version: int, name: str, grid: SurfaceGrid, *, is_filled: bool
+) -> tuple[Revision | None, int]:
     """A new surface, empty or with the filled pads in the order of the sheet. Returns its key too."""
     if kit.surfaces.count() >= MOST:
         raise KitError(f"A kit has at most {MOST} surfaces. Delete one first.")
@@ -64,7 +66,7 @@ def rename_surface(surface: Surface, version: int, name: str) -> Revision | None
     return change.revision
 
 
-def resize_surface(surface: Surface, version: int, grid: Grid) -> Revision | None:
+def resize_surface(surface: Surface, version: int, grid: SurfaceGrid) -> Revision | None:
     """Pads keep their row and column; those that lie outside then are off the surface."""
     old = surface.grid
     kept = {place: row.pad_id for row in surface.cells.all() if (place := grid.place(*old.at(row.place))) is not None}

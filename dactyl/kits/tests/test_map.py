@@ -11,7 +11,7 @@ from dactyl.core.formats.midi_names import read_names, write_names
 from dactyl.core.formats.package import portable
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.maps.devices import in_order
-from dactyl.core.maps.surfaces import SHAPES, Grid
+from dactyl.core.maps.surfaces import SHAPES, SurfaceGrid
 from dactyl.history.queries import standing
 from dactyl.kits import edits, queries
 from dactyl.kits.edits.from_value import open_kit
@@ -129,7 +129,7 @@ class SurfacesAndDevices(KitCase):
     def setUp(self):
         self.give()
         self.other = self.kit.pads.all()[1]
-        edits.surfaces.add_surface(self.kit, version(self.kit), "Hands", Grid(4, 4), is_filled=True)
+        edits.surfaces.add_surface(self.kit, version(self.kit), "Hands", SurfaceGrid(4, 4), is_filled=True)
         self.surface = self.kit.surfaces.get()
 
     def cells(self) -> dict[int, int]:
@@ -189,7 +189,7 @@ class SurfacesAndDevices(KitCase):
         shape, (rows, columns) = next(iter(SHAPES.items()))
         add(shape=shape, filled="1", name="Left")
         made = self.kit.surfaces.get(name="Left")
-        self.assertEqual((made.grid, made.cells.get().pad_id), (Grid(rows, columns, 1), self.pad.pk))
+        self.assertEqual((made.grid, made.cells.get().pad_id), (SurfaceGrid(rows, columns, 1), self.pad.pk))
         add(shape=shape, filled="0")
         self.assertFalse(self.kit.surfaces.get(name=shape).cells.exists(), "it is called as its shape")
         self.assertContains(add(shape="a circle"), "Choose a shape from the list", status_code=422)

@@ -2,7 +2,7 @@
 
 from django.db import connection
 
-from dactyl.core.maps.surfaces import Grid
+from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.kits import edits, queries
 from dactyl.kits.models import DeviceUse, Kit, Mic, Surface, Version
 from dactyl.kits.tests.test_edits import KitCase, dump, version
@@ -13,7 +13,7 @@ from dactyl.shelf.models import Sample
 class Versions(KitCase):
     def setUp(self):
         self.give()
-        edits.surfaces.add_surface(self.kit, version(self.kit), "Hands", Grid(4, 4), is_filled=True)
+        edits.surfaces.add_surface(self.kit, version(self.kit), "Hands", SurfaceGrid(4, 4), is_filled=True)
 
     def post(self, path: str, **values: str):
         headers = {"X-Kit-Version": str(version(self.kit)), "X-View": "history", "HX-Request": "true"}

@@ -10,7 +10,7 @@ from django_htmx.http import trigger_client_event
 
 from dactyl.core.errors import DactylError
 from dactyl.core.maps import devices as core
-from dactyl.core.maps.surfaces import SHAPES, Grid
+from dactyl.core.maps.surfaces import SHAPES, SurfaceGrid
 from dactyl.history import edits as history
 from dactyl.history.models import Revision
 from dactyl.kits import edits, fields, ways
@@ -127,6 +127,6 @@ def _notes(request: HttpRequest, device: Device, version: int, what: str) -> Rev
             raise DactylError("This cell is not there. Reload the page.")
         typed = fields.notes(value, middle_c_octave=middle_c_octave())
         notes = [*device.notes[:place], typed[0] if typed else None, *device.notes[place + 1 :]]
-        where = Grid(device.rows, device.columns).name(place)
+        where = SurfaceGrid(device.rows, device.columns).name(place)
         return edits.devices.set_cells(device, version, f"Note of {where} of {device.name}", notes)
     raise DactylError("Choose what to do with the device. Reload the page.")

@@ -117,7 +117,7 @@ def devices_context(kit: Kit, shown: str = "") -> dict[str, Any]:
     if chosen is None:
         return context
     surface, other = ways.plays(chosen, uses.get(chosen.pk), own)
-    grid = surfaces.Grid(chosen.rows, chosen.columns)
+    grid = surfaces.SurfaceGrid(chosen.rows, chosen.columns)
     rows = {row.pad.pk: row for row in queries.sheet_rows(kit, levels=False)}
     at = dict(surface.cells.values_list("place", "pad")) if surface else {}
     now = standing(chosen)

@@ -6,7 +6,7 @@ from django.views.decorators.http import require_GET
 
 from dactyl.core.errors import KitError
 from dactyl.core.maps import surfaces
-from dactyl.core.maps.surfaces import Grid
+from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.core.units import counted
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit, Surface
@@ -46,7 +46,7 @@ def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
     count = kit.pads.filter(layers__isnull=False).distinct().count() if is_filled else 0
     banks = min(16, max(1, -(-count // (rows * columns))))
     name = _name(request.POST.get("name", "").strip() or shape)
-    grid = Grid(rows, columns, banks)
+    grid = SurfaceGrid(rows, columns, banks)
     revision, request.shown = edits.surfaces.add_surface(kit, version, name, grid, is_filled=is_filled)
     return revision
 
@@ -64,7 +64,7 @@ def change(request: HttpRequest, kit: Kit, version: int, surface_id: int, what: 
         sizes = (
             fields.whole(word.capitalize(), 1, 32)(request.POST.get(word, "")) for word in ("rows", "columns", "banks")
         )
-        return edits.surfaces.resize_surface(surface, version, Grid(*sizes))
+        return edits.surfaces.resize_surface(surface, version, SurfaceGrid(*sizes))
     if what == "new":
         place = min(number_in(request.POST.get("to", "")), surface.grid.cells - 1)
         return edits.surfaces.add_pad_at(surface, version, place)

@@ -104,7 +104,7 @@ FILTERED = kit(
     replace(pad("enveloped", 46, filter=Filter(kind="low", cutoff_hz=800)), is_held=True, envelope=HELD),
 )
 STRAYING = kit(
-    pad("variation_places", 36, variation=Variation(tune_cents=40, gain_db=2, pan=0.4, delay_ms=7), choke=CHOKE_A),
+    pad("varied", 36, variation=Variation(tune_cents=40, gain_db=2, pan=0.4, delay_ms=7), choke=CHOKE_A),
     pad("range", (38, 40, 50), root=40, cents_per_key=100.0),
     pad("late", 42, variation=Variation(delay_ms=30), choke=CHOKE_A),
 )

@@ -5,7 +5,7 @@ from collections import defaultdict
 
 from dactyl.core.bounce.render import voices_of
 from dactyl.core.formats.midi import numbered
-from dactyl.core.hits.mend import Heard, Mend, mended, velocity_of
+from dactyl.core.hits.mend import Mend, TrackHit, mended, velocity_of
 from dactyl.core.parts.meter import GRIDS, bar_at, nearest_place, tick_of_bar
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.play.compile import compile_kit
@@ -76,7 +76,7 @@ class Scripts(ScriptCase):
 
     def test_the_page_takes_the_hits_that_the_core_takes_and_as_loud(self):
         dice = random.Random(8)
-        found = [Heard(round(n / 3, 4), round(dice.uniform(-60, 0), 2), round(dice.random(), 3)) for n in range(300)]
+        found = [TrackHit(round(n / 3, 4), round(dice.uniform(-60, 0), 2), round(dice.random(), 3)) for n in range(300)]
         mends = [
             Mend(dice.random() < 0.5, place, dice.choice([None, round(place / 3 + 0.01, 4)]), dice.choice([None, -20.5]), dice.choice([None, 77]))
             for place in dice.sample(range(300), 40)
