@@ -193,8 +193,10 @@ class Sheet(KitPages):
         page.mouse.up()
         expect(fields.nth(1)).to_have_value(re.compile("· 90$"))
         lines.nth(1).focus()
-        page.keyboard.press("ArrowRight")
-        expect(fields.nth(1)).to_have_value(re.compile("· 91$"))
+        for _ in range(4):  # quicker than the answers
+            page.keyboard.press("ArrowRight")
+        expect(fields.nth(1)).to_have_value(re.compile("· 94$"))
+        expect(lines.nth(1)).to_be_focused()
         page.click("#learn-row")
         for note in (70, 71):
             expect(page.locator("#learning")).to_contain_text(f"({note - 69} of 16)")
@@ -208,7 +210,7 @@ class Sheet(KitPages):
         for place in range(3):
             expect(fields.nth(place)).to_have_value(re.compile(f"· {70 + place}$"))
         page.click("#undo")
-        expect(fields.nth(1)).to_have_value(re.compile("· 91$"))
+        expect(fields.nth(1)).to_have_value(re.compile("· 94$"))
 
     def test_mute_and_solo_decide_what_is_heard(self):
         files = {"Solo kick.wav": sound_bytes(hit(-6, seed=63)), "Solo snare.wav": sound_bytes(hit(-6, seed=64))}
