@@ -45,15 +45,10 @@ export function startBars(editor, signal) {
     by("set-bars").disabled = taps.length < FEWEST_TAPS;
   });
   on("set-bars", "click", () => {
-    const every = beats();
-    const set = taps.filter((_, n) => n % every === 0).map((time, n) => [n, snapped(time)]);
-    const last = (taps.length - 1) / every;
-    if (set.length < 2 || last % 1) set.push([Math.max(set.length, last), snapped(taps.at(-1))]);
+    editor.model.setBars(barsOf(taps, beats(), snapped), beats());
     taps = [];
     by("set-bars").disabled = true;
     by("bars-says").textContent = "";
-    const whole = set.filter(([bar]) => Number.isInteger(bar));
-    editor.model.setBars(whole.length > 1 ? whole : [whole[0], [1, whole[0][1] + ((set.at(-1)[1] - whole[0][1]) / last || 2)]], every);
   });
   on("downbeat", "click", () => {
     const time = snapped(here());
@@ -71,6 +66,18 @@ export function startBars(editor, signal) {
   on("bar-beats", "change", () => editor.model.about.bars.length && editor.model.setBars(editor.model.about.bars, beats()));
 
   startFader(editor, signal);
+}
+
+/**
+ * Bars and their times of taps that began with a first beat: each further first beat is a bar; where there is none, as
+ * long as the beats that were tapped say.
+ * @param {number[]} taps seconds @param {(time: number) => number} snapped @returns {[bar: number, seconds: number][]}
+ */
+export function barsOf(taps, beats, snapped) {
+  const firsts = taps.filter((_, n) => n % beats === 0).map((time, bar) => /** @type {[number, number]} */ ([bar, snapped(time)]));
+  if (firsts.length > 1) return firsts;
+  const [[, begin]] = firsts;
+  return [[0, begin], [1, begin + ((snapped(taps.at(-1)) - begin) * beats) / (taps.length - 1)]]; // prettier-ignore
 }
 
 /** The recording, the kit, or both: a fader between them, and both made equally loud. */
