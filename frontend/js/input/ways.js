@@ -13,6 +13,7 @@ export class Ways extends EventTarget {
   #kit;
   #source = "";
   #asked = 0;
+  /** @type {Promise<void>} */ #loading = Promise.resolve();
   /** @type {Map<string, number[]>} note -> pads, by the default map */ #pads = new Map();
   /** @type {Map<number, number>} pad -> its first note there */ #noteOf = new Map();
   /** @type {Map<number, number> | null} note of the part -> note of the default map; null: they are the same */ #written = null;
@@ -24,13 +25,20 @@ export class Ways extends EventTarget {
     this.#kit = kit;
   }
 
-  /** @param {string} [source] what the part that is open was written for */
-  async load(source = this.#source) {
+  /** Resolves once they are here, or those that were asked for since. @param {string} [source] what the part that is open was written for */
+  load(source = this.#source) {
     this.#source = source;
-    const asked = ++this.#asked;
-    const answer = await fetch(`/kits/${this.#kit}/ways/?source=${encodeURIComponent(source)}`).catch(() => null);
-    if (asked !== this.#asked) return;
-    if (!answer?.ok) return void setTimeout(() => asked === this.#asked && this.load(), AGAIN_MS);
+    return (this.#loading = this.#load(++this.#asked));
+  }
+
+  /** @param {number} asked how often they were */
+  async #load(asked) {
+    const answer = await fetch(`/kits/${this.#kit}/ways/?source=${encodeURIComponent(this.#source)}`).catch(() => null);
+    if (asked !== this.#asked) return this.#loading;
+    if (!answer?.ok) {
+      await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+      return asked === this.#asked ? this.#load(asked) : this.#loading;
+    }
     const { devices, notes, written, translation } = await answer.json();
     this.#translation = translation;
     this.devices = devices;

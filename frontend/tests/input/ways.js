@@ -1,6 +1,6 @@
 import { notesIn } from "../../js/input/practice.js";
 import { Ways } from "../../js/input/ways.js";
-import { equal, test } from "../harness.js";
+import { equal, settled, test } from "../harness.js";
 
 const DEVICE = { surface: null, rows: 1, columns: 1, notes: [], cells: {} };
 const WAYS = {
@@ -33,6 +33,28 @@ test("what is written is the first note that is played as the pad's, and what ha
   const { known } = await ways();
   equal([known.noteOf(1), known.noteOf(3), known.noteOf(8), known.ownNoteOf(3), known.writes(50)], [60, 62, null, 40, null]);
   equal([[60, 61, 62, 36].map((note) => known.played(note)), known.isTranslated], [[36, 36, 40, null], true]);
+});
+
+test("of loads that overlap each is done when the last is here, and one that fails is tried again", async () => {
+  const answers = [20, 5, 0];
+  window.fetch = /** @type {any} */ (async () => {
+    const ms = answers.shift();
+    await new Promise((resolve) => setTimeout(resolve, ms));
+    if (!ms) throw new TypeError("no network");
+    return { ok: true, json: async () => ({ ...WAYS, notes: { [ms]: [1] } }) };
+  });
+  const known = new Ways("5");
+  const done = [];
+  known.load().then(() => done.push(known.ownNoteOf(1)));
+  known.load().then(() => done.push(known.ownNoteOf(1)));
+  await settled(30);
+  equal(done, [5, 5]);
+  known.load().then(() => done.push(known.ownNoteOf(1)));
+  answers.push(9);
+  await settled(30);
+  equal(done.length, 2);
+  await settled(2600);
+  equal(done, [5, 5, 9]);
 });
 
 test("the practice controller sends each note once in every order", () => {
