@@ -77,6 +77,7 @@ export function startEditors(session) {
     if (drag?.curve) sendCurve(drag.curve);
     if (drag?.envelope) {
       const { attack, hold, decay, sustain, release } = drag.shape;
+      Object.assign(drag.envelope.dataset, { attack, hold, decay: decay ?? "", sustain, release }); // the next drag goes on from it
       const values = { attack_ms: attack, hold_ms: hold, decay_ms: decay ?? "", sustain, release_ms: release };
       session.post(drag.envelope.dataset.set, { values: JSON.stringify(values) });
     }
