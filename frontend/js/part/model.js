@@ -102,6 +102,7 @@ export class PartModel extends EventTarget {
 
   /**
    * Change the part. What is new or changed by it is selected where `selects`.
+   * @param {object | (() => object | null)} values made when its turn comes where they go on from edits before; null: nothing is sent
    * @returns {Promise<object | null>} what the server answered; null where it refused or was not reached
    */
   edit(what, values = {}, { selects = false, quiet = false } = {}) {
@@ -109,7 +110,9 @@ export class PartModel extends EventTarget {
     return this.#sending.next(async () => {
       if (!id || this.id !== id) return null;
       const path = /^(undo|redo|history|record|passes|written-for|translate)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
-      const answer = await post(path, values, { "X-Part-Version": String(this.about.version), "X-Rate": String(this.#rate) });
+      const given = typeof values === "function" ? values() : values;
+      if (!given) return null;
+      const answer = await post(path, given, { "X-Part-Version": String(this.about.version), "X-Rate": String(this.#rate) });
       return this.#answered(answer, { selects, quiet });
     });
   }

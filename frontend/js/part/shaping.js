@@ -42,21 +42,31 @@ export class Shaping {
   strike(of) {
     const hits = this.chosen;
     if (!hits.length) return;
-    const velocities = hits.map((hit) => [hit.id, Math.min(127, Math.max(1, Math.round(of(hit.velocity))))]);
-    this.#editor.hear(hits[0].note, velocities[0][1]);
-    this.#model.edit("strike", { velocities });
+    const made = (velocity) => Math.min(127, Math.max(1, Math.round(of(velocity))));
+    this.#editor.hear(hits[0].note, made(hits[0].velocity));
+    this.#editInTurn("strike", (now) => ({ velocities: now.map(({ id, velocity }) => [id, made(velocity)]) }));
   }
 
   /** Some places of the grid on, and some lanes down; the cursor goes along. */
   move(places, lanes) {
-    const hits = this.chosen;
-    if (!hits.length) return;
-    const [{ tick }] = hits;
-    let target = tick;
-    for (let n = 0; n < Math.abs(places); n++) target = this.#editor.stepBy(target, Math.sign(places));
-    const notes = [...new Set(hits.map(({ note }) => note))].map((note) => [note, this.#editor.noteBy(note, lanes)]);
-    this.#model.edit("move", { ids: hits.map(({ id }) => id), ticks: target - tick, notes });
+    if (!this.chosen.length) return;
+    this.#editInTurn("move", (now) => {
+      const [{ tick }] = now;
+      let target = tick;
+      for (let n = 0; n < Math.abs(places); n++) target = this.#editor.stepBy(target, Math.sign(places));
+      const notes = [...new Set(now.map(({ note }) => note))].map((note) => [note, this.#editor.noteBy(note, lanes)]);
+      return { ids: now.map(({ id }) => id), ticks: target - tick, notes };
+    });
     if (this.#editor.cursor) this.#cursor.go(places, lanes);
+  }
+
+  /** Edit the chosen hits as the edits before have left them, so that a key that is held down loses no step. */
+  #editInTurn(what, make) {
+    const ids = new Set(this.#ids);
+    this.#model.edit(what, () => {
+      const now = this.#model.hits.filter(({ id }) => ids.has(id));
+      return now.length ? make(now) : null;
+    });
   }
 
   nudge(ticks) {

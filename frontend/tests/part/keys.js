@@ -12,7 +12,9 @@ function stand(hits = [], { isOnCanvas = true } = {}) {
   if (isOnCanvas) all.canvas.focus();
   const says = document.getElementById("part-cursor");
   const typed = (...chords) => chords.map((chord) => key(press(chord)));
-  return { ...all, typed, says: () => says.textContent, edits: () => taken(all.model, "edit") };
+  /** What would be sent, made when its turn comes. */
+  const edits = () => taken(all.model, "edit").map(([what, values, ...how]) => [what, typeof values === "function" ? values() : values, ...how]);
+  return { ...all, typed, says: () => says.textContent, edits };
 }
 
 test("arrows walk lanes and places, and what stands there is said and heard", () => {

@@ -39,6 +39,14 @@ test("edits follow one another, each with the version that the one before it lef
   equal([state(), server.sent], [[[2, 12, 13], [12], 3], [["/parts/4/edit/add/", "1"], ["/parts/4/undo/", "2"]]]);
 });
 
+test("an edit that goes on from the one before is made when its turn comes, and not sent where nothing is left to do", async () => {
+  const { model, server } = await open();
+  const made = [];
+  const latest = () => (made.push(model.hits.at(-1).id), { of: made.at(-1) });
+  await Promise.all([model.edit("strike", latest), model.edit("strike", latest), model.edit("strike", () => null)]);
+  equal([made, server.sent.length], [[2, 12], 2]);
+});
+
 test("what is refused, or does not come, changes nothing; a stale page is shown as it is now", async () => {
   const { model, server, said, state } = await open();
   for (server.mode of ["away", "refused"]) equal([await model.edit("move"), state()], [null, [[1, 2], [], 1]]); // prettier-ignore
