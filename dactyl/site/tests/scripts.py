@@ -33,4 +33,4 @@ class ScriptCase(BrowserCase):
 def _answer(route: Route) -> None:
     path = FRONTEND / route.request.url.removeprefix(f"{ORIGIN}/")
     text = path.read_text("utf-8") if path.is_file() else "<!doctype html><title>Scripts</title><body></body>"
-    route.fulfill(content_type=TYPES[path.suffix], body=text)
+    route.fulfill(content_type=TYPES.get(path.suffix, "text/plain"), body=text)
