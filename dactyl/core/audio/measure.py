@@ -15,6 +15,15 @@ from dactyl.core.units import gain_to_db
 LEVEL_SECONDS = 0.05
 SPECTRUM_SECONDS = 0.05
 HIGHEST_HZ = 16_000
+# Strikes of a loop: what a listener counts as one more, in steps of the envelope
+STEP_MS = 10
+STEPS_APART = 12  # 120 ms: sixteenths at 125 beats a minute
+LIKE_STRENGTH = 0.18  # of the peak: -15 dB
+STEEP_RISE = 4  # times the valley before it: 12 dB
+# Bursts of one strike, as of a clap: hands 5 to 30 ms apart
+ATTACK_MS, BURSTS_MS, SMOOTH_MS = 120, 60, 4
+BURST_STRENGTH = 0.3  # of the peak: -10 dB
+BURST_VALLEY = 0.6  # of the softer one beside it: -4.4 dB
 SILENCE_DB = -120
 _SILENCE = 10 ** (SILENCE_DB / 20)
 
@@ -160,10 +169,11 @@ def _body_spectrum(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[float, 
 
 def _strikes_in_all(envelope: np.ndarray) -> int:
     """How often the envelope (1 ms) rises by 12 dB out of a valley to within 15 dB of its peak, 120 ms apart at least."""
-    steps = envelope[: len(envelope) // 10 * 10].reshape(-1, 10).max(axis=1) if len(envelope) >= 10 else envelope
-    top, count, valley, last = float(steps.max()), 0, 0.0, -12
+    whole = len(envelope) // STEP_MS * STEP_MS
+    steps = envelope[:whole].reshape(-1, STEP_MS).max(axis=1) if whole else envelope
+    top, count, valley, last = float(steps.max()), 0, 0.0, -STEPS_APART
     for at, level in enumerate(steps):
-        if level > 0.18 * top and level >= 4 * valley and at - last >= 12:
+        if level > LIKE_STRENGTH * top and level >= STEEP_RISE * valley and at - last >= STEPS_APART:
             count, valley, last = count + 1, level, at
         valley = min(valley, level)
     return max(1, count)
@@ -171,20 +181,31 @@ def _strikes_in_all(envelope: np.ndarray) -> int:
 
 def _strikes(audio: np.ndarray, onset: int, rate_hz: int) -> tuple[int, float]:
     """How many strikes the first 60 ms hold, and how long the envelope takes to its peak, in ms."""
+    envelope = _smooth_envelope(audio[:, onset:], rate_hz)
+    if not len(envelope):
+        return 1, 0.0
+    return _bursts(envelope[:BURSTS_MS], float(envelope.max())), float(np.argmax(envelope))
+
+
+def _smooth_envelope(audio: np.ndarray, rate_hz: int) -> np.ndarray:
+    """RMS of each ms of the first ``ATTACK_MS``, all channels together, over ``SMOOTH_MS``."""
     hop = max(1, rate_hz // 1000)
-    sound = audio[:, onset : onset + 120 * hop]
+    sound = audio[:, : ATTACK_MS * hop]
     usable = sound.shape[1] // hop * hop
     if not usable:
-        return 1, 0.0
+        return np.zeros(0)
     power = np.square(sound[:, :usable], dtype=np.float64).mean(axis=0).reshape(-1, hop).mean(axis=1)
-    smooth = np.sqrt(np.convolve(power, np.ones(4) / 4, "same"))
-    top = float(smooth.max())
+    return np.sqrt(np.convolve(power, np.ones(SMOOTH_MS) / SMOOTH_MS, "same"))
+
+
+def _bursts(envelope: np.ndarray, top: float) -> int:
+    """Peaks of like strength with a valley between them: a clap has several, a flam two."""
     count, valley, last = 1, top, 0.0
-    for level in smooth[:60]:
-        if last and level > 0.3 * top and valley < 0.6 * min(last, level):
+    for level in envelope:
+        if last and level > BURST_STRENGTH * top and valley < BURST_VALLEY * min(last, level):
             count, last, valley = count + 1, level, level
         last = max(last, level) if valley >= level or level > last else last
         valley = min(valley, level) if last else top
         if level >= last:
             last, valley = level, level
-    return count, float(np.argmax(smooth))
+    return count
