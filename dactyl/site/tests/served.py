@@ -187,10 +187,8 @@ LISTEN = """async (given) => {  // the highest peak of what sounds within some s
   node.disconnect(analyser);
   return peak;
 }"""
-BEGIN_LISTENING = (
-    f"(given) => {{ window.heard = ({LISTEN})(given); }}"  # before what is to be heard, however busy the machine
-)
-HEARD = "() => window.heard"
+BEGIN_LISTENING = f"(given) => {{ window.heard = ({LISTEN})(given); }}"
+HEARD = "() => window.heard"  # since then: from before what is to be heard, however busy the machine
 
 PLAYED = "(seconds) => window.dactyl.part.frame > seconds * window.dactyl.engine.rate"  # since the part began
 

@@ -1,4 +1,5 @@
 /** Takes dragged to layers and pads, and chips of a proposal to its layers or out of it. */
+import { dropMark } from "../page/drop_mark.js";
 import { changeProposal, chosenWith, placesOf } from "./chips.js";
 import { selectTake, takeUrl } from "./takes.js";
 
@@ -9,7 +10,7 @@ const CHIPS_GO_TO = "[data-layer-place], .left-over";
 const LAST = "1000000"; // place in a layer, behind all
 
 export function startTakeDrops(session) {
-  let over = null; // where it would be dropped
+  const showOver = dropMark();
 
   document.addEventListener("dragstart", ({ target, dataTransfer }) => {
     const take = target.closest?.(".take[data-take]");
@@ -38,13 +39,6 @@ export function startTakeDrops(session) {
     if (take) dropTakes(take, place, ctrlKey || altKey ? "1" : "");
     else if (chips) dropChips(chips, place);
   });
-
-  function showOver(place) {
-    if (over === place) return;
-    over?.classList.remove("drop-here");
-    place?.classList.add("drop-here");
-    over = place;
-  }
 
   function dropTakes(take, place, copy) {
     const { pad, layer, position = LAST } = place.dataset;

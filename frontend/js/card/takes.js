@@ -1,4 +1,6 @@
 /** Takes on the card: selected and heard, and keyed from place to place. */
+import { betweenWithFirst } from "../page/ranges.js";
+
 const TAKES = "#card .take[data-take]";
 
 const idOf = (element) => Number(element.dataset.take);
@@ -80,8 +82,7 @@ export function selectTake(session, take, { more = false, range = false } = {}) 
   if (range && session.takes.length) {
     const order = /** @type {HTMLElement[]} */ ([...document.querySelectorAll(TAKES)]).map(idOf);
     const [first] = session.takes;
-    const [low, high] = [order.indexOf(first), order.indexOf(id)].sort((a, b) => a - b);
-    session.takes = low < 0 ? [id] : [first, ...order.slice(low, high + 1).filter((other) => other !== first)];
+    session.takes = betweenWithFirst(order, { first, from: first, to: id });
   } else if (more) session.takes = session.takes.includes(id) ? session.takes.filter((other) => other !== id) : [...session.takes, id];
   else session.takes = [id];
   session.mark();

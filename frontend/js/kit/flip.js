@@ -35,13 +35,14 @@ export function startFlip(session, engine, ways) {
     const number = ++begun;
     if (what.kits.length < 2) return session.say("A set of one kit can't be flipped through. Add another.", true);
     session.say(`Loading ${what.kits.length} kits…`);
-    const books = await Promise.all(what.kits.map(([, , url]) => tablesAt(url)));
+    const books = new Map();
+    await Promise.all(what.kits.map(async ([key, , url]) => books.set(key, await tablesAt(url))));
     if (number !== begun) return;
-    const lost = what.kits.filter((_, n) => !books[n]).map(([, name]) => name);
+    const kits = what.kits.filter(([key]) => books.get(key));
+    const lost = what.kits.filter(([key]) => !books.get(key)).map(([, name]) => name);
     if (lost.length) session.say(`${lost.join(", ")} did not come and ${lost.length === 1 ? "is" : "are"} left out; begin again to hear all.`, true);
-    const kits = what.kits.filter((_, n) => books[n]);
     if (kits.length < 2) return;
-    await engine.loadAhead(new Map(what.kits.flatMap(([key], n) => (books[n] ? [[key, books[n]]] : []))));
+    await engine.loadAhead(new Map(kits.map(([key]) => [key, books.get(key)])));
     if (number !== begun) return;
     set = { ...what, kits };
     order = kits.map((_, n) => n);

@@ -1,4 +1,5 @@
 /** Cells dragged over a surface, and pads from the list onto it. */
+import { dropMark } from "../page/drop_mark.js";
 import { cornerOf } from "./cell_block.js";
 
 const DRAG_TYPE = "application/x-dactyl-pad";
@@ -7,10 +8,7 @@ const PADS = "pads"; // what is dragged: those laid, or the cell of a place
 /** @param {import("./cells.js").Cells} cells */
 export function startCellDrops(cells) {
   const cellOf = ({ target }) => target.closest?.("#surfaces .cell-of");
-  const showOver = (over) => {
-    for (const each of cells.view?.querySelectorAll(".drop-here") ?? []) each.classList.toggle("drop-here", each === over);
-    over?.classList.add("drop-here");
-  };
+  const showOver = dropMark();
 
   document.addEventListener("dragstart", (event) => {
     const cell = cellOf(event);
@@ -23,7 +21,7 @@ export function startCellDrops(cells) {
   });
   document.addEventListener("dragover", (event) => {
     if (!event.dataTransfer.types.includes(DRAG_TYPE)) return;
-    const cell = cellOf(event);
+    const cell = cellOf(event) ?? null;
     showOver(cell);
     if (!cell) return;
     event.preventDefault();

@@ -1,3 +1,4 @@
+import { between } from "../page/ranges.js";
 import { startCellDrops } from "./cell_drops.js";
 import { startCellKeys } from "./cell_keys.js";
 import { blockOf } from "./cell_block.js";
@@ -126,8 +127,7 @@ export class Cells {
   lay(pad, { shiftKey, ctrlKey, metaKey } = PLAIN) {
     if (shiftKey && this.laid.size) {
       const order = /** @type {HTMLElement[]} */ ([...this.view.querySelectorAll("[data-lay]")]).map(({ dataset }) => dataset.lay);
-      const [from, to] = [order.indexOf([...this.laid].at(-1)), order.indexOf(pad)].sort((a, b) => a - b);
-      for (const each of order.slice(from, to + 1)) this.laid.add(each);
+      for (const each of between(order, [...this.laid].at(-1), pad)) this.laid.add(each);
     } else if (ctrlKey || metaKey) {
       if (!this.laid.delete(pad)) this.laid.add(pad);
     } else {

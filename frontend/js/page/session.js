@@ -1,3 +1,5 @@
+import { betweenWithFirst } from "./ranges.js";
+
 const SLOW_MS = 300;
 
 /** What the page knows of the kit: which pads and takes are selected, which are heard alone, the version it shows. */
@@ -144,11 +146,7 @@ export class Session extends EventTarget {
 
   /** The pads from one to another in the order of the sheet; the one selected first stays first. */
   #between(from, to) {
-    const order = this.#order();
-    const [low, high] = [order.indexOf(from), order.indexOf(to)].sort((a, b) => a - b);
-    if (low < 0) return [to]; // an edit took the other away
-    const first = this.selected;
-    return [first, ...order.slice(low, high + 1).filter((pad) => pad !== first)];
+    return betweenWithFirst(this.#order(), { first: this.selected, from, to });
   }
 
   #order() {

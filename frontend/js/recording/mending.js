@@ -14,12 +14,11 @@ export class Mending {
   }
 
   take(stroke, isHit) {
-    return this.#model.mend(() => {
-      const one = this.#model.now(stroke);
-      if (!one) return null;
-      const own = one.place === null ? { time: one.time, level: one.level } : {};
-      return { sentence: `${isHit ? "A hit taken" : "A hit left out"} at ${one.time.toFixed(3)} s of ${this.#nameOf(one)}`, ...RecordingModel.names(one), ...own, isHit };
-    });
+    return this.#decide(stroke, (one) => ({ sentence: `${isHit ? "A hit taken" : "A hit left out"} at ${one.time.toFixed(3)} s of ${this.#nameOf(one)}`, ...decisionOn(one), isHit }));
+  }
+
+  strike(stroke, velocity) {
+    return this.#decide(stroke, (one) => ({ sentence: `A hit of ${this.#nameOf(one)} at velocity ${velocity}`, ...decisionOn(one), isHit: true, velocity }));
   }
 
   /** Put a hit in: at the candidate nearest by, else at the nearest rise of the track, else where it was pressed. */
@@ -41,9 +40,7 @@ export class Mending {
 
   /** Move a hit to a time, or by some seconds from where it is then; if not free it snaps to the rise that is nearest. */
   move(stroke, { to = NaN, by = 0, isFree = false }) {
-    return this.#model.mend(async () => {
-      const one = this.#model.now(stroke);
-      if (!one) return null;
+    return this.#decide(stroke, async (one) => {
       const time = Math.max(0, by ? one.time + by : to);
       const found = await this.#model.rise(one.track, time, isFree ? 0.001 : Math.max(0.002, this.#reach));
       const at = isFree || !found ? time : found.time;
@@ -54,9 +51,7 @@ export class Mending {
 
   /** A flam: a softer stroke before the hit, at a rise 15 to 45 ms before it where there is one. */
   flam(stroke) {
-    return this.#model.mend(async () => {
-      const one = this.#model.now(stroke);
-      if (!one) return null;
+    return this.#decide(stroke, async (one) => {
       const found = await this.#model.rise(one.track, one.time - 0.03, 0.015);
       const isHeard = found?.isRise && one.time - found.time > 0.012;
       const at = isHeard ? found.time : one.time - 0.028;
@@ -65,12 +60,11 @@ export class Mending {
     });
   }
 
-  strike(stroke, velocity) {
+  /** What is made of a stroke as the decisions before have left it; nothing where it has gone. */
+  #decide(stroke, make) {
     return this.#model.mend(() => {
       const one = this.#model.now(stroke);
-      if (!one) return null;
-      const own = one.place === null ? { time: one.time, level: one.level } : {};
-      return { sentence: `A hit of ${this.#nameOf(one)} at velocity ${velocity}`, ...RecordingModel.names(one), ...own, isHit: true, velocity };
+      return one && make(one);
     });
   }
 
@@ -82,4 +76,9 @@ export class Mending {
   get #reach() {
     return Math.min(0.03, 8 * this.#view.secondsPerPixel);
   }
+}
+
+/** What a decision about a stroke names it by; one that was put in by hand has its own place. */
+function decisionOn(one) {
+  return { ...RecordingModel.names(one), ...(one.place === null ? { time: one.time, level: one.level } : {}) };
 }

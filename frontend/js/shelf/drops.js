@@ -1,4 +1,5 @@
 /** Samples dragged from the shelf to pads, and files dropped anywhere. */
+import { dropMark } from "../page/drop_mark.js";
 import { filesOf } from "./upload.js";
 
 const DRAG_TYPE = "application/x-dactyl-samples";
@@ -28,25 +29,21 @@ export function startDrops({ shelf, take, give, giveCell, bringIn }) {
   });
 
   const padUnder = (event) => event.target.closest?.(".row[data-pad], .pad[data-pad], .pad[data-cell], .card-body[data-pad]");
-  let over = null;
+  const showOver = dropMark();
   document.addEventListener("dragover", (event) => {
     const isSamples = event.dataTransfer.types.includes(DRAG_TYPE);
     const isFiles = event.dataTransfer.types.includes("Files");
     if (!isSamples && !isFiles) return;
     const pad = isSamples ? padUnder(event) : null;
     if (pad || isFiles) event.preventDefault();
-    if (over !== pad) {
-      over?.classList.remove("drop-here");
-      pad?.classList.add("drop-here");
-      over = pad;
-    }
+    showOver(pad ?? null);
     document.body.classList.toggle("files-over", isFiles);
   });
   document.addEventListener("dragleave", (event) => {
     if (!event.relatedTarget) document.body.classList.remove("files-over");
   });
   document.addEventListener("drop", async (event) => {
-    over?.classList.remove("drop-here");
+    showOver(null);
     document.body.classList.remove("files-over");
     const ids = event.dataTransfer.getData(DRAG_TYPE);
     if (ids) {

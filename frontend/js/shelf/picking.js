@@ -1,4 +1,6 @@
 /** Samples that are selected on the shelf: by press, by keys, or all that a search finds, those not drawn yet too. */
+import { between } from "../page/ranges.js";
+
 const ABOUT_MS = 180; // after the last step what is known of a sample is fetched
 const NONE = "Click to hear; Shift or Ctrl for several";
 
@@ -47,9 +49,8 @@ export class Picking {
   pick(id, { more = false, range = false, hear = true } = {}) {
     const drawn = this.#drawn;
     if (range && drawn.includes(this.#anchor)) {
-      const [from, to] = [drawn.indexOf(this.#anchor), drawn.indexOf(id)].sort((a, b) => a - b);
       if (!more) this.#picked.clear();
-      for (const each of drawn.slice(from, to + 1)) this.#picked.add(each);
+      for (const each of between(drawn, this.#anchor, id)) this.#picked.add(each);
     } else {
       if (!more) this.#picked = new Set([id]);
       else if (!this.#picked.delete(id)) this.#picked.add(id);
