@@ -174,7 +174,9 @@ SLOW_ANSWERS = """() => {  // every edit takes half a second longer
 
 LISTEN = """async (given) => {  // the highest peak of what sounds within some seconds, or until it is above `enough`
   const [seconds, enough = Infinity] = [given].flat();
-  const { node } = window.dactyl.engine;
+  const { engine } = window.dactyl;
+  while (!engine.node) await new Promise((resolve) => setTimeout(resolve, 10)); // a page that was just opened has none yet
+  const { node } = engine;
   const analyser = new AnalyserNode(node.context, { fftSize: 32768 });  // 0.7 s: nothing is missed between two looks
   node.connect(analyser);
   const window_ = new Float32Array(analyser.fftSize);
