@@ -320,7 +320,7 @@ class Parts(Workshop):
         self.assertEqual({(note, velocity) for _, note, velocity in hits}, {(SNARE, 90)})
         page.wait_for_function(f"() => !({KEPT})().length")
         page.locator("#hit-card summary", has_text="Passes").click()
-        expect(page.locator("#passes li")).to_contain_text(["Pass 1 · 4 hits"])
+        expect(page.locator("#passes li")).to_contain_text("Pass 1 · 4 hits")
         page.click("#passes button[aria-label='mute: pass 1']")
         expect(page.locator("#passes button[aria-label='hear: pass 1']")).to_be_visible()
 

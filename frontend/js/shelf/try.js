@@ -21,8 +21,8 @@ export function startTry(session, engine, shelf) {
     const isWanted = () => tried?.take === take && tried.sample === sample; // not walked on
     engine.tried = `${take}:${sample}`;
     await engine.loadPlaybook([pad]);
-    await engine.arrival(pad, number);
-    if (isWanted() && !engine.isPartPlaying) engine.hearTake(pad, number);
+    const isHere = await engine.arrival(pad, number); // however late it comes: another take would stand in for it
+    if (isHere && isWanted() && !engine.isPartPlaying) engine.hearTake(pad, number);
   };
 
   shelf.onWalk((sample) => {

@@ -111,7 +111,7 @@ export class Engine extends EventTarget {
     this.#send({ type: "take", pad, number });
   }
 
-  /** Resolves once the sounds of a take are here. */
+  /** Resolves once the sounds of a take are here; to false where they can't be. */
   arrival(pad, number) {
     return this.#loader.arrival(pad, number);
   }

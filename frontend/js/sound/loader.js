@@ -7,6 +7,7 @@ import { HeldSounds } from "./held.js";
 
 const KEYS_AT_ONCE = 32;
 const AGAIN_MS = 60;
+const LOOK_MS = 40;
 
 /** @typedef {import("./held.js").Extent} Extent */
 
@@ -16,6 +17,7 @@ export class SoundLoader extends EventTarget {
   #others = [];
   #held;
   #wanted = new Set();
+  /** What the server could not read. */ #broken = new Set();
   #queue = { head: [], whole: [] };
   #isBusy = false;
   #samples = new Map();
@@ -55,7 +57,7 @@ export class SoundLoader extends EventTarget {
   /** These takes were struck before they arrived: fetch them next. @param {[number, number][]} takes @param {object[]} [pads] whose they are; this kit's */
   hurry(takes, pads) {
     const of = pads ? new Map(pads.map((pad) => [pad.id, pad])) : this.#pads;
-    const keys = takes.flatMap(([pad, number]) => (of.get(pad)?.regions[number]?.sounds ?? []).map(([key]) => key));
+    const keys = takes.flatMap(([pad, number]) => keysOf(of, pad, number));
     const missing = keys.filter((key) => !this.#held.isWhole(key));
     this.#held.prefer(keys);
     this.#queue.whole = [...new Set([...missing, ...this.#queue.whole])];
@@ -63,11 +65,12 @@ export class SoundLoader extends EventTarget {
     this.#work();
   }
 
-  /** Resolves once the sounds of a take are here, or after three seconds: then something else must stand in. */
+  /** Resolves once the sounds of a take are here; to false where one can't be read, or where the pad plays others by then. */
   async arrival(pad, number) {
-    this.hurry([[pad, number]]);
-    const isHere = () => (this.#pads.get(pad)?.regions[number]?.sounds ?? []).every(([key]) => this.#held.has(key));
-    for (let tries = 0; tries < 75 && !isHere(); tries++) await pause(40);
+    const keys = keysOf(this.#pads, pad, number);
+    for (this.hurry([[pad, number]]); keys.some((key) => !this.#held.has(key)); await pause(LOOK_MS))
+      if (keys.some((key) => this.#broken.has(key) || !this.#wanted.has(key))) return false;
+    return true;
   }
 
   /** Fetch a sample of the shelf as it is; returns the key to play it by. */
@@ -160,6 +163,7 @@ export class SoundLoader extends EventTarget {
         this.#held.add(sound.key, isAll ? "whole" : extent, sound.frames * sound.channels * 2, isAll && extent === "head");
       }
     this.#send({ type: "sounds", sounds }, [...new Set(sounds.map((sound) => sound.data[0].buffer))]);
+    for (const key of Object.keys(broken)) this.#broken.add(key);
     if (Object.keys(broken).length) this.dispatchEvent(new CustomEvent("broken", { detail: Object.values(broken) }));
     const arrived = new Set([...sounds.map((sound) => sound.key), ...Object.keys(broken)]);
     const late = keys.filter((key) => !arrived.has(key));
@@ -179,6 +183,8 @@ function rounds(pads) {
     }
   return found.filter(Boolean).map((keys) => keys.filter(Boolean)); // places at which no take comes leave holes
 }
+
+const keysOf = (pads, pad, number) => (pads.get(pad)?.regions[number]?.sounds ?? []).map(([key]) => key);
 
 /** Read what the server packed (docs/formats.md); every sound gets a buffer of its own, so that it can move to the audio thread. */
 export function unpack(buffer) {

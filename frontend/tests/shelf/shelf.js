@@ -5,7 +5,9 @@ import { equal, notingTarget, press, settled, taken, test } from "../harness.js"
 const session = notingTarget({ kit: "3", selected: 5, get: async (url, target) => (gets.push([url, target]), comes) });
 const gets = [];
 let comes = true;
-const engine = notingTarget({ tried: "", isPartPlaying: false, loadPlaybook: async (pads) => void engine.calls.push(["loadPlaybook", pads]), arrival: async () => {} });
+let arrives = Promise.resolve(true);
+const engine = notingTarget({ tried: "", isPartPlaying: false, loadPlaybook: async (pads) => void engine.calls.push(["loadPlaybook", pads]), arrival: () => arrives });
+
 const found = { answers: true, samples: [13, 11, 99] };
 const asked = [];
 window.fetch = /** @type {any} */ (async (url) => {
@@ -193,8 +195,15 @@ test("samples are tried in the open take, kept by Enter and given back by Escape
   const used = (key) => trying.key({ key });
   equal([used("x"), used("Enter"), used("Enter")], [false, true, false]);
   equal([posts(), engine.tried, document.body.classList.contains("trying")], [[["/kits/3/takes/77/keep/", { sample: "12" }]], "", false]);
-  trying.begin();
-  typed("End");
+  for (const isHere of [false, true]) {
+    trying.begin();
+    arrives = new Promise((resolve) => setTimeout(() => resolve(isHere), 9000));
+    typed("End");
+    await settled(8900);
+    equal(taken(engine, "hearTake"), []); // another take would stand in for it
+    await settled(200);
+    equal(taken(engine, "hearTake"), isHere ? [[5, 2]] : []);
+  }
   engine.calls.length = 0;
   equal([used("Escape"), engine.tried, taken(engine, "loadPlaybook"), posts()], [true, "", [[[5]]], []]); // prettier-ignore
 });

@@ -7,14 +7,16 @@ const letters = (count, first) => Array.from({ length: count }, (_, n) => String
 
 /** A loader whose answers are made here; what it hands the audio thread is noted, as key and frames. */
 function stand(limitBytes) {
-  const server = { asked: [], late: new Set(), isGone: false };
+  const server = { asked: [], late: new Set(), broken: new Set(), isGone: false };
   const sent = [];
   window.fetch = /** @type {any} */ (async (url) => {
     const [, extent, keys] = url.match(/sounds\/(\w+)\/(.*)\//);
     server.asked.push([extent, keys]);
     if (server.isGone) return { status: 404 };
     const ready = keys.split(".").filter((key) => !server.late.delete(key));
-    return { ok: true, status: 200, arrayBuffer: async () => packed(extent === "whole" ? WHOLE : HEAD, ready) };
+    const broken = ready.filter((key) => server.broken.has(key));
+    const read = ready.filter((key) => !server.broken.has(key));
+    return { ok: true, status: 200, arrayBuffer: async () => packed(extent === "whole" ? WHOLE : HEAD, read, broken) };
   });
   const said = (message) => message.keys ?? message.sounds.map(({ key, data: [left] }) => `${key}${left.length}${left[0] & 255 ? "" : "?"}`);
   const loader = new SoundLoader({ limitBytes, send: (message) => sent.push(said(message)) });
@@ -35,9 +37,10 @@ function stand(limitBytes) {
 }
 
 /** An answer of sounds as the server packs them: the length of the header, the header, the samples. */
-function packed(bytes, keys) {
+function packed(bytes, keys, unread) {
   const sounds = keys.map((key) => ({ key, channels: 1, frames: bytes / 2, of: WHOLE / 2, scale: 1 }));
-  const header = new TextEncoder().encode(JSON.stringify({ sounds, broken: {} }));
+  const broken = Object.fromEntries(unread.map((key) => [key, `${key} can't be read`]));
+  const header = new TextEncoder().encode(JSON.stringify({ sounds, broken }));
   const all = new Uint8Array(4 + header.length + keys.length * bytes);
   new DataView(all.buffer).setUint32(0, header.length, true);
   all.set(header, 4);
@@ -66,6 +69,25 @@ test("what was struck is hurried, what is late is asked for again, and the budge
   const first = sent.splice(0).flat();
   equal([first.filter((one) => one === `${keys[3]}5`).length, first.indexOf(`${keys[50]}20`) < 70], [1, true], "late once, then here; struck first");
   equal([sounds, bytes >= 1500, bytes < 1500 + 8 * WHOLE], [60, true, true]);
+});
+
+test("that a take has come is told however late it is, and that it never will", async () => {
+  const { loader, server, still } = stand(1000);
+  const told = [];
+  const ask = (id) => loader.arrival(id, 0).then((isHere) => told.push([id, isHere]));
+  const { fetch } = window;
+  window.fetch = /** @type {any} */ (async (url) => (await new Promise((resolve) => setTimeout(resolve, 6000)), fetch(url)));
+  server.broken.add("b");
+  loader.want({ whole: true, pads: [pad(1, [["a"]]), pad(2, [["b"]]), pad(3, [["c"]])] });
+  [1, 2, 3].forEach(ask);
+  await settled(5900);
+  equal(told, []);
+  loader.want({ pads: [pad(3, [["d"]])] }); // tried something else
+  await settled(80);
+  equal(told, [[3, false]]);
+  await still();
+  await settled(20000);
+  equal(told, [[3, false], [1, true], [2, false]]); // prettier-ignore
 });
 
 test("of more than fits, no more is fetched than a batch beyond", async () => {
