@@ -19,7 +19,7 @@ RAMP = """(ticks) => {  // from low to high over the strip below the lanes
   const { left, top } = document.getElementById("part-canvas").getBoundingClientRect();
   return ticks.map((tick, n) => [left + view.x(tick), top + (n ? view.lanesBottom + 14 : view.height - 14)]);
 }"""
-HITS = "() => window.dactyl.editor.current.model.hits.map(({ tick, note, velocity }) => [tick, note, velocity])"
+HITS = "() => window.dactyl.editor.current?.model.hits.map(({ tick, note, velocity }) => [tick, note, velocity])"
 STRIKE = """([note, velocity, stamps]) => {  // as a device sends them, with its own stamps
   for (const stamp of stamps) window.dactyl.input.midi([0x99, note, velocity], "test", stamp);
 }"""
@@ -33,18 +33,19 @@ class Parts(Workshop):
 
     def new_part(self, name: str, kit: str = "Ticket Machine") -> Page:
         page = self.kit_page(kit, "/parts/of/{}/")
+        self.begin_part(page, name)
+        page.wait_for_function("() => window.dactyl.editor.current?.lanes.length")
+        return page
+
+    def begin_part(self, page: Page, name: str) -> None:
         page.click("#parts-menu")
         page.fill(".menu .new-part-name", name)
         page.click(".menu .new-part button")
         expect(page.locator("#part-name")).to_have_value(name)
-        page.wait_for_function(
-            "() => window.dactyl.editor.current?.lanes.length && !window.dactyl.editor.current.model.hits.length"
-        )
-        return page
 
     def hits(self, page: Page, count: int) -> list[list[int]]:
         """The hits of the part, once there are ``count``."""
-        page.wait_for_function(f"(count) => ({HITS})().length === count", arg=count)
+        page.wait_for_function(f"(count) => ({HITS})()?.length === count", arg=count)
         return page.evaluate(HITS)
 
     def settle(self, page: Page) -> None:
@@ -331,9 +332,7 @@ class Parts(Workshop):
     def test_a_pad_without_a_note_gets_a_free_one_when_it_is_played_in(self):
         page = self.new_kit("Noteless")
         page.click("#tab-part")
-        page.click("#parts-menu")
-        page.fill(".menu .new-part-name", "Free")
-        page.click(".menu .new-part button")
+        self.begin_part(page, "Free")
         page.wait_for_function("() => window.dactyl.editor.current?.model.about?.name === 'Free'")
         page.locator(".record-group summary").click()
         page.select_option("#count-in", "0")
@@ -349,6 +348,22 @@ class Parts(Workshop):
         page.locator("body").press("Escape")
         ((_, note, velocity),) = self.hits(page, 1)
         self.assertEqual((page.evaluate("(pad) => window.dactyl.ways.noteOf(pad)", number), velocity), (note, 90))
+
+    def test_what_is_pressed_before_a_part_has_come_does_not_reach_the_one_before(self):
+        page = self.new_part("Before")
+        self.drawn(page, (0, "Kick"))
+        held = []
+        page.route("**/data/", lambda route: held.append(route))
+        self.begin_part(page, "After")
+        page.locator("#part-canvas").focus()
+        for key in ("Control+a", "Delete", "Enter", "Control+z", "x"):
+            page.keyboard.press(key)
+        expect(page.locator("#status")).to_have_text("The part is still on its way.")
+        held[0].continue_()
+        page.unroute("**/data/")
+        self.hits(page, 0)
+        page.select_option("#part-choice", label="Before")
+        self.hits(page, 1)
 
     def test_a_second_tab_is_told_and_shown_what_the_first_did(self):
         page = self.new_part("Two tabs")

@@ -16,23 +16,29 @@ export function startEditor(session, engine, input, part, ways, recorded) {
   let editor = null;
   engine.addEventListener("playbook", ({ detail }) => takes.setPlaybook(detail.book));
 
-  const attach = async () => {
-    const root = document.getElementById("part-editor");
-    if (editor?.root === root) return;
-    editor?.close();
-    editor = null;
+  const shown = () => document.getElementById("part-editor");
+  /** The editor of the part that is shown: not the one of a part shown before, while its successor is still on its way. */
+  const current = () => (editor && editor.root === shown() ? editor : null);
+  const attach = () => {
+    const root = shown();
     document.getElementById("part-history").hidden = !root;
-    if (!root) return;
-    await part.ready;
-    if (root.isConnected && !editor) editor = new Editor({ root, session, engine, input, part, takes, ways, recorded });
+    if (current()) return;
+    editor?.close();
+    const isOpen = root && root.dataset.part === String(part.model?.id);
+    editor = isOpen ? new Editor({ root, session, engine, input, part, takes, ways, recorded }) : null;
   };
   session.addEventListener("marked", attach);
-  attach();
+  part.ready.then(() => {
+    part.model.addEventListener("loaded", attach);
+    attach();
+  });
+  const undoes = ({ code, ctrlKey, metaKey }) => code === "KeyZ" && (ctrlKey || metaKey);
   return {
     get current() {
-      return editor;
+      return current();
     },
-    key: (event) => editor?.key(event) ?? false,
+    /** A part that is still on its way takes undoing for itself: the kit's is not meant. */
+    key: (event) => (shown() ? (current()?.key(event) ?? undoes(event)) : false),
   };
 }
 

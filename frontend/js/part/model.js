@@ -2,6 +2,8 @@ import { Sending } from "../page/sending.js";
 import { TimeMap } from "./time.js";
 import { hitOf, merged, tableOf, translated } from "./table.js";
 
+const AGAIN_MS = 2000;
+
 /**
  * The part that is open: its hits in order, what is selected, and its edits on their way to the server, one after
  * another, each with the version the one before it left. Fires "loaded", "changed", "selected".
@@ -47,17 +49,33 @@ export class PartModel extends EventTarget {
     return this.hits.filter(({ id }) => this.selected.has(id));
   }
 
-  /** Open a part; null closes it. Resolves to whether it is there. */
-  async open(id) {
+  /**
+   * Open a part, once the edits of the one before are sent; it is asked for until the server answers.
+   * @returns {Promise<boolean>} whether it is there, and no other was opened meanwhile
+   */
+  open(id) {
     this.#wanted = id;
-    if (!id) return this.#close();
-    const answer = await fetch(`/parts/${id}/data/`, { headers: { "X-Rate": String(this.#rate) } }).catch(() => null);
-    if (this.#wanted !== id) return true;
-    if (!answer?.ok) return this.#close();
-    this.selected.clear();
-    this.#take(await answer.json(), true);
-    this.#fire("loaded");
-    return true;
+    return this.#sending.next(async () => {
+      const answer = await this.#answer(id);
+      if (this.#wanted !== id) return false;
+      if (!answer) return this.#close();
+      this.selected.clear();
+      this.#take(answer, true);
+      this.#fire("loaded");
+      return true;
+    });
+  }
+
+  /** A part as the server holds it; null where there is none, or where another is wanted by now. */
+  async #answer(id) {
+    for (let tries = 0; this.#wanted === id; tries++) {
+      const answer = await fetch(`/parts/${id}/data/`, { headers: { "X-Rate": String(this.#rate) } }).catch(() => null);
+      if (answer?.ok) return answer.json();
+      if (answer && answer.status < 500) return null;
+      if (!tries) this.#say("The part does not come; it is asked for again.", true);
+      await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+    }
+    return null;
   }
 
   #close() {

@@ -21,6 +21,8 @@ export function startPart(session, engine, ways) {
     stopped,
     setRange,
     choose,
+    /** Whether the part that is shown is still on its way. */
+    isComing: () => Boolean(shown()) && shown() !== String(model?.id),
     ready: engine.ready.then(() => {
       model = part.model = new PartModel({ rate: engine.rate, grids, engine, ways, say: (text, isWarning) => session.say(text, isWarning) });
       model.addEventListener("loaded", show);
@@ -33,7 +35,8 @@ export function startPart(session, engine, ways) {
   async function choose(id) {
     if (!model || !id || id === String(model.id)) return;
     const isThere = await model.open(Number(id));
-    if (!isThere) return sessionStorage.removeItem("part");
+    if (!model.id) sessionStorage.removeItem("part");
+    if (!isThere) return;
     sessionStorage.setItem("part", id);
     part.start = 0;
     setRange([0, 0]);

@@ -58,6 +58,7 @@ class Recorder {
 
   begin() {
     const { model } = this.#part;
+    if (this.#part.isComing()) return this.#session.say("The part is still on its way.", true);
     if (!model?.time) return this.#session.say("Begin a part first: open Part, then New part.", true);
     if (this.isOn()) return this.end();
     this.#part.isRecording = true;

@@ -15,9 +15,11 @@ const AROUND_SECONDS = [0.3, 0.5]; // of a hit that is heard in a loop
 
 export function startRecordings({ session, engine, input, part, ways, recorded }) {
   let editor = null;
+  const shown = () => document.getElementById("recording-editor");
+  const current = () => (editor && editor.root === shown() ? editor : null);
   const attach = () => {
-    const root = document.getElementById("recording-editor");
-    if (editor?.root === root) return;
+    const root = shown();
+    if (current()) return;
     editor?.close();
     editor = root ? new RecordingEditor({ root, session, engine, input, part, ways, recorded }) : null;
   };
@@ -25,9 +27,9 @@ export function startRecordings({ session, engine, input, part, ways, recorded }
   attach();
   return {
     get current() {
-      return editor;
+      return current();
     },
-    key: (event) => editor?.key(event) ?? false,
+    key: (event) => current()?.key(event) ?? false,
   };
 }
 

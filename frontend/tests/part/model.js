@@ -1,6 +1,6 @@
 import { lanesOf } from "../../js/part/lanes.js";
 import { PartModel } from "../../js/part/model.js";
-import { equal, test } from "../harness.js";
+import { equal, settled, test } from "../harness.js";
 
 const about = (version) => ({ id: 4, version, ticksPerBeat: 480, tempos: [[0, 500_000]], meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000, rate: 48_000, passes: [[2, "second", true]], writtenFor: "" });
 const row = (id, tick, pass = 0) => [id, tick, 0, 38, 90, 9, 120, tick, pass, tick * 50, tick * 50 + 6000];
@@ -15,7 +15,12 @@ async function open() {
     well: () => ({ ok: true, json: async () => ({ ...about(++server.version), events: [row(10 + server.version, 960)], removed: [1], said: "Done" }) }),
   };
   window.fetch = /** @type {any} */ (async (url, asked) => {
-    if (!asked.method) return { ok: true, json: async () => ({ ...about(server.version), events: [row(1, 0), row(2, 480, 2)], said: "" }) };
+    const id = Number(url.match(/parts\/(\d+)/)[1]);
+    if (!asked.method) {
+      server.sent.push(["open", id]);
+      if (server.mode === "away") throw new TypeError("no network");
+      return { ok: id < 6, status: id < 6 ? 200 : 404, json: async () => ({ ...about(server.version), id, events: [row(1, 0), row(2, 480, 2)], said: "" }) };
+    }
     server.sent.push([url, asked.headers["X-Part-Version"]]);
     if (server.mode === "away") throw new TypeError("no network");
     return answers[server.mode]();
@@ -24,6 +29,7 @@ async function open() {
   const ways = Object.assign(new EventTarget(), { load() {}, isTranslated: false });
   const model = new PartModel({ rate: 48_000, grids: {}, engine: { setPart: (part) => played.push(part && [...part.frames]) }, ways: /** @type {any} */ (ways), say: (...words) => said.push(words) });
   await model.open(4);
+  server.sent = [];
   return { server, said, played, model, state: () => [model.hits.map(({ id }) => id), [...model.selected], model.about.version] };
 }
 
@@ -55,12 +61,33 @@ test("what is refused, or does not come, changes nothing; a stale page is shown 
   equal(said, [["The server does not answer. Is it running? Nothing was changed.", true], ["No.", true], ["Changed elsewhere", true]]);
 });
 
-test("a part that is closed is silent, and takes no edits", async () => {
-  const { model, played, server } = await open();
+test("another part is opened once the edits of the one before are sent; what comes behind is not for it", async () => {
+  const { model, server } = await open();
+  const edits = [model.edit("add"), model.edit("move")];
+  const opened = model.open(5);
   const late = model.edit("add");
-  await model.open(0);
-  equal([await late, model.id, played.at(-1), model.hits], [null, null, null, []]);
-  equal([await model.edit("add"), server.sent.length <= 1], [null, true]);
+  equal([(await Promise.all(edits)).map(Boolean), await opened, await late, model.id], [[true, true], true, null, 5]);
+  equal(server.sent, [["/parts/4/edit/add/", "1"], ["/parts/4/edit/move/", "2"], ["open", 5]]); // prettier-ignore
+});
+
+test("of two that are opened, the second stays; one that is gone leaves silence, and takes no edits", async () => {
+  const { model, played, server } = await open();
+  equal([await Promise.all([model.open(5), model.open(4)]), model.id], [[false, true], 4]); // prettier-ignore
+  await model.open(6);
+  equal([model.id, played.at(-1), model.hits], [null, null, []]);
+  server.sent = [];
+  equal([await model.edit("add"), server.sent], [null, []]);
+});
+
+test("a part that does not come is asked for again", async () => {
+  const { model, server, said } = await open();
+  server.mode = "away";
+  const opened = model.open(5);
+  await settled(5000);
+  equal([model.id, server.sent.length, said], [4, 3, [["The part does not come; it is asked for again.", true]]]); // prettier-ignore
+  server.mode = "well";
+  await settled(2000);
+  equal([await opened, model.id], [true, 5]);
 });
 
 test("lanes stand as the sheet does, then notes without a pad; on wish those alone that are struck", () => {

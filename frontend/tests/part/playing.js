@@ -12,7 +12,7 @@ async function stand({ kept = "", shown = "" } = {}) {
     opened.push(url);
     const id = Number(url.match(/parts\/(\d+)/)[1]);
     const about = { id, name: id === 4 ? "Pulse" : "Storm watch", bars: id - 3, bpm: 119.6, version: 1, ticksPerBeat: 480, tempos: [[0, 500_000]], meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000, rate: 48_000, passes: [], writtenFor: "", events: [] };
-    return { ok: id < 6, json: async () => about };
+    return { ok: id < 6, status: id < 6 ? 200 : 404, json: async () => about };
   });
   const engine = notingTarget({ rate: 48_000, ready: Promise.resolve(), isPartPlaying: false });
   const session = notingTarget({ kit: "3" });
@@ -59,6 +59,8 @@ test("another part is chosen, and one that does not come is not kept", async () 
   const { part, about } = await stand();
   await part.choose("5");
   equal([about.textContent, sessionStorage.getItem("part"), /** @type {any} */ (document.getElementById("part-choice")).selectedOptions[0].text], ["2 bars · 120", "5", "Storm watch"]);
+  document.body.insertAdjacentHTML("beforeend", `<section id="part-editor" data-part="6"></section>`);
+  equal(part.isComing(), true);
   await part.choose("6");
   equal([part.model.id, sessionStorage.getItem("part")], [null, null]);
 });

@@ -18,7 +18,7 @@ async function stand({ writes = async () => ({}), notes = { 1: 36, 2: null }, mo
   const session = notingTarget({ pads: [1] });
   const engine = notingTarget({ rate: RATE, clock: { constant: CONSTANT } });
   const input = notingTarget();
-  const part = { model, isRecording: false, isPlaying: false, start: 480, range: [0, 0], ready: Promise.resolve(), plays: [], play: (...given) => void (part.plays.push(given), (part.isPlaying = true)), toggle: () => (part.isPlaying = false) };
+  const part = { model, isRecording: false, isPlaying: false, start: 480, range: [0, 0], ready: Promise.resolve(), isComing: () => false, plays: [], play: (...given) => void (part.plays.push(given), (part.isPlaying = true)), toggle: () => (part.isPlaying = false) };
   const ways = { noteOf: (pad) => notes[pad] ?? null, writes: (note) => (note < 100 ? note : null), gives: [], giveNote: async (_, pad) => (ways.gives.push(pad), await settled(5), 70) };
   const recorder = startRecorder({ session, engine, input, part, ways });
   await settled();
@@ -45,6 +45,10 @@ test("a loop that is set is recorded from its begin; without a part the way to o
   equal(part.start, 960);
   recorder.begin();
   equal(part.isRecording, false, "the same button ends it");
+  part.isComing = () => true;
+  recorder.begin();
+  equal([taken(session, "say").at(-1)[0], part.isRecording], ["The part is still on its way.", false]); // prettier-ignore
+  part.isComing = () => false;
   model.time = null;
   recorder.begin();
   equal(taken(session, "say").at(-1), ["Begin a part first: open Part, then New part.", true]);
