@@ -10,7 +10,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import lru_cache
 from http.cookiejar import CookieJar
@@ -193,6 +193,12 @@ BEGIN_LISTENING = f"(given) => {{ window.heard = ({LISTEN})(given); }}"
 HEARD = "() => window.heard"  # since then: from before what is to be heard, however busy the machine
 
 PLAYED = "(seconds) => window.dactyl.part.frame > seconds * window.dactyl.engine.rate"  # since the part began
+
+
+def follow(page: Page, press: Callable[[], object]) -> None:
+    """Press what leads to another page, and wait until its scripts run: until then it hears no keys."""
+    with page.expect_navigation():
+        press()
 
 
 def drag(page: Page, start: tuple[float, float], end: tuple[float, float], *keys: str) -> None:

@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import Workshop
+from dactyl.site.tests.served import Workshop, follow
 
 UNNAMED = """() => {  // what can be used but has no name for those who hear the page; and ids that stand twice
   const isShown = (element) => element.checkVisibility({ visibilityProperty: true }) && element.getClientRects().length;
@@ -87,7 +87,7 @@ class Access(Workshop):
         page.wait_for_selector("#about strong")
         yield "shelf"
         page.goto("/")
-        page.click("text=Ferry House")
+        follow(page, lambda: page.click("text=Ferry House"))
         for tab in TABS:
             page.click(f"#card-tab-{tab}")
             page.wait_for_selector(f"#card [data-tab={tab}]")

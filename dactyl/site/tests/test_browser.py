@@ -21,6 +21,7 @@ from dactyl.site.tests.served import (
     SLOW_ANSWERS,
     BrowserCase,
     Server,
+    follow,
     open_page,
     open_window,
     server,
@@ -41,7 +42,7 @@ class Story(KitPages):
     def test_from_one_shots_to_a_kit_that_plays_and_leaves_as_stems(self):
         page = self.page()
         page.fill("#new-name", "Quay kit")
-        page.keyboard.press("Enter")
+        follow(page, lambda: page.keyboard.press("Enter"))
         page.wait_for_selector(".row.empty")
         snares = {
             f"snare_{n}.wav": sound_bytes(hit(-30 + 6 * n, seed=n, rate_hz=44_100), rate_hz=44_100) for n in range(4)
@@ -207,7 +208,7 @@ class Kills(BrowserCase):
             served.start()
             self.wait_for(lambda: self.samples_on(served) == 470 + 200)
             page.goto(f"{served.url}/")
-            page.click("text=Ferry House")
+            follow(page, lambda: page.click("text=Ferry House"))
             page.fill("#kit-name", "Ferry House, night")
             page.press("#kit-name", "Enter")
             expect(page.locator("#undo")).to_contain_text("Kit named")
@@ -218,7 +219,7 @@ class Kills(BrowserCase):
             served.stop(signal.SIGKILL)
             served.start()
             page.goto(f"{served.url}/")
-            page.click("text=Ferry House, night")
+            follow(page, lambda: page.click("text=Ferry House, night"))
             page.click("#tab-bounce")
             page.wait_for_selector(".stem.mix", timeout=30_000)
             self.assertEqual([path.name for path in (served.data / "bounces").iterdir()], ["1"])

@@ -29,6 +29,10 @@ LATE = """() => {  // what is posted goes out late
     else send.apply(this, body);
   };
 }"""
+PLAYED_BY = """(count) => {  // whether so many hits are heard, each by a pad
+  const heard = window.dactyl.part.model.heard();
+  return heard.length === count && heard.every(({ note }) => window.dactyl.ways.padsOfNote(note).length);
+}"""
 HITS = "() => { window.struck = []; window.dactyl.input.addEventListener('hit', ({ detail }) => window.struck.push(detail.pads)); }"
 
 DELETE_BETWEEN = """() => {
@@ -241,11 +245,7 @@ class Maps(Workshop):
             choice.select_option(label=label)
             expect(page.locator(f"[data-line='{note}'] .why")).to_contain_text("chosen by hand")
         expect(page.locator("#unmet")).to_be_hidden()
-        page.wait_for_function("() => window.dactyl.part.model.heard().length === 4")
-        played = page.evaluate(
-            "() => window.dactyl.part.model.heard().map(({ note }) => window.dactyl.ways.padsOfNote(note).length)"
-        )
-        self.assertTrue(all(played), played)
+        page.wait_for_function(PLAYED_BY, arg=4)
         self.assertEqual(page.evaluate("() => window.dactyl.part.model.hits.map(({ note }) => note)"), [3, 4, 90, 91])
         page.click("#write-translation")
         page.wait_for_function("() => !window.dactyl.part.model.about.writtenFor")

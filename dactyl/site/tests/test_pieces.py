@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import LISTEN, Workshop
+from dactyl.site.tests.served import LISTEN, Workshop, follow
 
 PLAYING = "() => window.dactyl.part.isPlaying"
 TRIED = "() => window.dactyl.engine.tried"
@@ -121,7 +121,7 @@ class Pieces(Workshop):
         page.keyboard.press("Shift+ArrowDown")
         page.keyboard.press("Control+c")
         page.goto("/")
-        page.click("text=Engine Deck")
+        follow(page, lambda: page.click("text=Engine Deck"))
         page.wait_for_selector("#surface[data-started]")
         rows = page.locator(".row[data-pad]").count()
         page.keyboard.press("Control+v")

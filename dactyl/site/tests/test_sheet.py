@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
 from dactyl.site.tests.kit_pages import KitPages
-from dactyl.site.tests.served import BEGIN_LISTENING, HEARD, LISTEN
+from dactyl.site.tests.served import BEGIN_LISTENING, HEARD, LISTEN, follow
 
 DEVICE = """() => {
   window.device = { name: "Two by eight", state: "connected", onmidimessage: null };
@@ -141,7 +141,7 @@ class Sheet(KitPages):
         package = download.value.path().read_bytes()
         other = self.page()
         other.set_input_files("#kit-file", {"name": "Packed.zip", "mimeType": "application/zip", "buffer": package})
-        other.click("#opened a")
+        follow(other, lambda: other.click("#opened a"))
         expect(self.rows(other).first.locator(".choke")).to_have_value("Q")
         expect(other.locator("#card .layers > li")).to_have_count(3)
         self.assertEqual(
@@ -217,10 +217,14 @@ class Sheet(KitPages):
         files = {"Solo kick.wav": sound_bytes(hit(-6, seed=63)), "Solo snare.wav": sound_bytes(hit(-6, seed=64))}
         page = self.new_kit("Solo", files)
 
-        def heard(key: str) -> bool:
-            self.settle(page)
-            page.keyboard.press(key)
-            return page.evaluate(LISTEN, 0.2) > 0.01
+        def is_silent_at_last(key: str) -> bool:
+            """The first strikes may come before the tables of an edit have."""
+            for _ in range(10):
+                self.settle(page)
+                page.keyboard.press(key)
+                if page.evaluate(LISTEN, 0.2) < 0.01:
+                    return True
+            return False
 
         page.click("#inputs summary")
         page.uncheck("#follow")
@@ -230,18 +234,18 @@ class Sheet(KitPages):
             self.heard_at_last(page, lambda key=key: page.keyboard.press(key))
         page.keyboard.press("n")
         self.heard_at_last(page, lambda: page.keyboard.press("a"))
-        self.assertFalse(heard("s"))
+        self.assertTrue(is_silent_at_last("s"))
         page.keyboard.press("n")
         page.keyboard.press("m")
         expect(page.locator("#undo")).to_contain_text("uted")
         self.heard_at_last(page, lambda: page.keyboard.press("s"))
-        self.assertFalse(heard("a"))
+        self.assertTrue(is_silent_at_last("a"))
 
     def test_the_whole_job_by_keyboard_alone(self):
         page = self.page()
         page.locator("#new-name").focus()
         page.keyboard.type("By keys")
-        page.keyboard.press("Enter")
+        follow(page, lambda: page.keyboard.press("Enter"))
         page.wait_for_selector(".row.empty")
         self.bring_in(page, {f"Keys snare {n}.wav": sound_bytes(hit(-30 + 9 * n, seed=650 + n)) for n in range(3)})
         page.locator("body").press("Escape")

@@ -5,7 +5,7 @@ from base64 import b64encode
 from playwright.sync_api import Page, expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
-from dactyl.site.tests.served import Workshop
+from dactyl.site.tests.served import Workshop, follow
 
 DROP = """([selector, files]) => {  // as a hand drops files from elsewhere
   const held = new DataTransfer();
@@ -52,14 +52,14 @@ class Shelf(Workshop):
         self.assertTrue(answer.value.ok)
         sample = card.locator("[data-hear]").first.get_attribute("data-hear")
         self.assertIn(f"/samples/{sample}/", answer.value.url)
-        card.click()
+        follow(page, card.click)
         page.click("#tab-outputs")
         page.wait_for_selector("[data-view=outputs]")
         was = page.url
         page.goto("/")
         expect(page.locator("#go-on")).to_contain_text("Go on with Ferry House")
-        page.click("#go-on a")
-        page.wait_for_url(was)
+        follow(page, lambda: page.click("#go-on a"))
+        self.assertEqual(page.url, was)
 
     def test_samples_are_selected_in_a_row_told_apart_and_begun_a_kit_with(self):
         page = self.page("/shelf/")
@@ -82,7 +82,7 @@ class Shelf(Workshop):
         expect(page.locator("#status")).to_have_text("5 samples set to ride.")
         page.select_option("#shelf-find select[name=kind]", "ride")
         expect(samples).to_have_count(5)
-        page.click("#stack-picked")  # where no kit is open, a new one is begun
+        follow(page, lambda: page.click("#stack-picked"))  # where no kit is open, a new one is begun
         expect(page.locator(".proposal-head h2")).to_contain_text("5 files on")
         page.click("#apply-proposal")
         expect(page.locator(".row[data-pad]:not(.empty)")).to_have_count(1)
