@@ -22,8 +22,13 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
     BracketRight: () => session.showBank?.(1),
   };
 
+  let isTabbed = false; // whether the focus was led by Tab to where it is: Space presses there what it stands on, else it plays
+  document.addEventListener("pointerdown", () => (isTabbed = false), { capture: true });
+  const isForFocus = (target) => target.matches?.("[type=checkbox], [type=radio], summary") || (isTabbed && target.matches?.("button, [role=button]"));
+
   document.addEventListener("keydown", (event) => {
     const { code, key, target, repeat } = event;
+    if (key === "Tab") isTabbed = true;
     if (trying?.key(event)) return event.preventDefault();
     if (key === "Escape" && recorder?.isOn()) return recorder.end();
     if (key === "Escape" && editor?.key(event)) return event.preventDefault();
@@ -41,7 +46,7 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
     if (!isTyping && first.some((use) => use(event))) return event.preventDefault();
     if (!isTyping && session.kit && withControl(event)) return event.preventDefault();
     if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
-    if (isTyping || (code === "Space" && target.matches?.("[type=checkbox], [type=radio], summary"))) return;
+    if (isTyping || (code === "Space" && isForFocus(target))) return;
     if (input && playPad(event)) return event.preventDefault();
     if (key === "?") return document.getElementById("keys").showModal();
     if (commands[code] && !repeat) {

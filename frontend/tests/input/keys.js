@@ -54,6 +54,18 @@ test("each command has its key", () => {
   equal(taken(part, "toggle").length, 1, "not behind a dialog");
 });
 
+test("Space presses a button that Tab led to, and plays where a pointer led there", () => {
+  draw();
+  const button = /** @type {HTMLButtonElement} */ (document.body.appendChild(document.createElement("button")));
+  button.focus();
+  const isPlayed = () => [press("Space").defaultPrevented, taken(part, "toggle").length];
+  equal(isPlayed(), [true, 1]);
+  press("Tab", "Tab");
+  equal(isPlayed(), [false, 0]);
+  button.dispatchEvent(new PointerEvent("pointerdown", { bubbles: true }));
+  equal(isPlayed(), [true, 1]);
+});
+
 test("a field keeps its keys, its own undo, and gives back what was in it on Escape", () => {
   draw();
   const field = /** @type {HTMLInputElement} */ (document.getElementById("field"));
