@@ -84,7 +84,8 @@ if (workshop) {
     startTakeDrops(session);
     startThen(session);
     const trying = startTry(session, engine, shelf);
-    const first = [startFlip(session, engine, ways), startSwap(session, engine, input), startCuts(session, input), startPlan(session, engine, input), startTabs(), startWave(session, engine), startTakes(session, engine), startChips(engine)];
+    const ofKit = [startFlip(session, engine, ways), startSwap(session, engine, input), startCuts(session, input), startPlan(session, engine, input)];
+    const first = [...ofKit, startTabs(), startWave(session, engine), startTakes(session, engine), startChips(engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });
     startBounces();
     window.dactyl = { engine, input, ways, practice, part, editor, recorder, recording, recorded }; // for looking in from the console, and for the tests

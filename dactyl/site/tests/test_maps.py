@@ -209,6 +209,7 @@ class Maps(Workshop):
         page.fill(".menu .new-part-name", "From the box")
         page.click(".menu .new-part button")
         expect(page.locator("#part-name")).to_have_value("From the box")
+        page.wait_for_function("() => window.dactyl.editor.current")
         page.evaluate("() => { document.getElementById('count-in').value = '0'; }")
         page.click("#record")
         page.wait_for_function(PLAYED, arg=0.1)

@@ -42,7 +42,8 @@ export function startCuts(session, input) {
     const cut = dotAt(at, ".cut");
     const link = /** @type {HTMLElement} */ (dotAt(at, ".link"));
     const [by, of] = [names()[row], names()[column]];
-    says([cut?.getAttribute("data-words") ?? `${by} does not cut ${row === column ? "itself" : of}`, link ? `${of} sounds along at ${Math.round(Number(link.dataset.strength) * 100)} %` : ""].filter(Boolean).join("; "));
+    const cuts = cut?.getAttribute("data-words") ?? `${by} does not cut ${row === column ? "itself" : of}`;
+    says(link ? `${cuts}; ${of} sounds along at ${Math.round(Number(link.dataset.strength) * 100)} %` : cuts);
   }
 
   function press(at, isBoth = mode() === "both") {

@@ -18,8 +18,10 @@ export function startSwap(session, engine, input) {
   /** What the tables are asked for: the piece, whether it is made as loud, which pad stands for which. */
   const tried = () => {
     if (!chosen || chosen.dataset.drum === "0") return "";
-    const pairs = [...view().querySelectorAll("#swap-pairs tr")].map((row) => [row.dataset.own, row.querySelector("select").value]).filter(([, other]) => other !== "");
-    return `${chosen.dataset.drum}.${levelled().checked ? 1 : 0}.${pairs.map(([pad, other]) => `${pad}-${other}`).join("_")}.${/** @type {HTMLInputElement} */ (document.getElementById("swap-mic"))?.value ?? ""}`;
+    const lines = [...view().querySelectorAll("#swap-pairs tr")].map((row) => [row.dataset.own, row.querySelector("select").value]);
+    const pairs = lines.filter(([, other]) => other !== "").map(([pad, other]) => `${pad}-${other}`);
+    const mic = /** @type {HTMLInputElement} */ (document.getElementById("swap-mic"))?.value ?? "";
+    return [chosen.dataset.drum, levelled().checked ? 1 : 0, pairs.join("_"), mic].join(".");
   };
   const levelled = () => /** @type {HTMLInputElement} */ (document.getElementById("swap-levelled"));
 

@@ -174,7 +174,8 @@ export class Cells {
       bank.hidden = Number(bank.dataset.cellsOf) !== this.#bank;
       bank.classList.toggle("played", !isArranging);
     }
-    for (const button of /** @type {NodeListOf<HTMLElement>} */ (view.querySelectorAll("[data-cell-bank]"))) button.setAttribute("aria-pressed", String(Number(button.dataset.cellBank) === this.#bank));
+    for (const button of /** @type {NodeListOf<HTMLElement>} */ (view.querySelectorAll("[data-cell-bank]")))
+      button.setAttribute("aria-pressed", String(Number(button.dataset.cellBank) === this.#bank));
     const { places } = this;
     if (!places.includes(this.cursor)) this.cursor = Math.min(...places);
     for (const cell of /** @type {NodeListOf<HTMLElement>} */ (view.querySelectorAll(".cell-of"))) {

@@ -27,7 +27,8 @@ export function startTeaching(session, input) {
     if (!teaching) return place.replaceChildren();
     const { cells, at, notes } = teaching;
     const words = document.createElement("span");
-    words.append("Strike the lit cell: ", Object.assign(document.createElement("b"), { textContent: `${at + 1} of ${cells.length}` }), at ? ` · the last sent ${notes.get(cells[at - 1]) ?? "nothing"}` : ", the lower left one");
+    const which = Object.assign(document.createElement("b"), { textContent: `${at + 1} of ${cells.length}` });
+    words.append("Strike the lit cell: ", which, at ? ` · the last sent ${notes.get(cells[at - 1]) ?? "nothing"}` : ", the lower left one");
     place.replaceChildren(words, button("Skip", () => go(1)), button("Back", () => go(-1)), button("Finish", finish), button("Cancel", stop));
   }
 

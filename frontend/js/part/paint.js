@@ -10,7 +10,10 @@ const SOUNDING_FRAMES = 0.11; // seconds that a struck hit stays lit
 export function inks() {
   const style = getComputedStyle(document.documentElement);
   const of = (name) => style.getPropertyValue(name).trim();
-  return { paper: of("--paper"), paper2: of("--paper-2"), line: of("--line"), hair: of("--hair"), ink: of("--ink"), ink2: of("--ink-2"), choice: of("--choice"), wash: of("--wash"), sound: of("--sound"), warn: of("--warn") };
+  return {
+    paper: of("--paper"), paper2: of("--paper-2"), line: of("--line"), hair: of("--hair"), ink: of("--ink"), ink2: of("--ink-2"),
+    choice: of("--choice"), wash: of("--wash"), sound: of("--sound"), warn: of("--warn"),
+  }; // prettier-ignore
 }
 
 /** Hear of every change of theme until `signal`. @param {(colours: ReturnType<typeof inks>) => void} changed */

@@ -108,8 +108,9 @@ export function startPart(session, engine, ways) {
   loop.addEventListener("change", () => engine.setLoop(loop.checked));
   choice.addEventListener("change", () => {
     const { value } = choice;
-    if (document.getElementById("part-editor")) window.htmx.ajax("GET", `/parts/of/${session.kit}/?part=${value}`, { target: "#view" }).then(() => history.replaceState(history.state, "", `/parts/of/${session.kit}/?part=${value}`));
-    else choose(value);
+    if (!shown()) return choose(value);
+    const url = `/parts/of/${session.kit}/?part=${value}`;
+    window.htmx.ajax("GET", url, { target: "#view" }).then(() => history.replaceState(history.state, "", url));
   });
   engine.addEventListener("ended", stopped);
   engine.addEventListener("report", ({ detail }) => {

@@ -38,7 +38,12 @@ export class Unwritten {
   get hits() {
     const { model } = this.#part;
     const waiting = this.#passes.filter(({ part }) => part === model.id);
-    const hits = waiting.flatMap(({ hits: own }, p) => own.map(([frame, note, velocity, channel, held], n) => ({ id: -1 - p * MOST_HITS - n, tick: model.time.tickAt(frame), order: 1e6, note, velocity, channel, length: 0, played: 0, pass: 0, frame, until: held ? frame + held : 0 })));
+    const hits = waiting.flatMap(({ hits: own }, pass) =>
+      own.map(([frame, note, velocity, channel, held], n) => ({
+        id: -1 - pass * MOST_HITS - n, tick: model.time.tickAt(frame), order: 1e6, note, velocity, channel, length: 0, played: 0, pass: 0,
+        frame, until: held ? frame + held : 0,
+      })),
+    ); // prettier-ignore
     return hits.sort((a, b) => a.frame - b.frame);
   }
 

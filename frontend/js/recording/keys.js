@@ -14,7 +14,7 @@ export function startKeys(canvas, editor, signal) {
   const tell = () => {
     const { selected, tracks } = editor.model;
     const track = tracks[editor.chosen];
-    says.textContent = selected ? `${track.name}, ${selected.time.toFixed(3)} seconds, velocity ${selected.velocity}, ${Math.round(selected.sure * 100)} % sure, ${selected.isTaken ? "taken" : "left out"}` : `${track.name}, ${editor.model.taken(track.id).length} hits`;
+    says.textContent = `${track.name}, ${selected ? inWords(selected) : `${editor.model.taken(track.id).length} hits`}`;
   };
 
   function walk(by, among) {
@@ -93,4 +93,9 @@ export function startKeys(canvas, editor, signal) {
     act(event);
     return true;
   };
+}
+
+/** @param {import("./model.js").Stroke} stroke */
+function inWords({ time, velocity, sure, isTaken }) {
+  return `${time.toFixed(3)} seconds, velocity ${velocity}, ${Math.round(sure * 100)} % sure, ${isTaken ? "taken" : "left out"}`;
 }

@@ -39,7 +39,9 @@ export class Waves {
         isHere = false;
         continue;
       }
-      for (let n = Math.max(first, block * blockFrames); n < Math.min(last, (block + 1) * blockFrames); n++) values[n - first] = ((data[(n - block * blockFrames) * channels] ?? 0) * fullScale) / 32767;
+      const begin = block * blockFrames;
+      for (let n = Math.max(first, begin); n < Math.min(last, begin + blockFrames); n++)
+        values[n - first] = ((data[(n - begin) * channels] ?? 0) * fullScale) / 32767;
     }
     return isHere ? values : null;
   }

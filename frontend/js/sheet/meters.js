@@ -33,7 +33,9 @@ export function startMeters(engine) {
 function meter(name, number) {
   const row = document.createElement("div");
   row.className = "meter";
-  row.innerHTML = `<span class="out tone-${number}">${number + 1}</span><span class="meter-name"></span><svg viewBox="0 0 54 8" preserveAspectRatio="none" aria-hidden="true"><path class="under" d="M0 4H54"/><path class="zero" d="M48 0V8"/><path class="level" d="M0 4H0"/></svg><output class="mono"></output>`;
+  row.innerHTML = `<span class="out tone-${number}">${number + 1}</span><span class="meter-name"></span>
+    <svg viewBox="0 0 54 8" preserveAspectRatio="none" aria-hidden="true"><path class="under" d="M0 4H54"/><path class="zero"
+    d="M48 0V8"/><path class="level" d="M0 4H0"/></svg><output class="mono"></output>`;
   row.querySelector(".meter-name").textContent = name;
   row.title = "Peak in dB; click to forget";
   return row;

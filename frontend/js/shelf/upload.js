@@ -26,7 +26,9 @@ export async function upload(files, { session, onListed }) {
   onListed();
   if (!lost.length) return;
   const [{ path, why }] = lost;
-  session.say(`${lost.length} file${lost.length === 1 ? "" : "s"} could not be sent (${path}${lost.length > 1 ? "…" : ""}). ${why || "The server did not answer."} Bring them in again; the others are here.`, true);
+  const said = `${lost.length} file${lost.length === 1 ? "" : "s"}`;
+  const which = `${path}${lost.length > 1 ? "…" : ""}`;
+  session.say(`${said} could not be sent (${which}). ${why || "The server did not answer."} Bring them in again; the others are here.`, true);
 }
 
 /** Send one file; null when it is there, else what the server said of it. */
