@@ -9,7 +9,9 @@ startCut(session, engine);
 
 /** A loop of 48,000 frames in three slices, its first sound 200 frames after its begin. */
 async function open() {
-  document.body.innerHTML = `<canvas id="cut-canvas" tabindex="0" style="position:fixed;left:0;top:0;width:${WIDTH}px;height:150px" data-frames="48000" data-cuts="200,10000,30000" data-sample="6" data-onset="200" data-rate="48000" data-url="/peaks/"></canvas><input id="cut-starts"><b id="cut-pieces"></b>`;
+  document.body.innerHTML = `<canvas id="cut-canvas" tabindex="0" style="position:fixed;left:0;top:0;width:${WIDTH}px;height:150px"
+    data-frames="48000" data-cuts="200,10000,30000" data-sample="6" data-onset="200" data-rate="48000" data-url="/peaks/"></canvas><input
+    id="cut-starts"><b id="cut-pieces"></b>`;
   const canvas = document.getElementById("cut-canvas");
   canvas.setPointerCapture = () => {};
   session.dispatchEvent(new Event("marked"));
@@ -17,7 +19,10 @@ async function open() {
   canvas.focus();
   engine.calls.length = 0;
   const point = (kind, frame, more = {}) => pointer(kind, canvas, { clientX: frame / 100, clientY: 40, ...more });
-  return { canvas, point, starts: () => /** @type {HTMLInputElement} */ (document.getElementById("cut-starts")).value, heard: () => taken(engine, "hear").map(([, { from, count }]) => [from, count]) };
+  return {
+    canvas, point, starts: () => /** @type {HTMLInputElement} */ (document.getElementById("cut-starts")).value,
+    heard: () => taken(engine, "hear").map(([, { from, count }]) => [from, count]),
+  }; // prettier-ignore
 }
 
 test("a press in a slice hears it from its boundary to the next, as long as it plays", async () => {

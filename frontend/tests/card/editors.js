@@ -8,8 +8,12 @@ startEditors(session);
 
 /** A curve of three points and an envelope, as the card draws them. */
 function draw({ points = [[1, 1], [64, 64], [127, 127]], envelope = "" } = {}) {
-  document.body.innerHTML = `<svg id="curve-editor" tabindex="0" viewBox="0 0 127 127" style="position:fixed;left:0;top:0;width:${127 * SCALE}px;height:${127 * SCALE}px" data-points="${JSON.stringify(points)}" data-set="/curve/"><path class="line"></path></svg>
-    <svg id="envelope-editor" viewBox="0 0 288 64" style="position:fixed;left:0;top:300px;width:${288 * SCALE}px;height:${64 * SCALE}px" data-attack="0" data-hold="10" data-decay="" data-sustain="0.5" data-release="100" data-set="/envelope/" ${envelope}><path class="fill"></path><path class="line"></path></svg>`;
+  document.body.innerHTML = `<svg id="curve-editor" tabindex="0" viewBox="0 0 127 127"
+    style="position:fixed;left:0;top:0;width:${127 * SCALE}px;height:${127 * SCALE}px" data-points="${JSON.stringify(points)}"
+    data-set="/curve/"><path class="line"></path></svg>
+    <svg id="envelope-editor" viewBox="0 0 288 64" style="position:fixed;left:0;top:300px;width:${288 * SCALE}px;height:${64 * SCALE}px"
+    data-attack="0" data-hold="10" data-decay="" data-sustain="0.5" data-release="100" data-set="/envelope/" ${envelope}><path
+    class="fill"></path><path class="line"></path></svg>`;
   const [curve, shape] = ["curve-editor", "envelope-editor"].map((id) => /** @type {any} */ (document.getElementById(id)));
   for (const one of [curve, shape]) one.setPointerCapture = () => {};
   session.calls.length = 0;

@@ -14,8 +14,11 @@ startThen(session);
 
 /** Two layers: 1 and 2 in the first, 3 and 4 in the second; a row of another pad. */
 function drawCard() {
-  const take = (id, layer, position) => `<li class="take${id === 4 ? " off" : ""}" tabindex="-1" id="t${id}" data-take="${id}" data-number="${id - 1}" data-layer="${layer}" data-position="${position}"></li>`;
-  document.body.innerHTML = `<div id="card"><ul><li data-layer="10" id="layer-10"><button data-open-layer="3"></button><ol>${take(1, 10, 0)}${take(2, 10, 1)}</ol></li><li data-layer="11" id="layer-11"><ol>${take(3, 11, 0)}${take(4, 11, 1)}</ol></li></ul></div>
+  const take = (id, layer, position) => `<li class="take${id === 4 ? " off" : ""}" tabindex="-1" id="t${id}" data-take="${id}" data-number="${id - 1}"
+    data-layer="${layer}" data-position="${position}"></li>`;
+  document.body.innerHTML = `<div id="card"><ul><li data-layer="10" id="layer-10"><button
+    data-open-layer="3"></button><ol>${take(1, 10, 0)}${take(2, 10, 1)}</ol></li><li data-layer="11"
+    id="layer-11"><ol>${take(3, 11, 0)}${take(4, 11, 1)}</ol></li></ul></div>
     <div class="row" id="row" data-pad="77" tabindex="0"></div>`;
   Object.assign(session, { takes: [], clipboard: null });
   for (const stand of [session, engine]) stand.calls.length = 0;
@@ -54,7 +57,15 @@ test("with Alt a take moves in its layer and between layers; X turns it off and 
   drawCard();
   typed("t2", "Alt+ArrowUp", "Alt+ArrowDown", "Alt+ArrowLeft", "Alt+ArrowRight", "KeyX", "Delete");
   typed("t4", "KeyX", "Enter", "KeyQ");
-  equal(posts(), [["2/move/", { by: "-1" }], ["2/move/", { by: "1" }], ["2/move/", { by: "softer" }], ["2/move/", { by: "louder" }], ["2/set/is_enabled/", { value: "0" }], ["2/remove/", {}], ["4/set/is_enabled/", { value: "1" }]]); // prettier-ignore
+  equal(
+    posts(),
+    [
+      ...["-1", "1", "softer", "louder"].map((by) => ["2/move/", { by }]),
+      ["2/set/is_enabled/", { value: "0" }],
+      ["2/remove/", {}],
+      ["4/set/is_enabled/", { value: "1" }],
+    ],
+  ); // prettier-ignore
   equal(taken(engine, "hearTake"), [[5, 3]]);
 });
 
@@ -106,9 +117,13 @@ test("a drag that ends nowhere leaves no mark, and changes nothing", () => {
 
 /** A proposal of a pad of two layers, and a place for what is left out; `moved` draws it as the server would. */
 function drawProposal(places = [[8, "0.0"], [9, "0.0"], [6, "0.1"]]) {
-  const chip = (/** @type {any[]} */ [sample, place]) => `<button class="chip" aria-selected="false" id="c${sample}" data-sample="${sample}" data-place="${place}"></button>`;
-  document.body.innerHTML = `<button id="apply-proposal" hx-post="/kits/3/stack/4/apply/"></button><div class="proposed" id="p0"><input class="proposed-name"><b class="doubt"></b><div data-layer-place="0.0" id="low"></div><div data-layer-place="0.1" id="high"></div>${places.map(chip).join("")}</div>
-    <div class="proposed" id="p1"></div><div class="proposed" id="p2"><input class="proposed-name"><b class="doubt"></b></div><div class="left-over" id="left"></div><button data-next-doubt></button>`;
+  const chip = (/** @type {any[]} */ [sample, place]) => `<button class="chip" aria-selected="false" id="c${sample}" data-sample="${sample}"
+    data-place="${place}"></button>`;
+  document.body.innerHTML = `<button id="apply-proposal" hx-post="/kits/3/stack/4/apply/"></button><div class="proposed" id="p0"><input
+    class="proposed-name"><b class="doubt"></b><div data-layer-place="0.0" id="low"></div><div data-layer-place="0.1"
+    id="high"></div>${places.map(chip).join("")}</div>
+    <div class="proposed" id="p1"></div><div class="proposed" id="p2"><input class="proposed-name"><b class="doubt"></b></div><div class="left-over"
+    id="left"></div><button data-next-doubt></button>`;
   asked.length = engine.calls.length = session.calls.length = 0;
 }
 const chipTyped = (id, ...chords) => (at(id).focus(), chords.map((chord) => chipKey(press(chord)))); // prettier-ignore

@@ -43,7 +43,10 @@ test("edges keep a frame between them and stay in the sample, fades are not belo
 test("a press takes hold of what is near: at the top of fades first, below only of edges", () => {
   const view = viewOf({ fadeIn: 0 });
   const x = (frame) => view.x(frame, WIDTH);
-  equal([view.gripAt(x(1000) + 3, 5, WIDTH), view.gripAt(x(1000) + 3, 60, WIDTH), view.gripAt(x(40_000 - 2400), 5, WIDTH), view.gripAt(x(40_000 - 2400), 60, WIDTH), view.gripAt(x(20_000), 5, WIDTH)], ["fadeIn", "start", "fadeOut", null, null]); // prettier-ignore
+  equal(
+    [view.gripAt(x(1000) + 3, 5, WIDTH), view.gripAt(x(1000) + 3, 60, WIDTH), view.gripAt(x(40_000 - 2400), 5, WIDTH), view.gripAt(x(40_000 - 2400), 60, WIDTH), view.gripAt(x(20_000), 5, WIDTH)],
+    ["fadeIn", "start", "fadeOut", null, null],
+  ); // prettier-ignore
   equal([view.nearerEdge(15_000), view.nearerEdge(25_000)], ["start", "end"]);
 });
 
@@ -69,9 +72,12 @@ document.body.innerHTML = `<div id="card"></div>`;
 const key = startWave(session, engine);
 
 async function openTake(take = 7, more = "") {
-  document.body.innerHTML = `<div id="card" style="position:fixed;left:0;top:0;width:${WIDTH}px"><div class="take" id="take-${take}" data-take="${take}" data-layer="1"></div><div class="take" data-take="99" data-layer="1"></div>
-    <section id="one-take" data-take="${take}" data-number="2" data-frames="48000" data-rate="48000" data-start="1000" data-end="40000" data-onset="1200" data-fade-in="0" data-fade-out="0" data-url="/takes/${take}/peaks/?" data-set="/takes/${take}/values/" ${more}>
-    <canvas id="take-canvas" tabindex="0" style="width:${WIDTH}px;height:92px;display:block"></canvas><p id="wave-says"></p><button data-wave="overlay"></button>${["in", "onset", "zero"].map((name) => `<button data-wave="${name}"></button>`).join("")}</section></div>`;
+  document.body.innerHTML = `<div id="card" style="position:fixed;left:0;top:0;width:${WIDTH}px"><div class="take" id="take-${take}"
+    data-take="${take}" data-layer="1"></div><div class="take" data-take="99" data-layer="1"></div>
+    <section id="one-take" data-take="${take}" data-number="2" data-frames="48000" data-rate="48000" data-start="1000" data-end="40000"
+    data-onset="1200" data-fade-in="0" data-fade-out="0" data-url="/takes/${take}/peaks/?" data-set="/takes/${take}/values/" ${more}>
+    <canvas id="take-canvas" tabindex="0" style="width:${WIDTH}px;height:92px;display:block"></canvas><p id="wave-says"></p><button
+    data-wave="overlay"></button>${["in", "onset", "zero"].map((name) => `<button data-wave="${name}"></button>`).join("")}</section></div>`;
   const canvas = document.getElementById("take-canvas");
   canvas.setPointerCapture = () => {};
   session.dispatchEvent(new Event("marked"));

@@ -8,9 +8,12 @@ let used = (_event) => false; // what another part of the page takes
 startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor, first: [(event) => used(event)] });
 
 function draw(html = "") {
-  document.body.innerHTML = `<dialog id="keys"></dialog><div id="surface"><div class="bank" hidden><i class="pad" data-code="KeyA" data-pad="90"></i></div>
-    <div class="bank"><i class="pad" data-code="KeyA" data-pad="21"></i><i class="pad" data-code="KeyS" data-pad="22" data-empty></i></div></div><input id="key-velocity" value="80">
-    <button id="undo"></button><button id="redo"></button><button id="mute-11"></button><button id="clear-pad"></button><div class="row" data-pad="11" tabindex="0"></div><input id="field" class="cell">${html}`;
+  document.body.innerHTML = `<dialog id="keys"></dialog><div id="surface"><div class="bank" hidden><i class="pad" data-code="KeyA"
+    data-pad="90"></i></div>
+    <div class="bank"><i class="pad" data-code="KeyA" data-pad="21"></i><i class="pad" data-code="KeyS" data-pad="22"
+    data-empty></i></div></div><input id="key-velocity" value="80">
+    <button id="undo"></button><button id="redo"></button><button id="mute-11"></button><button id="clear-pad"></button><div class="row" data-pad="11"
+    tabindex="0"></div><input id="field" class="cell">${html}`;
   for (const stand of [session, engine, input, part, shelf, sheet, trying, recorder, editor]) stand.calls.length = 0;
   localStorage.clear();
   used = () => false;
@@ -96,7 +99,8 @@ test("without anything copied Ctrl V is the browser's", () => {
 });
 
 test("the card's buttons copy, paste and replace, and say what pasting means here", () => {
-  draw(`<button data-copy-settings="12"></button><button data-paste="/kits/3/pads/11/paste/" disabled>Paste settings </button><button data-replace-samples="/kits/3/pads/11/replace/"></button>
+  draw(`<button data-copy-settings="12"></button><button data-paste="/kits/3/pads/11/paste/" disabled>Paste settings </button><button
+    data-replace-samples="/kits/3/pads/11/replace/"></button>
     <select id="goal"><option value="/go/"></select><button data-post-choice="goal" data-value="7"></button>`);
   const paste = /** @type {HTMLButtonElement} */ (document.querySelector("[data-paste]"));
   /** @type {HTMLElement} */ (document.querySelector("[data-copy-settings]")).click();

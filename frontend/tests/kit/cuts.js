@@ -9,9 +9,14 @@ const key = startCuts(session, input);
 /** Three pads: the first cuts the second, the third sounds along with the first at a half. */
 function draw(dots = "cut") {
   const at = "data-at";
-  document.body.innerHTML = `<section id="cuts" data-cut="/kits/3/pads/0/cuts/1/" data-link="/kits/3/pads/0/companions/1/">${["cut", "both", "link"].map((name) => `<input type="radio" name="dots" value="${name}"${name === dots ? " checked" : ""}>`).join("")}
-    <ol id="matrix-rows" style="position:fixed;left:0;top:0;margin:0;padding:0;width:90px">${["Kick", "Snare", "Hat"].map((name, n) => `<li data-pad="${11 + n}" style="height:${CELL}px;display:block"><span>${name}</span></li>`).join("")}</ol><ol class="matrix-columns"><li></li><li></li><li></li></ol><svg class="matrix-links"><path class="drawn"></path></svg>
-    <div id="matrix" tabindex="0"><svg class="matrix-svg" viewBox="0 0 3 3" style="position:fixed;left:100px;top:0;width:${3 * CELL}px;height:${3 * CELL}px"><rect class="cursor"></rect><circle class="cut" ${at}="0 1" data-words="Kick cuts Snare"></circle><circle class="link" ${at}="0 2" data-strength="0.5" r="0.2"></circle></svg></div>
+  document.body.innerHTML = `<section id="cuts" data-cut="/kits/3/pads/0/cuts/1/"
+    data-link="/kits/3/pads/0/companions/1/">${["cut", "both", "link"].map((name) => `<input type="radio" name="dots" value="${name}"${name === dots ? " checked" : ""}>`).join("")}
+    <ol id="matrix-rows" style="position:fixed;left:0;top:0;margin:0;padding:0;width:90px">${["Kick", "Snare", "Hat"].map((name, n) => `<li
+    data-pad="${11 + n}" style="height:${CELL}px;display:block"><span>${name}</span></li>`).join("")}</ol><ol
+    class="matrix-columns"><li></li><li></li><li></li></ol><svg class="matrix-links"><path class="drawn"></path></svg>
+    <div id="matrix" tabindex="0"><svg class="matrix-svg" viewBox="0 0 3 3"
+    style="position:fixed;left:100px;top:0;width:${3 * CELL}px;height:${3 * CELL}px"><rect class="cursor"></rect><circle class="cut" ${at}="0 1"
+    data-words="Kick cuts Snare"></circle><circle class="link" ${at}="0 2" data-strength="0.5" r="0.2"></circle></svg></div>
     <p class="link-words" ${at}="0 2"></p><input data-link-at="0 2" value="0,75"><p id="cut-says"></p></section>`;
   /** @type {any} */ (document.querySelector(".matrix-svg")).setPointerCapture = () => {};
   session.calls.length = input.calls.length = 0;

@@ -15,8 +15,11 @@ window.fetch = /** @type {any} */ (async (url) => {
 const key = startFlip(session, engine, { ownNoteOf: () => 38 });
 
 function draw() {
-  document.body.innerHTML = `<p id="hearing"><b id="hearing-says"></b><button data-flip-by="1"></button><button id="flip-end"></button></p><p id="flip-bar" data-set="7"><button id="flip-use"></button>${["equal", "cuts", "blind"].map((name) => `<input type="checkbox" id="flip-${name}">`).join("")}</p>
-    ${[3, 4, 5].map((kit) => `<p data-set-kit="${kit}" data-flip="${kit}"><i data-gain-of="${kit}"></i></p>`).join("")}<button data-hear-version="/kits/3/versions/9/tables/44100/" data-name="Monday"></button>`;
+  document.body.innerHTML = `<p id="hearing"><b id="hearing-says"></b><button data-flip-by="1"></button><button id="flip-end"></button></p><p
+    id="flip-bar" data-set="7"><button id="flip-use"></button>${["equal", "cuts", "blind"].map((name) => `<input type="checkbox"
+    id="flip-${name}">`).join("")}</p>
+    ${[3, 4, 5].map((kit) => `<p data-set-kit="${kit}" data-flip="${kit}"><i data-gain-of="${kit}"></i></p>`).join("")}<button
+    data-hear-version="/kits/3/versions/9/tables/44100/" data-name="Monday"></button>`;
   session.dispatchEvent(new Event("marked"));
   asked.length = engine.calls.length = session.calls.length = 0;
 }

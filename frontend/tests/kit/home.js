@@ -9,7 +9,8 @@ function draw({ was = null, sort = null } = {}) {
   if (was) localStorage.setItem("was-at", JSON.stringify(was));
   if (sort) localStorage.setItem("kit-sort", sort);
   const card = (name, changed, pads) => `<li class="kit-card" data-name="${name}" data-changed="${changed}" data-pads="${pads}">${name}</li>`;
-  document.body.innerHTML = `<main id="home" data-rate="48000"><p id="go-on" hidden><a></a><span></span></p><input id="kit-words"><select id="kit-sort"><option value="changed"></option><option value="name"></option><option value="pads"></option></select>
+  document.body.innerHTML = `<main id="home" data-rate="48000"><p id="go-on" hidden><a></a><span></span></p><input id="kit-words"><select
+    id="kit-sort"><option value="changed"></option><option value="name"></option><option value="pads"></option></select>
     <ul id="kit-cards">${card("ticket machine", 0, 4)}${card("ferry house", 1, 30)}${card("ferry deck", 2, 8)}</ul></main>`;
   startHome();
 }
@@ -21,7 +22,10 @@ const set = (id, value, kind) => {
 
 test("kits are found by all the words that are typed, in any order", () => {
   draw();
-  for (const [words, wanted] of /** @type {[string, string[]][]} */ ([["ferry", ["ferry house", "ferry deck"]], [" DECK fer", ["ferry deck"]], ["deck house", []], ["", ["ticket machine", "ferry house", "ferry deck"]]])) {
+  for (const [words, wanted] of /** @type {[string, string[]][]} */ ([
+    ["ferry", ["ferry house", "ferry deck"]], [" DECK fer", ["ferry deck"]], ["deck house", []],
+    ["", ["ticket machine", "ferry house", "ferry deck"]],
+  ])) { // prettier-ignore
     set("kit-words", words, "input");
     equal(cards(), wanted, words);
   }

@@ -9,9 +9,13 @@ const key = startPlan(session, engine, input);
 
 /** A snare of two pads in the middle of the front, a tom at the right. Pixels of the page are those of the drawing. */
 function draw({ arranging = false, side = "player" } = {}) {
-  const piece = (number, x, y, pads) => `<g class="piece" tabindex="0" data-piece="${number}" data-x="${x}" data-y="${y}" data-pads="${pads}" data-names="${pads.map((pad) => `p${pad}`).join(", ")}" transform="translate(${500 + x * 4.4} ${50 + y * 4.3})"><circle class="body" r="50"></circle></g>`;
-  document.body.innerHTML = `<div id="plan" data-place="/kits/3/pieces/0/place/"><svg id="plan-svg" viewBox="0 0 1000 560" style="position:fixed;left:0;top:0;width:1000px;height:560px">${piece(5, 0, 100, [1, 2])}${piece(6, 50, 50, [3])}</svg>
-    <select id="plan-side"><option>player</option><option>audience</option></select><input type="checkbox" id="plan-arrange"><input type="checkbox" id="plan-pans" checked><p id="plan-says"></p></div><input id="key-velocity" value="90">`;
+  const piece = (number, x, y, pads) => `<g class="piece" tabindex="0" data-piece="${number}" data-x="${x}" data-y="${y}" data-pads="${pads}"
+    data-names="${pads.map((pad) => `p${pad}`).join(", ")}" transform="translate(${500 + x * 4.4} ${50 + y * 4.3})"><circle class="body"
+    r="50"></circle></g>`;
+  document.body.innerHTML = `<div id="plan" data-place="/kits/3/pieces/0/place/"><svg id="plan-svg" viewBox="0 0 1000 560"
+    style="position:fixed;left:0;top:0;width:1000px;height:560px">${piece(5, 0, 100, [1, 2])}${piece(6, 50, 50, [3])}</svg>
+    <select id="plan-side"><option>player</option><option>audience</option></select><input type="checkbox" id="plan-arrange"><input type="checkbox"
+    id="plan-pans" checked><p id="plan-says"></p></div><input id="key-velocity" value="90">`;
   /** @type {any} */ (document.getElementById("plan-svg")).setPointerCapture = () => {};
   answers = [];
   session.posts.length = 0;

@@ -10,9 +10,13 @@ const key = startSwap(session, engine, input);
 
 /** A snare of two pads, and three drums for its place; the first is its own. */
 function draw() {
-  const drum = (number, theirs, pairs) => `<li class="drum" id="drum-${number}" data-drum="${number}" data-theirs='${JSON.stringify(theirs)}' data-pairs="${pairs}"></li>`;
-  document.body.innerHTML = `<section id="swap" data-keep="/kits/3/pads/11/swapped/" data-back="/kits/3/#swapped"><ul id="drums" tabindex="0">${drum(0, [], "")}${drum(7, [[70, "Head"], [71, "Rim"]], "11-70_12-71")}${drum(8, [[80, "Only"]], "11-80")}</ul>
-    <table id="swap-pairs">${[11, 12].map((pad) => `<tr data-own="${pad}"><td><select></select><button data-strike="40"></button></td></tr>`).join("")}</table><input type="checkbox" id="swap-levelled" checked><button id="swap-keep"></button><button id="swap-add" data-add="/kits/3/pieces/add/"></button><p id="swap-said"></p><a id="swap-leave"></a></section>`;
+  const drum = (number, theirs, pairs) => `<li class="drum" id="drum-${number}" data-drum="${number}" data-theirs='${JSON.stringify(theirs)}'
+    data-pairs="${pairs}"></li>`;
+  document.body.innerHTML = `<section id="swap" data-keep="/kits/3/pads/11/swapped/" data-back="/kits/3/#swapped"><ul id="drums"
+    tabindex="0">${drum(0, [], "")}${drum(7, [[70, "Head"], [71, "Rim"]], "11-70_12-71")}${drum(8, [[80, "Only"]], "11-80")}</ul>
+    <table id="swap-pairs">${[11, 12].map((pad) => `<tr data-own="${pad}"><td><select></select><button
+    data-strike="40"></button></td></tr>`).join("")}</table><input type="checkbox" id="swap-levelled" checked><button id="swap-keep"></button><button
+    id="swap-add" data-add="/kits/3/pieces/add/"></button><p id="swap-said"></p><a id="swap-leave"></a></section>`;
   for (const stand of [session, engine, input]) stand.calls.length = 0;
   gets.length = engine.books.length = 0;
   engine.tried = "";
@@ -59,7 +63,10 @@ test("a sound that does not come is struck all the same after a while", async ()
 test("which pad stands for which is shown and can be chosen, with silence and itself", async () => {
   draw();
   typed("ArrowDown");
-  equal(selects().map((select) => [select.value, [...select.options].map(({ text }) => text)]), [["70", ["itself", "Head", "Rim", "silence"]], ["71", ["itself", "Head", "Rim", "silence"]]]); // prettier-ignore
+  equal(
+    selects().map((select) => [select.value, [...select.options].map(({ text }) => text)]),
+    [["70", ["itself", "Head", "Rim", "silence"]], ["71", ["itself", "Head", "Rim", "silence"]]],
+  ); // prettier-ignore
   selects()[1].value = "";
   selects()[1].dispatchEvent(new Event("change", { bubbles: true }));
   equal(engine.tried, "7.1.11-70.");

@@ -10,11 +10,16 @@ const mark = () => session.dispatchEvent(new Event("marked"));
 
 /** A surface of three rows of four, two banks, pads in the lower left four cells; and a list of five pads. */
 function draw({ shown = "8", isNew = true, arranging = true } = {}) {
-  const cell = (place) => `<button class="cell-of" id="cell-${place}" data-place="${place}"${place < 4 ? ` data-pad="${place + 11}"` : ""}><span class="cell-name">n${place}</span></button>`;
+  const cell = (place) => `<button class="cell-of" id="cell-${place}" data-place="${place}"${place < 4 ? ` data-pad="${place + 11}"` : ""}><span
+    class="cell-name">n${place}</span></button>`;
   const bank = (number) => `<div class="cells" data-cells-of="${number}">${Array.from({ length: ROWS * COLUMNS }, (_, n) => cell(n + number * ROWS * COLUMNS)).join("")}</div>`;
-  document.body.innerHTML = `<div id="surfaces" data-shown="${shown}"><input type="checkbox" id="arrange-cells"${arranging ? " checked" : ""}><p class="cells-tools"><button data-cells="mirror"></button><button data-cells="spread"></button></p><p id="cells-said"></p><button data-learn-cells></button>
-    <div class="cell-banks" data-columns="${COLUMNS}" data-post="/kits/3/map/surfaces/${shown}/WHAT/">${bank(0)}${bank(1)}</div><button data-cell-bank="0"></button><button data-cell-bank="1"></button><p id="cells-learning" hidden></p>
-    <ul id="cell-pads">${[1, 2, 3, 4, 5].map((pad, n) => `<li data-lay="${pad}" id="lay-${pad}" tabindex="${n ? -1 : 0}"></li>`).join("")}</ul></div><dialog id="ask"></dialog>`;
+  document.body.innerHTML = `<div id="surfaces" data-shown="${shown}"><input type="checkbox" id="arrange-cells"${arranging ? " checked" : ""}><p
+    class="cells-tools"><button data-cells="mirror"></button><button data-cells="spread"></button></p><p id="cells-said"></p><button
+    data-learn-cells></button>
+    <div class="cell-banks" data-columns="${COLUMNS}" data-post="/kits/3/map/surfaces/${shown}/WHAT/">${bank(0)}${bank(1)}</div><button
+    data-cell-bank="0"></button><button data-cell-bank="1"></button><p id="cells-learning" hidden></p>
+    <ul id="cell-pads">${[1, 2, 3, 4, 5].map((pad, n) => `<li data-lay="${pad}" id="lay-${pad}" tabindex="${n ? -1 : 0}"></li>`).join("")}</ul></div><dialog
+    id="ask"></dialog>`;
   if (isNew) session.calls.length = 0;
   mark();
 }

@@ -12,9 +12,13 @@ startMap(session, input, part);
 
 function draw(/** @type {Record<number, number[]>} */ rows = { 1: [36, 35], 2: [38] }) {
   const mark = (note) => `<rect class="mark" x="${note}" width="1" height="1" data-note="${note}"></rect>`;
-  const row = (/** @type {any} */ [pad, notes]) => `<div class="map-row" data-map-pad="${pad}"><p class="map-name"><span>Pad ${pad}</span></p><button data-learn="${pad}"></button><svg class="map-line" tabindex="0" style="display:block;width:${128 * PX}px;height:20px" viewBox="0 0 128 1" preserveAspectRatio="none">${notes.map(mark).join("")}</svg></div>`;
-  document.body.innerHTML = `<div id="map" style="position:absolute;left:0;top:0">${Object.entries(rows).map(row).join("")}</div><p id="learning" hidden></p><button id="learn-row"></button>
-    <svg class="keyboard">${[36, 37, 50, 52].map((note) => `<g class="key" data-key="${note}"><title>Note ${note}</title></g>`).join("")}</svg><svg><path data-thread="1"></path></svg>`;
+  const row = (/** @type {any} */ [pad, notes]) => `<div class="map-row" data-map-pad="${pad}"><p class="map-name"><span>Pad ${pad}</span></p><button
+    data-learn="${pad}"></button><svg class="map-line" tabindex="0" style="display:block;width:${128 * PX}px;height:20px" viewBox="0 0 128 1"
+    preserveAspectRatio="none">${notes.map(mark).join("")}</svg></div>`;
+  document.body.innerHTML = `<div id="map" style="position:absolute;left:0;top:0">${Object.entries(rows).map(row).join("")}</div><p id="learning"
+    hidden></p><button id="learn-row"></button>
+    <svg class="keyboard">${[36, 37, 50, 52].map((note) => `<g class="key"
+    data-key="${note}"><title>Note ${note}</title></g>`).join("")}</svg><svg><path data-thread="1"></path></svg>`;
   for (const line of document.querySelectorAll(".map-line")) Object.assign(line, { setPointerCapture() {} });
   posts.length = 0;
   answers = [];

@@ -9,7 +9,9 @@ startTeaching(session, input);
 
 /** A device of three cells that send what they are taught. */
 function begin() {
-  document.body.innerHTML = `<p id="teaching" hidden></p><button id="teach"></button><div class="device-cells" data-post="/kits/3/map/devices/4/WHAT/">${[2, 0, 1].map((place) => `<label class="cell-of" data-place="${place}"><input value=""></label>`).join("")}</div>`;
+  document.body.innerHTML = `<p id="teaching" hidden></p><button id="teach"></button><div class="device-cells"
+    data-post="/kits/3/map/devices/4/WHAT/">${[2, 0, 1].map((place) => `<label class="cell-of" data-place="${place}"><input
+    value=""></label>`).join("")}</div>`;
   asked.length = 0;
   document.getElementById("teach").click();
 }

@@ -14,9 +14,14 @@ startTranslation(session, input, { model, ready: Promise.resolve() }, ways);
 /** The translation of "other": kick to pad 1, snare in doubt to pad 2, a cowbell that nothing plays. */
 function draw(shown = "other", writtenFor = "other") {
   model.about.writtenFor = writtenFor;
-  const line = (note, pad, more = "") => `<tr data-line="${note}" class="${more}"><td>${note}</td><td class="hits"></td><td class="where"></td><td><select><option value=""></option><option value="1">Kick</option><option value="2"${pad === 2 ? " selected" : ""}>Snare</option></select></td><td><button data-hear-line></button><button data-sure></button></td></tr>`;
-  document.body.innerHTML = `<section id="translations" data-shown="${shown}"><b id="translated-part"></b><select id="written-for"><option value=""></option><option value="other">Other</option></select><button id="write-translation"></button><a id="midi-for"></a><input type="checkbox" id="lines-used"><p id="doubts"></p><p id="unmet"></p>
-    <template id="translation-line">${`<table><tbody>${line("", 0)}</tbody></table>`}</template><table class="translation" data-post="/kits/3/map/translations/7/WHAT/"><tbody>${line(36, 1).replace('value="1"', 'value="1" selected')}${line(38, 2, "doubt")}${line(56, 0)}</tbody></table></section>`;
+  const line = (note, pad, more = "") => `<tr data-line="${note}" class="${more}"><td>${note}</td><td class="hits"></td><td
+    class="where"></td><td><select><option value=""></option><option value="1">Kick</option><option value="2"${pad === 2 ? " selected" : ""}>Snare</option></select></td><td><button
+    data-hear-line></button><button data-sure></button></td></tr>`;
+  document.body.innerHTML = `<section id="translations" data-shown="${shown}"><b id="translated-part"></b><select id="written-for"><option
+    value=""></option><option value="other">Other</option></select><button id="write-translation"></button><a id="midi-for"></a><input type="checkbox"
+    id="lines-used"><p id="doubts"></p><p id="unmet"></p>
+    <template id="translation-line">${`<table><tbody>${line("", 0)}</tbody></table>`}</template><table class="translation"
+    data-post="/kits/3/map/translations/7/WHAT/"><tbody>${line(36, 1).replace('value="1"', 'value="1" selected')}${line(38, 2, "doubt")}${line(56, 0)}</tbody></table></section>`;
   const template = /** @type {HTMLTemplateElement} */ (document.getElementById("translation-line"));
   template.innerHTML = "";
   template.content.append(document.querySelector("[data-line='56']").cloneNode(true));

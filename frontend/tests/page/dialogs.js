@@ -19,7 +19,9 @@ test("dialogs are opened and closed by their buttons, and by a press beside them
 });
 
 test("a menu closes when something else is pressed or chosen in it, not when it is used on or with what stands beside it", () => {
-  document.body.innerHTML = `<button id="play"></button><button id="other"></button><details class="menu" id="bars" data-beside="#play"><summary>Bars</summary><div class="menu-body"><input id="beats"><button id="tap" data-stays></button><button id="set"></button></div></details>`;
+  document.body.innerHTML = `<button id="play"></button><button id="other"></button><details class="menu" id="bars"
+    data-beside="#play"><summary>Bars</summary><div class="menu-body"><input id="beats"><button id="tap" data-stays></button><button
+    id="set"></button></div></details>`;
   const after = (id) => {
     /** @type {any} */ (at("bars")).open = true;
     at(id).click();

@@ -7,10 +7,14 @@ const EDIT = "/kits/3/pads/1/set/gain_db/";
 function stand() {
   const body = document.createElement("body");
   document.body.replaceWith(body);
-  body.innerHTML = `<main id="view"></main><div id="card"></div><input class="cell" id="field" value="1"><button id="button" hx-vals='{"by":"1"}'></button>`;
+  body.innerHTML = `<main id="view"></main><div id="card"></div><input class="cell" id="field" value="1"><button id="button"
+    hx-vals='{"by":"1"}'></button>`;
   const sent = [];
   const gets = [];
-  const session = { kit: "3", headers: { "X-View": "kit", "X-Selected-Pads": "1", "X-Card-Tab": "layers", "X-Kit-Version": "4" }, inTurn: null, cards: 0, loadCard: () => session.cards++, get: (...given) => gets.push(given) };
+  const session = {
+    kit: "3", headers: { "X-View": "kit", "X-Selected-Pads": "1", "X-Card-Tab": "layers", "X-Kit-Version": "4" }, inTurn: null, cards: 0,
+    loadCard: () => session.cards++, get: (...given) => gets.push(given),
+  }; // prettier-ignore
   Object.assign(window, { htmx: { ajax: (verb, path, how) => void sent.push([path, how.values]), values: (element) => ({ value: element.value }) } });
   startEdits(session);
   const tell = (name, detail, more = {}) => {
@@ -143,6 +147,9 @@ test("a view that was opened while an edit was under way is drawn again, but not
 
 test("a view that shows an older version than the page knows is asked for again", () => {
   const { tell, config, gets, session } = stand();
-  tell("afterSettle", { target: document.getElementById("view"), requestConfig: config("/kits/3/cuts/", { ...session.headers, "X-Kit-Version": "3" }), pathInfo: { finalRequestPath: "/kits/3/cuts/" } });
+  tell(
+    "afterSettle",
+    { target: document.getElementById("view"), requestConfig: config("/kits/3/cuts/", { ...session.headers, "X-Kit-Version": "3" }), pathInfo: { finalRequestPath: "/kits/3/cuts/" } },
+  ); // prettier-ignore
   equal(gets, [["/kits/3/cuts/", "#view"]]);
 });

@@ -9,7 +9,10 @@ test("edits of a document go one after another, of two documents side by side, a
     const event = new CustomEvent("htmx:confirm", { bubbles: true, cancelable: true, detail: { path, verb, issueRequest: (isSure) => log.push(`asked ${path} ${isSure}`) } });
     if (document.body.dispatchEvent(event)) log.push(`at once ${path}`);
   };
-  const later = (word, isLost = false) => () => new Promise((resolve, reject) => { log.push(`sent ${word}`); setTimeout(() => (isLost ? reject(new Error(word)) : resolve(word)), 10); }); // prettier-ignore
+  const later = (word, isLost = false) => () => {
+    log.push(`sent ${word}`);
+    return new Promise((resolve, reject) => void setTimeout(() => (isLost ? reject(new Error(word)) : resolve(word)), 10));
+  };
   const [part, recording] = [new Sending(), new Sending()];
   ask("/parts/1/bounce/");
   const answers = Promise.allSettled([part.next(later("first")), part.next(later("lost", true)), part.next(later("second")), recording.next(later("other"))]);

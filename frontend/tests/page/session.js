@@ -9,11 +9,15 @@ function stand({ selected = 11, state = "running" } = {}) {
   document.body.replaceWith(body);
   Object.assign(body.dataset, { kit: "3", selected: String(selected) });
   body.innerHTML = `<p id="status"></p><p id="sound-state"></p><i id="history" data-version="8"></i><div id="card"><input id="in-card"></div>
-    <main id="view"><div data-view="kit">${ROWS.map((pad) => `<div class="row" id="row-${pad}" data-pad="${pad}" tabindex="-1"><b>name</b><button data-solo="${pad}"></button></div>`).join("")}</div></main>`;
+    <main id="view"><div data-view="kit">${ROWS.map((pad) => `<div class="row" id="row-${pad}" data-pad="${pad}" tabindex="-1"><b>name</b><button
+      data-solo="${pad}"></button></div>`).join("")}</div></main>`;
   const asked = [];
   Object.assign(window, { htmx: { ajax: async (verb, url, { target = null, values } = /** @type {any} */ ({})) => void asked.push([verb, url, target, values]) } });
   sessionStorage.clear();
-  const engine = Object.assign(new EventTarget(), { state, rate: 48_000, wakes: 0, wake: () => engine.wakes++, solo: [], setSolo: (pads) => (engine.solo = pads), books: [], loadPlaybook: (...given) => engine.books.push(given) });
+  const engine = Object.assign(
+    new EventTarget(),
+    { state, rate: 48_000, wakes: 0, wake: () => engine.wakes++, solo: [], setSolo: (pads) => (engine.solo = pads), books: [], loadPlaybook: (...given) => engine.books.push(given) },
+  ); // prettier-ignore
   const session = new Session(body, engine);
   const click = (selector, keys = {}) => body.querySelector(selector).dispatchEvent(new MouseEvent("click", { bubbles: true, ...keys }));
   const cards = async (ms = 0) => {

@@ -6,8 +6,10 @@ import { BEAT, editorOf, GRIDS, hitAt } from "../part_stand.js";
 
 /** The card beside an editor of which the server's answers are `answers`, by what is asked. */
 function stand(hits = [], { forms = "", answers = {} } = {}) {
-  document.body.innerHTML = `<section id="hit-card"><p id="selection-says"></p><p id="first-hits"></p><table><tbody id="hit-list"></tbody></table><p id="hit-list-more"></p><form id="midi-selection"><input name="ids"></form><details id="part-changes"></details>
-    <input id="part-name"><input id="part-bpm"><p id="sections"></p><p id="no-passes"></p><ul id="passes"></ul><ul id="part-change-list"></ul><select class="pad-choice" data-optional></select><select class="pad-choice" id="pads"></select>${forms}</section>`;
+  document.body.innerHTML = `<section id="hit-card"><p id="selection-says"></p><p id="first-hits"></p><table><tbody id="hit-list"></tbody></table><p
+    id="hit-list-more"></p><form id="midi-selection"><input name="ids"></form><details id="part-changes"></details>
+    <input id="part-name"><input id="part-bpm"><p id="sections"></p><p id="no-passes"></p><ul id="passes"></ul><ul id="part-change-list"></ul><select
+    class="pad-choice" data-optional></select><select class="pad-choice" id="pads"></select>${forms}</section>`;
   const all = editorOf(hits, { takeOf: () => "2·1" });
   const about = { ...all.model.about, id: 4, rate: 48_000, name: "Pulse", tempos: [[0, 500_000], [4 * BEAT, 400_000]], sections: [[0, 4 * BEAT, "Verse"]], passes: [] }; // prettier-ignore
   const asked = [];
@@ -45,15 +47,24 @@ test("the numbers of selected hits are listed, the first of many, and can be typ
     field.dispatchEvent(new Event("change", { bubbles: true }));
   };
   for (const [place, value] of /** @type {[number, string][]} */ ([[0, "2.3.007"], [0, "1"], [1, "20,5"], [3, "77"]])) type(place, value);
-  equal(edits().map(([what, { ids, field, value }]) => [what, ids, field, value]), [["numbers", [2], "tick", 6 * BEAT + 7], ["numbers", [2], "tick", 0], ["numbers", [2], "ms", 20.5], ["numbers", [2], "velocity", 77]]); // prettier-ignore
+  equal(
+    edits().map(([what, { ids, field, value }]) => [what, ids, field, value]),
+    [["numbers", [2], "tick", 6 * BEAT + 7], ["numbers", [2], "tick", 0], ["numbers", [2], "ms", 20.5], ["numbers", [2], "velocity", 77]],
+  ); // prettier-ignore
   for (const [place, value] of /** @type {[number, string][]} */ ([[0, "9.1"], [1, ""], [3, "loud"]])) type(place, value);
-  equal([edits(), taken(editor.session, "say").map(([words]) => words)], [[], ["“9.1” is not understood here. Type it as 1.1.020 is written.", "“” is not understood here. Type it as 20.8 is written.", "“loud” is not understood here. Type it as 90 is written."]]); // prettier-ignore
+  equal(
+    [edits(), taken(editor.session, "say").map(([words]) => words)],
+    [[], ["“9.1” is not understood here. Type it as 1.1.020 is written.", "“” is not understood here. Type it as 20.8 is written.", "“loud” is not understood here. Type it as 90 is written."]],
+  ); // prettier-ignore
   model.select(hits.map(({ id }) => id));
   equal([document.querySelectorAll("#hit-list tr").length, document.getElementById("hit-list-more").textContent], [120, "and 10 more"]);
 });
 
 test("a form sends its numbers as numbers, with the selected hits and the grid, or with its own", () => {
-  const forms = form(`data-op="tighten"`, `<input name="by" type="range" value="60"><output></output><input name="word" value="x"><input name="deep" type="checkbox" checked><input name="left" type="number" value="">`) + form(`data-op="roll" data-own-grid data-seed`, `<select name="unit"><option value="8"></select>`);
+  const fields = `<input name="by" type="range" value="60"><output></output><input name="word" value="x">
+    <input name="deep" type="checkbox" checked><input name="left" type="number" value="">`;
+  const roll = form(`data-op="roll" data-own-grid data-seed`, `<select name="unit"><option value="8"></select>`);
+  const forms = form(`data-op="tighten"`, fields) + roll;
   const { model, edits, editor } = stand([hitAt(1, 0)], { forms });
   model.select([1]);
   editor.grid = "off";
@@ -65,7 +76,12 @@ test("a form sends its numbers as numbers, with the selected hits and the grid, 
 });
 
 test("forms of the part are sent with where they hold: at the start, in its bar, over the loop", () => {
-  const forms = form(`data-op="tempo" data-at-start`, `<input name="bpm" type="number" value="99">`) + form(`data-op="meter" data-at-bar`, "") + form(`data-op="section" data-range`, `<input name="name" value="Fill">`) + form("data-bars", `<input name="count" type="number" value="2">`);
+  const forms = [
+    form(`data-op="tempo" data-at-start`, `<input name="bpm" type="number" value="99">`),
+    form(`data-op="meter" data-at-bar`, ""),
+    form(`data-op="section" data-range`, `<input name="name" value="Fill">`),
+    form("data-bars", `<input name="count" type="number" value="2">`),
+  ].join("");
   const { edits, editor } = stand([], { forms });
   editor.part.start = 5 * BEAT;
   submit(0);
@@ -77,28 +93,47 @@ test("forms of the part are sent with where they hold: at the start, in its bar,
   document.querySelector("[data-bars] button").setAttribute("value", "append-bars");
   submit(3);
   const sent = edits();
-  equal([sent[0][1].tick, sent[1][1].bar, [sent[2][1].start, sent[2][1].end, sent[2][1].name], sent[3]], [5 * BEAT, 2, [BEAT, 3 * BEAT, "Fill"], ["insert-bars", { bar: 3, count: 2 }]]); // prettier-ignore
+  equal(
+    [sent[0][1].tick, sent[1][1].bar, [sent[2][1].start, sent[2][1].end, sent[2][1].name], sent[3]],
+    [5 * BEAT, 2, [BEAT, 3 * BEAT, "Fill"], ["insert-bars", { bar: 3, count: 2 }]],
+  ); // prettier-ignore
 });
 
 test("hits are chosen by rules, by lane, by piece and in the loop", async () => {
   const buttons = button(`data-choose='{"rule":"every","nth":2}'`) + button(`id="choose-lane"`) + button(`id="choose-piece"`) + button(`id="choose-loop"`) + button(`data-select="others"`);
-  const { model, asked, editor } = stand([hitAt(1, 0), hitAt(2, 9)], { forms: buttons + form(`data-choose-form="softer"`, `<input name="velocity" type="number" value="40">`), answers: { choose: () => ({ ids: [2] }) } });
+  const { model, asked, editor } = stand([hitAt(1, 0), hitAt(2, 9)], { forms: buttons + form(`data-choose-form="softer"`, `<input name="velocity"
+    type="number" value="40">`), answers: { choose: () => ({ ids: [2] }) } });
   editor.lanes[0].piece = editor.lanes[1].piece = 5;
   for (const which of ["[data-choose]", "#choose-lane", "#choose-piece", "#choose-loop", "[data-select]"]) press(which);
   submit(0);
   await settled();
-  equal(asked.map(([, { ids: _, ...rule }]) => rule), [{ rule: "every", nth: 2 }, { rule: "notes", notes: [38, 40] }, { rule: "notes", notes: [36, 38, 40] }, { rule: "between", start: 0, end: 8 * BEAT }, { rule: "softer", velocity: 40 }]); // prettier-ignore
+  equal(
+    asked.map(([, { ids: _, ...rule }]) => rule),
+    [{ rule: "every", nth: 2 }, { rule: "notes", notes: [38, 40] }, { rule: "notes", notes: [36, 38, 40] }, { rule: "between", start: 0, end: 8 * BEAT }, { rule: "softer", velocity: 40 }],
+  ); // prettier-ignore
   equal([[...model.selected], taken(model, "selectAll")], [[2], [["others"]]]);
 });
 
 test("buttons take back tempo and meter, loop and repeat sections, go to changes, and help hats", () => {
-  const forms = button(`data-unset="tempo"`) + button(`data-unset="meter"`) + button(`data-loop-section="0,1920"`) + button(`data-repeat-section="0,1920"`) + button(`data-go-to="12"`) + button(`data-hats="foot"`) + button(`data-hats="close"`) + button(`data-do="duplicate"`);
+  const ofPart = [`data-unset="tempo"`, `data-unset="meter"`, `data-loop-section="0,1920"`, `data-repeat-section="0,1920"`];
+  const others = [`data-go-to="12"`, `data-hats="foot"`, `data-hats="close"`, `data-do="duplicate"`];
+  const forms = [...ofPart, ...others].map(button).join("");
   const { edits, editor } = stand([], { forms });
   for (const which of ["tempo", "meter"]) press(`[data-unset=${which}]`);
   for (const which of ["[data-loop-section='0,1920']", "[data-repeat-section='0,1920']", "[data-go-to]", "[data-hats=foot]", "[data-hats=close]", "[data-do]"]) press(which);
   equal(taken(editor, "setRange"), [[[0, 1920]]]);
   equal(taken(editor.session, "say"), [["This kit has no pedal hat for the foot to play. Give a pad that kind first.", true]]);
-  equal(edits().map(([what, values]) => [what, values]), [["tempo", { tick: 0 }], ["meter", { bar: 1 }], ["duplicate-bars", { bar: 1, count: 1 }], ["history/12", undefined], ["hats", { how: "close", open: [], closed: [42], pedal: 44, start: 0, end: 8 * BEAT }], ["duplicate", { ids: [] }]]); // prettier-ignore
+  equal(
+    edits().map(([what, values]) => [what, values]),
+    [
+      ["tempo", { tick: 0 }],
+      ["meter", { bar: 1 }],
+      ["duplicate-bars", { bar: 1, count: 1 }],
+      ["history/12", undefined],
+      ["hats", { how: "close", open: [], closed: [42], pedal: 44, start: 0, end: 8 * BEAT }],
+      ["duplicate", { ids: [] }],
+    ],
+  ); // prettier-ignore
 });
 
 const PREVIEW = form(`data-op="grace" data-preview`, `<input name="ms" type="number" value="20">`);

@@ -6,7 +6,8 @@ const SIXTEENTH = BEAT / 4;
 const LAST = 8 * BEAT - SIXTEENTH;
 
 function stand(hits = [], { isOnCanvas = true } = {}) {
-  document.body.innerHTML = `<p id="part-cursor"></p><button id="part-undo"></button><button id="part-redo"></button><select id="stem-shows"><option>velocity<option>level</select>`;
+  document.body.innerHTML = `<p id="part-cursor"></p><button id="part-undo"></button><button id="part-redo"></button><select
+    id="stem-shows"><option>velocity<option>level</select>`;
   const all = editorOf(hits);
   const key = startKeys(all.canvas, all.editor, new AbortController().signal);
   if (isOnCanvas) all.canvas.focus();
@@ -32,7 +33,10 @@ test("the walk ends at the part's borders, and pages are bars", () => {
     typed(chord);
     return [editor.cursor.tick, editor.cursor.lane];
   };
-  equal(["ArrowLeft", "ArrowUp", "PageDown", "End", "ArrowRight", "PageUp", "Home"].map(at), [[0, 0], [0, 0], [4 * BEAT, 0], [LAST, 0], [LAST, 0], [4 * BEAT - SIXTEENTH, 0], [0, 0]]); // prettier-ignore
+  equal(
+    ["ArrowLeft", "ArrowUp", "PageDown", "End", "ArrowRight", "PageUp", "Home"].map(at),
+    [[0, 0], [0, 0], [4 * BEAT, 0], [LAST, 0], [LAST, 0], [4 * BEAT - SIXTEENTH, 0], [0, 0]],
+  ); // prettier-ignore
 });
 
 test("End reaches the end of a part of ten minutes on the finest grid", () => {
@@ -55,7 +59,10 @@ test("digits set the velocity of what is selected, Alt and arrows change it with
   const { typed, edits, model } = stand([hitAt(1, 0, 38, 125), hitAt(2, BEAT, 38, 3)]);
   model.select([1, 2]);
   typed("Digit9", "Digit1", "Alt+ArrowUp", "Alt+Shift+ArrowDown");
-  equal(edits().map(([what, { velocities }]) => [what, ...velocities.map(([, velocity]) => velocity)]), [["strike", 127, 127], ["strike", 14, 14], ["strike", 127, 7], ["strike", 117, 1]]); // prettier-ignore
+  equal(
+    edits().map(([what, { velocities }]) => [what, ...velocities.map(([, velocity]) => velocity)]),
+    [["strike", 127, 127], ["strike", 14, 14], ["strike", 127, 7], ["strike", 117, 1]],
+  ); // prettier-ignore
 });
 
 test("Ctrl and arrows move what is selected by places and lanes, Alt by ticks", () => {

@@ -2,7 +2,10 @@ import { lanesOf } from "../../js/part/lanes.js";
 import { PartModel } from "../../js/part/model.js";
 import { equal, settled, test } from "../harness.js";
 
-const about = (version) => ({ id: 4, version, ticksPerBeat: 480, tempos: [[0, 500_000]], meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000, rate: 48_000, passes: [[2, "second", true]], writtenFor: "" });
+const about = (version) => ({
+  id: 4, version, ticksPerBeat: 480, tempos: [[0, 500_000]], meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000,
+  rate: 48_000, passes: [[2, "second", true]], writtenFor: "",
+}); // prettier-ignore
 const row = (id, tick, pass = 0) => [id, tick, 0, 38, 90, 9, 120, tick, pass, tick * 50, tick * 50 + 6000];
 
 /** A part of two hits, the second of a muted pass; each edit adds one and takes the first away. */
@@ -94,7 +97,8 @@ test("lanes stand as the sheet does, then notes without a pad; on wish those alo
   const pads = [[1, 1, [36, 35]], [2, 2, [42]], [3, 2, [46]], [4, 3, []]].map(([pad, piece, notes]) => ({ pad, piece, notes, name: `p${pad}` })); // prettier-ignore
   const struck = [[35, 9], [70, 5], [46, 0], [61, 80]].map(([note, velocity]) => ({ note, velocity })); // prettier-ignore
   const names = /** @type {any} */ ({ 61: "C#3" });
-  const [all, used] = [false, true].map((isUsedOnly) => lanesOf(pads, struck, isUsedOnly, names).map((/** @type {any} */ lane) => [lane.pad, lane.name, lane.note, lane.isTied, lane.isFirst, lane.isLast]));
+  const row = (/** @type {any} */ lane) => [lane.pad, lane.name, lane.note, lane.isTied, lane.isFirst, lane.isLast];
+  const [all, used] = [false, true].map((isUsedOnly) => lanesOf(pads, struck, isUsedOnly, names).map(row));
   const loose = [[null, "C#3", 61, false, true, true], [null, "note 70", 70, false, true, true]]; // prettier-ignore
   equal(used, [[1, "p1", 36, false, true, true], ...loose]);
   equal(all, [[1, "p1", 36, false, true, true], [2, "p2", 42, true, true, false], [3, "p3", 46, true, false, true], [4, "p4", null, false, true, true], ...loose]); // prettier-ignore

@@ -6,12 +6,17 @@ async function stand({ kept = "", shown = "" } = {}) {
   sessionStorage.clear();
   if (kept) sessionStorage.setItem("part", kept);
   document.body.dataset.grids = "{}";
-  document.body.innerHTML = `<button id="play"></button><input type="checkbox" id="loop" checked><select id="part-choice"><option value="4">Pulse</option><option value="5">Storm</option></select><p id="part-about"></p>${shown ? `<section id="part-editor" data-part="${shown}"></section>` : ""}`;
+  document.body.innerHTML = `<button id="play"></button><input type="checkbox" id="loop" checked><select id="part-choice"><option
+    value="4">Pulse</option><option value="5">Storm</option></select><p id="part-about"></p>${shown ? `<section id="part-editor"
+    data-part="${shown}"></section>` : ""}`;
   const opened = [];
   window.fetch = /** @type {any} */ (async (url) => {
     opened.push(url);
     const id = Number(url.match(/parts\/(\d+)/)[1]);
-    const about = { id, name: id === 4 ? "Pulse" : "Storm watch", bars: id - 3, bpm: 119.6, version: 1, ticksPerBeat: 480, tempos: [[0, 500_000]], meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000, rate: 48_000, passes: [], writtenFor: "", events: [] };
+    const about = {
+      id, name: id === 4 ? "Pulse" : "Storm watch", bars: id - 3, bpm: 119.6, version: 1, ticksPerBeat: 480, tempos: [[0, 500_000]],
+      meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000, rate: 48_000, passes: [], writtenFor: "", events: [],
+    }; // prettier-ignore
     return { ok: id < 6, status: id < 6 ? 200 : 404, json: async () => about };
   });
   const engine = notingTarget({ rate: 48_000, ready: Promise.resolve(), isPartPlaying: false });

@@ -11,19 +11,26 @@ const time = new TimeMap({ ticksPerBeat: BEAT, tempos: [[0, 500_000]], tempoFram
 /** A recorder over a part of one bar of two seconds; `writes` says what the server answers to each pass. */
 async function stand({ writes = async () => ({}), notes = { 1: 36, 2: null }, more = "" } = {}) {
   localStorage.clear();
-  document.body.innerHTML = `<button id="record"><i></i> Record</button><button id="tap-test"></button><p id="tap-says"></p><input id="latency"><input id="click" type="checkbox"><input id="click-level" value="100"><input id="grid" value="off"><input id="swing" value="58"><input id="count-in" value="2">
+  document.body.innerHTML = `<button id="record"><i></i> Record</button><button id="tap-test"></button><p id="tap-says"></p><input id="latency"><input
+    id="click" type="checkbox"><input id="click-level" value="100"><input id="grid" value="off"><input id="swing" value="58"><input id="count-in"
+    value="2">
     <input id="only-selected" type="checkbox"><input id="replace-notes" type="checkbox" checked><input id="record-strength" value="40">${more}`;
   const written = [];
   const model = notingTarget({ id: 4, time, pending: [], edit: async (what, values) => (written.push([what, values]), writes()) });
   const session = notingTarget({ pads: [1] });
   const engine = notingTarget({ rate: RATE, clock: { constant: CONSTANT } });
   const input = notingTarget();
-  const part = { model, isRecording: false, isPlaying: false, start: 480, range: [0, 0], ready: Promise.resolve(), isComing: () => false, plays: [], play: (...given) => void (part.plays.push(given), (part.isPlaying = true)), toggle: () => (part.isPlaying = false) };
+  const part = {
+    model, isRecording: false, isPlaying: false, start: 480, range: [0, 0], ready: Promise.resolve(), isComing: () => false, plays: [],
+    play: (...given) => void (part.plays.push(given), (part.isPlaying = true)), toggle: () => (part.isPlaying = false),
+  }; // prettier-ignore
   const ways = { noteOf: (pad) => notes[pad] ?? null, writes: (note) => (note < 100 ? note : null), gives: [], giveNote: async (_, pad) => (ways.gives.push(pad), await settled(5), 70) };
   const recorder = startRecorder({ session, engine, input, part, ways });
   await settled();
   const turn = (origin, isFirst = false) => engine.dispatchEvent(new CustomEvent("turn", { detail: { origin, from: 0, isFirst } }));
-  const tell = (name, frame, how) => input.dispatchEvent(new CustomEvent(name, { detail: { pads: [1], isOwn: false, note: 38, velocity: 90, from: "drum", frame: ORIGIN + CONSTANT + frame, ...how } }));
+  const tell = (name, frame, how) => input.dispatchEvent(new CustomEvent(
+    name, { detail: { pads: [1], isOwn: false, note: 38, velocity: 90, from: "drum", frame: ORIGIN + CONSTANT + frame, ...how } },
+  )); // prettier-ignore
   const begin = () => (recorder.begin(), turn(ORIGIN, true));
   const passes = () => written.filter(([what]) => what === "record").map(([, { hits }]) => hits);
   return { recorder, model, session, engine, part, ways, written, passes, begin, turn, hit: (frame, how = {}) => tell("hit", frame, how), release: (frame, how = {}) => tell("release", frame, how) };
@@ -143,7 +150,10 @@ test("eight taps along with the click find the latency, as their median", async 
   for (const ms of [12, 9, 11, 10, 40, 11, 8]) hit(24_000 + ms * 48);
   equal(document.getElementById("tap-says").textContent, "7 of 8");
   hit(48_000 + 10 * 48);
-  equal([document.getElementById("tap-says").textContent, localStorage.getItem("latency"), /** @type {HTMLInputElement} */ (document.getElementById("latency")).value, part.isPlaying], ["10.5 ms late, within 32 ms", "10.5", "10.5", false]);
+  equal(
+    [document.getElementById("tap-says").textContent, localStorage.getItem("latency"), /** @type {HTMLInputElement} */ (document.getElementById("latency")).value, part.isPlaying],
+    ["10.5 ms late, within 32 ms", "10.5", "10.5", false],
+  ); // prettier-ignore
 });
 
 test("taps that are broken off change nothing, and a latency can be typed", async () => {

@@ -15,7 +15,8 @@ test("of a bar that was not tapped to its end the beats tell how long it is", ()
 
 /** The view of a recording with hits near 1, 3 and 5 seconds. */
 function stand({ lines = [], bars = [], playhead = 0, isPlaying = true } = {}) {
-  document.body.innerHTML = `<button id="tap-beat"></button><button id="set-bars" disabled></button><button id="downbeat"></button><button id="no-bars"></button><input id="bar-beats" value="4"><p id="bars-says"></p>`;
+  document.body.innerHTML = `<button id="tap-beat"></button><button id="set-bars" disabled></button><button id="downbeat"></button><button
+    id="no-bars"></button><input id="bar-beats" value="4"><p id="bars-says"></p>`;
   const model = noting({ about: { lines, bars, beats: 4 }, tracks: [{ id: 1 }], taken: () => [1.02, 3.01, 4.98].map((time) => ({ time })), selected: null });
   const editor = noting({ model, session: noting(), part: { isPlaying }, playhead, cursor: 0 });
   startBars(editor, new AbortController().signal);
@@ -75,7 +76,8 @@ test("bars are taken away, and have other beats", () => {
 });
 
 test("the fader goes from the kit to the recording, and both are made as loud on wish", () => {
-  document.body.innerHTML = `<input type="range" id="beside" min="0" max="100"><input type="checkbox" id="equal-loudness"><output id="equal-says"></output>`;
+  document.body.innerHTML = `<input type="range" id="beside" min="0" max="100"><input type="checkbox" id="equal-loudness"><output
+    id="equal-says"></output>`;
   const recorded = noting({ balance: 0.5, kitGain: 1 });
   const engine = notingTarget();
   startFader({ recorded, engine }, new AbortController().signal);

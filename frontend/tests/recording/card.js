@@ -8,11 +8,17 @@ const WORDS = ["track-name", "track-count", "track-sure-says", "hit-level", "hit
 
 async function stand(has) {
   const all = await recordingOf(has);
-  document.body.insertAdjacentHTML("beforeend", `<ul id="recording-tracks"></ul><template id="track-row"><li><strong></strong><small></small><button data-listen="mute"></button><button data-listen="solo"></button></li></template>
-    <button id="recording-undo"><span></span><span></span></button><button id="recording-redo"></button><button id="next-unsure"></button>${FIELDS.map((id) => `<input id="${id}">`).join("")}${WORDS.map((id) => `<p id="${id}"></p>`).join("")}
-    <svg id="track-histogram" style="position:fixed;left:0;top:400px;width:240px;height:74px"></svg><p id="hit-none"></p><div id="hit-about"></div>${["take", "flam", "loop"].map((what) => `<button id="hit-${what}"></button>`).join("")}`);
+  document.body.insertAdjacentHTML("beforeend", `<ul id="recording-tracks"></ul><template id="track-row"><li><strong></strong><small></small><button
+    data-listen="mute"></button><button data-listen="solo"></button></li></template>
+    <button id="recording-undo"><span></span><span></span></button><button id="recording-redo"></button><button
+    id="next-unsure"></button>${FIELDS.map((id) => `<input id="${id}">`).join("")}${WORDS.map((id) => `<p id="${id}"></p>`).join("")}
+    <svg id="track-histogram" style="position:fixed;left:0;top:400px;width:240px;height:74px"></svg><p id="hit-none"></p><div
+    id="hit-about"></div>${["take", "flam", "loop"].map((what) => `<button id="hit-${what}"></button>`).join("")}`);
   const { model, view } = all;
-  const editor = noting({ model, view, mending: new Mending(model, view), chosen: 0, isLooping: false, recorded: { solo: new Set([2]), muted: new Set() }, get track() { return model.tracks[editor.chosen]; } }); // prettier-ignore
+  const editor = noting({
+    model, view, mending: new Mending(model, view), chosen: 0, isLooping: false, recorded: { solo: new Set([2]), muted: new Set() },
+    get track() { return model.tracks[editor.chosen]; },
+  }); // prettier-ignore
   startCard(editor, new AbortController().signal);
   model.addEventListener("changed", () => editor.onChanged());
   editor.onChanged();
@@ -76,7 +82,10 @@ test("a hit is heard in a loop, and a flam made, by its buttons", async () => {
   at("hit-loop").click();
   at("hit-flam").click();
   await model.mend(() => null);
-  equal([taken(editor, "loop").map(([{ time }]) => time), taken(editor, "endLoop").length, server.sent.map(([, { sentence }]) => sentence)], [[1], 1, ["A flam at 1.000 s of Snare top"]]); // prettier-ignore
+  equal(
+    [taken(editor, "loop").map(([{ time }]) => time), taken(editor, "endLoop").length, server.sent.map(([, { sentence }]) => sentence)],
+    [[1], 1, ["A flam at 1.000 s of Snare top"]],
+  ); // prettier-ignore
 });
 
 test("soft and hard are dragged in the picture, seen at once, kept apart, and sent when they are let go", async () => {

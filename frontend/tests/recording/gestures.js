@@ -80,7 +80,10 @@ test("what the hand would do is told by its cursor, and below the last track the
     canvas.dispatchEvent(new PointerEvent("pointermove", { clientX, clientY }));
     return canvas.style.cursor;
   };
-  equal([over(at(2, 0)), over(at(5, 0)), over([300, 10]), over([10, view.foot(0) - 8]), over([300, view.foot(1) + 9])], ["grab", "crosshair", "col-resize", "ns-resize", "default"]); // prettier-ignore
+  equal(
+    [over(at(2, 0)), over(at(5, 0)), over([300, 10]), over([10, view.foot(0) - 8]), over([300, view.foot(1) + 9])],
+    ["grab", "crosshair", "col-resize", "ns-resize", "default"],
+  ); // prettier-ignore
   drag(canvas, [[300, view.foot(1) + 9]]);
   equal(model.selected, null);
 });

@@ -4,7 +4,13 @@ import { startOrder } from "../../js/sheet/order.js";
 import { startSheet } from "../../js/sheet/sheet.js";
 import { equal, pointer, test } from "../harness.js";
 
-const session = Object.assign(new EventTarget(), { kit: "3", selected: 0, sent: [], words: [], selects: [], post: (url, values) => session.sent.push([url, values]), say: (words) => session.words.push(words), select: (pad) => session.selects.push(pad) });
+const session = Object.assign(
+  new EventTarget(),
+  {
+    kit: "3", selected: 0, sent: [], words: [], selects: [], post: (url, values) => session.sent.push([url, values]),
+    say: (words) => session.words.push(words), select: (pad) => session.selects.push(pad),
+  },
+); // prettier-ignore
 document.body.innerHTML = "<select id=jump></select>";
 startOrder(session);
 startBorders(session);
@@ -15,8 +21,10 @@ const sent = () => session.sent.splice(0);
 
 /** Three pieces, the second of two pads, in rows of 30 pixels. */
 function rows() {
-  const row = (pad, classes, more = "") => `<div class="row ${classes}" id="row-${pad}" tabindex="-1" data-pad="${pad}" data-name="p${pad}" ${more} style="height:30px;position:relative"><span class="c-glyph">g</span><span class="c-cuts"></span></div>`;
-  document.body.innerHTML = `<div class="sheet" style="position:absolute;top:0">${row(1, "", 'data-choke="A"')}${row(2, "tied first", 'data-silences="1"')}${row(3, "tied last", 'data-choke="A" data-silenced-by="1"')}${row(4, "", 'data-silenced-by="1"')}</div>`;
+  const row = (pad, classes, more = "") => `<div class="row ${classes}" id="row-${pad}" tabindex="-1" data-pad="${pad}" data-name="p${pad}" ${more}
+    style="height:30px;position:relative"><span class="c-glyph">g</span><span class="c-cuts"></span></div>`;
+  const rows = [row(1, "", 'data-choke="A"'), row(2, "tied first", 'data-silences="1"'), row(3, "tied last", 'data-choke="A" data-silenced-by="1"')];
+  document.body.innerHTML = `<div class="sheet" style="position:absolute;top:0">${rows.join("")}${row(4, "", 'data-silenced-by="1"')}</div>`;
 }
 const glyph = (pad) => document.querySelector(`#row-${pad} .c-glyph`);
 const classes = (name) => [...document.querySelectorAll(`.${name}`)].map(({ id }) => id);
@@ -56,7 +64,8 @@ test("a piece that is let go where it stands, hardly moved, or broken off stays"
 
 /** A staircase of three layers, 254 pixels wide: a velocity is two pixels. */
 function staircase() {
-  document.body.innerHTML = `<div data-borders="7:40,8:90,9:127" style="position:absolute;left:0;top:0"><svg class="steps" style="width:254px;height:42px;display:block"></svg></div>`;
+  document.body.innerHTML = `<div data-borders="7:40,8:90,9:127" style="position:absolute;left:0;top:0"><svg class="steps"
+    style="width:254px;height:42px;display:block"></svg></div>`;
   return document.querySelector("svg");
 }
 

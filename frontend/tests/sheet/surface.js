@@ -5,10 +5,13 @@ import { equal, notingTarget, pointer, settled, taken, test } from "../harness.j
 /** A surface of two banks beside one row of the sheet. */
 function draw() {
   const pads = [1, 2, 3].map((pad) => `<button class="pad" data-pad="${pad}" style="height:100px"><kbd></kbd><i class="did"></i></button>`).join("");
-  document.body.innerHTML = `<div id="surface" data-played="8" style="position:absolute;left:0;top:0"><div class="bank" data-bank-pads="0">${pads}<button class="pad" data-pad="9" data-empty></button><button class="pad" data-cell data-place="4"></button></div>
+  document.body.innerHTML = `<div id="surface" data-played="8" style="position:absolute;left:0;top:0"><div class="bank"
+    data-bank-pads="0">${pads}<button class="pad" data-pad="9" data-empty></button><button class="pad" data-cell data-place="4"></button></div>
     <div class="bank" data-bank-pads="1"><button class="pad" data-pad="11" data-place="7"><kbd></kbd></button></div></div><div id="meters"></div>
-    <button data-bank="0"></button><button data-bank="1"></button><button data-sweep></button><button data-hear-take="6"></button><input type="checkbox" id="follow" checked>
-    <input type="checkbox" id="fixed-velocity"><input id="key-velocity" value="77"><select id="surface-choice"><option value=""></option><option value="5"></option></select><div class="row" data-pad="2"></div>`;
+    <button data-bank="0"></button><button data-bank="1"></button><button data-sweep></button><button data-hear-take="6"></button><input
+    type="checkbox" id="follow" checked>
+    <input type="checkbox" id="fixed-velocity"><input id="key-velocity" value="77"><select id="surface-choice"><option value=""></option><option
+    value="5"></option></select><div class="row" data-pad="2"></div>`;
   session.dispatchEvent(new Event("marked"));
 }
 
@@ -121,7 +124,10 @@ test("a take is heard by its button, and another surface asked for by its name",
     choice.value = value;
     choice.dispatchEvent(new Event("change", { bubbles: true }));
   }
-  equal([taken(engine, "hearTake"), taken(session, "get").map(([url]) => url), localStorage.getItem("surface-3")], [[[2, 6]], ["/kits/3/surface/?played=5", "/kits/3/surface/?played="], null]); // prettier-ignore
+  equal(
+    [taken(engine, "hearTake"), taken(session, "get").map(([url]) => url), localStorage.getItem("surface-3")],
+    [[[2, 6]], ["/kits/3/surface/?played=5", "/kits/3/surface/?played="], null],
+  ); // prettier-ignore
 });
 
 test("a meter shows the peak of each output, falls slowly, keeps the highest and marks what is too loud", () => {

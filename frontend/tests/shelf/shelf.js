@@ -18,10 +18,15 @@ window.fetch = /** @type {any} */ (async (url) => {
 Object.assign(window, { htmx: { ajax: (verb, url, { values }) => void asked.push([url, values]) } });
 
 /** A shelf of five samples, the fourth long; the page's pads 5 (empty) and 6. */
-const PAGE = `<aside id="shelf"><button id="shelf-fold"></button><form id="shelf-find"><input id="shelf-q" name="q"><select id="shelf-which" name="which"><option>here<option>away</select></form>
-  <div id="import"></div><ul id="samples" tabindex="0">${[11, 12, 13, 14, 15].map((id) => `<li class="sample" id="sample-${id}" data-sample="${id}" data-seconds="${id === 14 ? 4 : 0.3}"></li>`).join("")}</ul><i id="shelf-count">5</i>
-  <p id="picked"></p><select class="set-kind" id="set-kind"><option></option><option>snare</option></select>${["give-picked", "stack-picked", "put-away", "bring-back", "delete-picked"].map((id) => `<button id="${id}"></button>`).join("")}<button data-merge="copies"></button><button data-pick-import="7"></button><p id="about">known</p></aside>
-  <div id="surface" data-played="8"><i class="pad" data-pad="5" data-empty></i><i class="pad" data-pad="6"></i><i class="pad" data-cell data-place="3"></i></div><dialog id="ask"><p></p></dialog><i data-fill="6"></i>`;
+const PAGE = `<aside id="shelf"><button id="shelf-fold"></button><form id="shelf-find"><input id="shelf-q" name="q"><select id="shelf-which"
+  name="which"><option>here<option>away</select></form>
+  <div id="import"></div><ul id="samples" tabindex="0">${[11, 12, 13, 14, 15].map((id) => `<li class="sample" id="sample-${id}" data-sample="${id}"
+  data-seconds="${id === 14 ? 4 : 0.3}"></li>`).join("")}</ul><i id="shelf-count">5</i>
+  <p id="picked"></p><select class="set-kind" id="set-kind"><option></option><option>snare</option></select>
+  ${["give-picked", "stack-picked", "put-away", "bring-back", "delete-picked"].map((id) => `<button id="${id}"></button>`).join("")}
+  <button data-merge="copies"></button><button data-pick-import="7"></button><p id="about">known</p></aside>
+  <div id="surface" data-played="8"><i class="pad" data-pad="5" data-empty></i><i class="pad" data-pad="6"></i><i class="pad" data-cell
+  data-place="3"></i></div><dialog id="ask"><p></p></dialog><i data-fill="6"></i>`;
 const trying = {};
 let shelf = null;
 
@@ -109,7 +114,10 @@ test("what can be done is offered with what is selected, in a kit and without", 
   click("sample-13");
   session.kit = "3";
   steps.push(offered());
-  equal(steps, [["put-away"], ["give-picked", "put-away", "set-kind"], ["give-picked", "stack-picked", "put-away", "set-kind"], ["stack-picked", "bring-back", "delete-picked", "set-kind"]]); // prettier-ignore
+  equal(
+    steps,
+    [["put-away"], ["give-picked", "put-away", "set-kind"], ["give-picked", "stack-picked", "put-away", "set-kind"], ["stack-picked", "bring-back", "delete-picked", "set-kind"]],
+  ); // prettier-ignore
 });
 
 test("one sample goes to an empty pad at once; to a filled one, several, or a loop are asked about", async () => {
@@ -147,7 +155,17 @@ test("samples are put away, brought back, deleted, named and merged, and those t
   left.push(act(() => ((kind.value = "snare"), kind.dispatchEvent(new Event("change", { bubbles: true })), click(document.querySelector("[data-merge]")))));
   equal(left, [[], [], [], [], [11, 13]]);
   const sample = ["11", "13"];
-  equal(posts(), [["/shelf/away/", { sample, away: "1" }], ["/shelf/away/", { sample, away: "0" }], ["/kits/samples/delete/", { sample }], ["/shelf/away/", { sample, away: "1" }], ["/shelf/kind/", { sample, kind: "snare" }], ["/kits/samples/copies/", { sample }]]); // prettier-ignore
+  equal(
+    posts(),
+    [
+      ["/shelf/away/", { sample, away: "1" }],
+      ["/shelf/away/", { sample, away: "0" }],
+      ["/kits/samples/delete/", { sample }],
+      ["/shelf/away/", { sample, away: "1" }],
+      ["/shelf/kind/", { sample, kind: "snare" }],
+      ["/kits/samples/copies/", { sample }],
+    ],
+  ); // prettier-ignore
   equal([kind.value, at("about").textContent], ["", ""]);
 });
 

@@ -66,7 +66,10 @@ test("folders are walked to their ends, without what is hidden or can't be read"
   const kit = folderEntry([fileEntry("Kit/kick.wav"), snares, fileEntry("Kit/.hidden"), fileEntry("Kit/gone.wav", true)]);
   const entries = [kit, folderEntry([fileEntry("Locked/x.wav")], true), fileEntry("alone.wav")];
   const found = await filesOf({ items: entries.map((entry) => ({ webkitGetAsEntry: () => entry })), files: [] });
-  equal(found.map(({ path, file }) => [path, file.name]), [["Kit/kick.wav", "kick.wav"], ["Kit/Snare/1.wav", "1.wav"], ["Kit/Snare/2.wav", "2.wav"], ["Kit/Snare/3.wav", "3.wav"], ["alone.wav", "alone.wav"]]); // prettier-ignore
+  equal(
+    found.map(({ path, file }) => [path, file.name]),
+    [["Kit/kick.wav", "kick.wav"], ["Kit/Snare/1.wav", "1.wav"], ["Kit/Snare/2.wav", "2.wav"], ["Kit/Snare/3.wav", "3.wav"], ["alone.wav", "alone.wav"]],
+  ); // prettier-ignore
 });
 
 test("a browser that knows no folders gives its files", async () => {

@@ -1,13 +1,19 @@
 import { Transport } from "../../js/sound/transport.js";
 import { equal, test } from "../harness.js";
 
-const part = (frames) => ({ frames: Int32Array.from(frames), packed: Int32Array.from(frames, (_, n) => 36 + n + (100 << 7)), loopFrames: 1000, clicks: Int32Array.from([0, 500]), accents: Uint8Array.from([2, 1]) });
+const part = (frames) => ({
+  frames: Int32Array.from(frames), packed: Int32Array.from(frames, (_, n) => 36 + n + (100 << 7)), loopFrames: 1000,
+  clicks: Int32Array.from([0, 500]), accents: Uint8Array.from([2, 1]),
+}); // prettier-ignore
 
 /** A transport, and what it says while it goes from block to block of 128 frames. */
 function stand(frames) {
   const transport = new Transport();
   const said = [];
-  const to = { hit: (frame, packed) => said.push(["hit", frame, packed & 127]), click: (frame, accent) => said.push(["click", frame, accent]), turn: (origin, from) => said.push(["turn", origin, from]), end: () => said.push(["end"]) };
+  const to = {
+    hit: (frame, packed) => said.push(["hit", frame, packed & 127]), click: (frame, accent) => said.push(["click", frame, accent]),
+    turn: (origin, from) => said.push(["turn", origin, from]), end: () => said.push(["end"]),
+  }; // prettier-ignore
   const advance = (from, until) => {
     for (let at = from; at < until; at += 128) transport.advance(at, to);
     return said.splice(0);
