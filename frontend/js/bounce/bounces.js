@@ -1,26 +1,29 @@
 /** Plays stems in the page, one at a time. */
+const FROM_BEGIN = 0.03; // a press nearer to the left edge means the begin
+
 export function startBounces() {
-  let audio = null;
-  let playing = null;
+  /** @type {{ sound: HTMLAudioElement, button: HTMLElement } | null} */ let playing = null;
   const stop = () => {
-    audio?.pause();
-    playing?.setAttribute("aria-pressed", "false");
-    audio = playing = null;
+    playing?.sound.pause();
+    playing?.button.setAttribute("aria-pressed", "false");
+    playing = null;
   };
-  document.addEventListener("click", (event) => {
-    const button = event.target.closest?.("[data-play-stem]");
-    if (!button) return;
-    const isSame = button === playing;
-    stop();
-    if (isSame) return;
-    audio = new Audio(button.dataset.playStem);
-    playing = button;
+  const play = (button, share) => {
+    const sound = new Audio(button.dataset.playStem);
+    const stopThis = () => playing?.sound === sound && stop(); // another may play by then
+    playing = { sound, button };
     button.setAttribute("aria-pressed", "true");
-    const box = button.getBoundingClientRect();
-    const share = event.detail ? (event.clientX - box.left) / box.width : 0;
-    audio.addEventListener("loadedmetadata", () => (audio.currentTime = share > 0.03 ? share * audio.duration : 0), { once: true });
-    audio.addEventListener("ended", stop);
-    audio.play().catch(stop);
+    sound.addEventListener("loadedmetadata", () => (sound.currentTime = share > FROM_BEGIN ? share * sound.duration : 0), { once: true });
+    sound.addEventListener("ended", stopThis);
+    sound.play().catch(stopThis);
+  };
+  document.addEventListener("click", ({ target, detail, clientX }) => {
+    const button = /** @type {HTMLElement} */ (/** @type {HTMLElement} */ (target).closest?.("[data-play-stem]"));
+    if (!button) return;
+    const isSame = button === playing?.button;
+    stop();
+    const { left, width } = button.getBoundingClientRect();
+    if (!isSame) play(button, detail ? (clientX - left) / width : 0);
   });
   document.addEventListener("keydown", ({ key }) => key === "Escape" && stop());
 }

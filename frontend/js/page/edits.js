@@ -4,6 +4,14 @@
  */
 const OF_THEIR_OWN = ["part", "recording", "bounce", "stack"]; // views that fetch what they show by themselves
 
+/** An answer without the rows of a view that was left meanwhile: there is no place for them. @param {string} html */
+function withoutAbsent(html) {
+  const answer = document.createElement("template");
+  answer.innerHTML = html;
+  for (const part of answer.content.querySelectorAll("[id][hx-swap-oob]")) if (!document.getElementById(part.id)) part.remove();
+  return answer.innerHTML;
+}
+
 export function startEdits(session) {
   const { body } = document;
   const edits = `/kits/${session.kit}/`;
@@ -48,7 +56,10 @@ export function startEdits(session) {
 
   // An answer is drawn for what was selected and open when its edit was sent; what was opened since is not drawn over.
   let asked = {};
-  body.addEventListener("htmx:beforeSwap", ({ detail }) => (asked = detail.requestConfig.headers));
+  body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+    asked = detail.requestConfig.headers;
+    if (asked["X-View"] !== session.headers["X-View"]) detail.serverResponse = withoutAbsent(detail.serverResponse);
+  });
   body.addEventListener("htmx:oobBeforeSwap", ({ detail }) => {
     const now = session.headers;
     const isOld = (...names) => names.some((name) => asked[name] !== now[name]);

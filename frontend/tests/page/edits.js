@@ -129,6 +129,20 @@ test("an answer draws neither a view nor a card over what was opened since", () 
   equal(swaps("view"), false);
 });
 
+test("an answer to an edit of a view that was left brings no rows of it", () => {
+  const { tell, config, session } = stand();
+  const answer = `<p id="row-7" hx-swap-oob="true">7</p><b id="button" hx-swap-oob="true"></b><i>Done</i>`;
+  const drawn = () => {
+    const detail = { requestConfig: config(EDIT, headers), serverResponse: answer };
+    tell("beforeSwap", detail);
+    return detail.serverResponse;
+  };
+  const headers = { ...session.headers };
+  equal(drawn(), answer, "its view would show them");
+  session.headers = { ...session.headers, "X-View": "map" };
+  equal(drawn(), `<b id="button" hx-swap-oob="true"></b><i>Done</i>`);
+});
+
 test("a view that was opened while an edit was under way is drawn again, but not one that fetches what it shows", async () => {
   const { tell, config, session, goes, answered, gets } = stand();
   const opened = (view, path) => {
