@@ -188,7 +188,7 @@ class Wave {
     const at = view[edge];
     const from = Math.max(0, at - AROUND_ZERO);
     const near = await this.#peaks.of(box.dataset.url, from, Math.min(view.frames, at + AROUND_ZERO), 2 * AROUND_ZERO);
-    if (!near || this.#of.take !== take) return;
+    if (!near || this.#of.take !== take || this.#view[edge] !== at) return; // another take by now, or moved on
     const zero = nearestZero(near, from, at);
     if (zero !== null) this.#putSoon(edge, zero);
   }

@@ -62,7 +62,7 @@ export function startTranslation(session, input, part, ways) {
     }
   }
 
-  const open = (source) => window.htmx.ajax("GET", `/kits/${session.kit}/map/translations/?shown=${encodeURIComponent(source)}`, { target: "#view" });
+  const open = (source) => view() && window.htmx.ajax("GET", `/kits/${session.kit}/map/translations/?shown=${encodeURIComponent(source)}`, { target: "#view" });
   const post = (what, values) => session.post(table().dataset.post.replace("WHAT", what), values);
 
   document.addEventListener("change", async ({ target }) => {

@@ -29,7 +29,7 @@ export class Session extends EventTarget {
     body.addEventListener("kit-changed", ({ detail, target }) => this.#changed(detail, target));
     body.addEventListener("htmx:afterSettle", () => this.mark());
     body.addEventListener("htmx:sendError", () => this.say("The server does not answer. Is it running? Nothing was changed.", true));
-    body.addEventListener("htmx:responseError", ({ detail }) => this.say(detail.xhr.responseText.slice(0, 300), true));
+    body.addEventListener("htmx:responseError", ({ detail }) => this.#failed(detail.xhr));
     body.addEventListener("htmx:afterRequest", ({ detail }) => this.#sayRefusal(detail.xhr));
     body.addEventListener("htmx:beforeSwap", (event) => this.#guardCard(event));
     body.addEventListener("htmx:beforeSend", ({ detail: { xhr, elt, target, requestConfig } }) => {
@@ -47,6 +47,11 @@ export class Session extends EventTarget {
     body.addEventListener("focusin", ({ target }) => this.#focused(target));
     this.#showSound();
     this.mark();
+  }
+
+  #failed(xhr) {
+    this.#touched = [];
+    this.say(xhr.responseText.slice(0, 300), true);
   }
 
   /** A refusal that is a sentence alone, with nothing to be drawn. */
@@ -153,10 +158,10 @@ export class Session extends EventTarget {
     return [...new Set([...document.querySelectorAll(".row[data-pad], .pad[data-pad]")].map((row) => Number(row.dataset.pad)))];
   }
 
-  /** Select the first of the pads that the last edit touched, unless one of them is selected. */
+  /** Select the first of the pads that the last edit touched, unless one of them is selected. @returns {boolean} whether there is one */
   selectTouched() {
-    if (this.#touched.includes(this.selected)) return;
-    this.select(this.#order().find((pad) => this.#touched.includes(pad)));
+    if (!this.#touched.includes(this.selected)) this.select(this.#order().find((pad) => this.#touched.includes(pad)));
+    return this.#touched.includes(this.selected);
   }
 
   /** Draw the card anew; not under the hands of a person who works in it, unless it was asked for there. */
@@ -253,7 +258,7 @@ export class Session extends EventTarget {
   }
 
   #changed({ pads, touched, refused, ways }, source) {
-    if (!refused) this.#touched = touched;
+    this.#touched = refused ? [] : touched;
     if (!refused || pads === null) this.#engine.loadPlaybook(pads, ways);
     if (ways) this.dispatchEvent(new Event("ways"));
     if (!refused) source.closest("#ask[open]")?.close(); // one that was opened since an edit was sent stays

@@ -4,6 +4,7 @@ export function startThen(session) {
     const { then, selectTouched } = detail.elt?.dataset ?? {};
     if (!detail.successful) return;
     if (selectTouched !== undefined) session.selectTouched();
+    if (detail.requestConfig.headers["X-View"] !== session.headers["X-View"]) return; // its view was left meanwhile
     if (!then || !(await session.get(then, "#view"))) return;
     history.pushState({}, "", then);
     session.selectTouched();

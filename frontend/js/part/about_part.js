@@ -36,12 +36,17 @@ export function showPart({ model: { about }, part: { start } }) {
   );
 }
 
+let changesAsked = 0;
+
 /** @param {Editor} editor */
 export async function showChanges({ model }) {
+  const list = document.getElementById("part-change-list");
+  const number = ++changesAsked;
   const answer = await fetch(`/parts/${model.id}/changes/`).catch(() => null);
   if (!answer?.ok) return;
   const { changes } = await answer.json();
-  document.getElementById("part-change-list").replaceChildren(
+  if (number !== changesAsked) return; // an older answer that comes last
+  list.replaceChildren(
     ...changes.map(([pk, sentence, isUndone, at]) => {
       const line = document.createElement("li");
       line.className = isUndone ? "undone" : "";

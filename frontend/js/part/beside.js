@@ -33,6 +33,7 @@ function startZero(editor, open, signal) {
   async function put(seconds) {
     const answer = await post(`/recordings/of/${session.kit}/part/${root.dataset.part}/zero/`, { seconds });
     if (!answer?.ok) return session.say((await answer?.text()) ?? "The server does not answer. Nothing was changed.", true);
+    if (signal.aborted) return; // the part was left meanwhile
     editor.under.zero = seconds;
     open();
     show();

@@ -155,8 +155,10 @@ export class PartModel extends EventTarget {
 
   /** Ask what an operation would make, or which hits a rule means; nothing is changed. */
   async ask(what, values) {
-    const answer = await post(`/parts/${this.id}/${what}/`, values, { "X-Rate": String(this.#rate) });
+    const { id } = this;
+    const answer = await post(`/parts/${id}/${what}/`, values, { "X-Rate": String(this.#rate) });
     const body = answer?.headers.get("Content-Type")?.includes("json") ? await answer.json() : { said: (await answer?.text()) || "The server does not answer." };
+    if (this.id !== id) return null;
     if (answer?.ok) return body;
     this.#say(body.said, true);
     return null;

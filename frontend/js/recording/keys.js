@@ -75,13 +75,13 @@ export function startKeys(canvas, editor, signal) {
   }
 
   return (event) => {
-    if (!editor.model.about) return false;
     const { code, key } = event;
+    const { about } = editor.model;
     if ((event.ctrlKey || event.metaKey) && code === "KeyZ") {
-      if (event.shiftKey) editor.model.redo();
-      else editor.model.undo();
-      return true;
+      if (about) editor.model[event.shiftKey ? "redo" : "undo"]();
+      return true; // the kit's is not meant while it is still on its way
     }
+    if (!about) return false;
     if (key === "Escape" && editor.isLooping) {
       editor.endLoop();
       return true;

@@ -6,9 +6,11 @@ const LOOP_SECONDS = 1.9; // a longer sample may be a loop: ask
 /** @param {import("../page/session.js").Session} session @param {import("./picking.js").Picking} picking */
 export function startGiving(session, picking) {
   /** Give samples to a pad: at once where there is one way only, else ask how. @param {number[] | null} dragged */
-  async function give(pad, dragged = null) {
-    await picking.settled;
-    const samples = dragged ?? picking.inListOrder;
+  function give(pad, dragged = null) {
+    return picking.whenSettled(() => giveSamples(pad, dragged ?? picking.inListOrder));
+  }
+
+  async function giveSamples(pad, samples) {
     if (!pad || !samples.length) return session.say("Select samples on the shelf, and a pad, first.", true);
     session.select(pad, { delay: 1 });
     const url = `/kits/${session.kit}/pads/${pad}/give/`;
@@ -23,13 +25,15 @@ export function startGiving(session, picking) {
   async function giveCell(place, samples) {
     const surface = document.getElementById("surface").dataset.played;
     await session.post(`/kits/${session.kit}/map/surfaces/${surface}/new/`, { to: place });
-    session.selectTouched();
-    return give(session.selected, samples);
+    if (session.selectTouched()) give(session.selected, samples);
   }
 
   /** Propose pads for the selected samples: in this kit, or where there is none in a new one. */
-  async function stack() {
-    const samples = picking.inListOrder.join(",");
+  function stack() {
+    return picking.whenSettled(() => stackSamples(picking.inListOrder.join(",")));
+  }
+
+  async function stackSamples(samples) {
     if (session.kit) return window.htmx.ajax("POST", `/kits/${session.kit}/stack/propose/`, { source: document.getElementById("shelf"), target: "#view", values: { samples } });
     const made = await post("/kits/new/", new FormData()).catch(() => null);
     const body = new FormData();

@@ -14,7 +14,8 @@ export class Picking {
   /** Where selecting with Shift began. @type {number | null} */ #anchor = null;
   /** May take over what happens at a sample. @type {((sample: number) => boolean)[]} */ #walkers = [];
   #aboutTimer = 0;
-  #finding = Promise.resolve();
+  /** Under way. @type {Promise<void> | null} */ #finding = null;
+  #choices = 0; // how often something was selected
 
   constructor(session, engine) {
     this.#session = session;
@@ -47,6 +48,7 @@ export class Picking {
   }
 
   pick(id, { more = false, range = false, hear = true } = {}) {
+    this.#choices++;
     const drawn = this.#drawn;
     if (range && drawn.includes(this.#anchor)) {
       if (!more) this.#picked.clear();
@@ -81,24 +83,29 @@ export class Picking {
 
   /** Every sample that the search finds, or all that an import brought. */
   all(batch = "") {
-    return (this.#finding = this.#find(batch));
+    const finding = this.#find(batch).finally(() => finding === this.#finding && (this.#finding = null));
+    return (this.#finding = finding);
   }
 
-  /** Resolves once all that was asked for is selected. */
-  get settled() {
-    return this.#finding;
+  /** Do something with what is selected: at once, or when all that was asked for is. @template T @param {() => T} act @returns {T | Promise<T>} */
+  whenSettled(act) {
+    return this.#finding ? this.#finding.then(act) : act();
   }
 
   async #find(batch) {
+    const number = ++this.#choices;
     const query = batch ? `import=${batch}` : new URLSearchParams(/** @type {any} */ (new FormData(/** @type {HTMLFormElement} */ (box("shelf-find")))));
     const answer = await fetch(`/shelf/found/?${query}`).catch(() => null);
     if (!answer?.ok) return this.#session.say("The server does not answer, so not all could be selected. Try again.", true);
-    this.#picked = new Set((await answer.json()).samples);
+    const { samples } = await answer.json();
+    if (number !== this.#choices) return; // something else was selected meanwhile
+    this.#picked = new Set(samples);
     this.at ??= [...this.#picked][0] ?? null;
     this.show();
   }
 
   clear() {
+    this.#choices++;
     this.#picked.clear();
     this.at = null;
     this.show();

@@ -1,7 +1,6 @@
 import { startChips } from "../../js/card/chips.js";
 import { startTakeDrops } from "../../js/card/take_drops.js";
 import { startTakes } from "../../js/card/takes.js";
-import { startThen } from "../../js/page/then.js";
 import { equal, notingTarget, press, settled, taken, test } from "../harness.js";
 
 const session = notingTarget({ kit: "3", selected: 5, takes: [], clipboard: null });
@@ -10,7 +9,6 @@ const asked = [];
 Object.assign(window, { htmx: { ajax: async (verb, url, { values }) => void asked.push([url, values]) } });
 const [takeKey, chipKey] = [startTakes(session, engine), startChips(engine)];
 startTakeDrops(session);
-startThen(session);
 
 /** Two layers: 1 and 2 in the first, 3 and 4 in the second; a row of another pad. */
 function drawCard() {
@@ -174,17 +172,4 @@ test("pads in doubt are walked one after another, and round again", () => {
     return document.activeElement.closest(".proposed").id;
   };
   equal([next(), next(), next()], ["p0", "p2", "p0"]);
-});
-
-test("what was made is selected, and the view that its button names is shown once it came", async () => {
-  drawProposal();
-  const made = at("apply-proposal");
-  made.dataset.then = location.pathname + "#made";
-  const after = (successful) => document.body.dispatchEvent(new CustomEvent("htmx:afterRequest", { detail: { elt: made, successful } }));
-  after(false);
-  equal(session.calls.map(([name]) => name), []); // prettier-ignore
-  session.get = async () => true;
-  after(true);
-  await settled();
-  equal([session.calls.map(([name]) => name), location.hash], [["selectTouched"], "#made"]); // prettier-ignore
 });

@@ -70,6 +70,16 @@ test("what the part was written for is chosen, and its translation opened", asyn
   equal([edits, loaded, opened], [[["written-for", { source: "other" }]], ["other"], ["/kits/3/map/translations/?shown=other"]]);
 });
 
+test("a view that was left meanwhile is not brought back", async () => {
+  draw("", "");
+  const choice = /** @type {HTMLSelectElement} */ (at("written-for"));
+  choice.value = "other";
+  change(choice);
+  at("translations").remove();
+  await settled();
+  equal([edits, opened], [[["written-for", { source: "other" }]], []]); // prettier-ignore
+});
+
 test("a part that was written for another map opens its translation, and can be written over or taken away", async () => {
   draw("", "other");
   equal(opened, ["/kits/3/map/translations/?shown=other"]);

@@ -82,6 +82,18 @@ test("of two that are opened, the second stays; one that is gone leaves silence,
   equal([await model.edit("add"), server.sent], [null, []]);
 });
 
+test("what was asked about a part that was left is not answered", async () => {
+  const { model } = await open();
+  const before = window.fetch;
+  const answer = { ok: true, headers: new Headers({ "Content-Type": "application/json" }), json: async () => ({ ids: [1] }) };
+  const inAWhile = new Promise((resolve) => setTimeout(() => resolve(answer), 20));
+  window.fetch = /** @type {any} */ ((url, asked) => (url.endsWith("/choose/") ? inAWhile : before(url, asked)));
+  const late = model.ask("choose", {});
+  await model.open(5);
+  await settled(50);
+  equal([await late, await model.ask("choose", {})], [null, { ids: [1] }]); // prettier-ignore
+});
+
 test("a part that does not come is asked for again", async () => {
   const { model, server, said } = await open();
   server.mode = "away";

@@ -32,6 +32,17 @@ test("left and right walk the hits that are taken, Page keys all, and each is sa
   equal([editor.cursor, taken(editor.input, "pad").map(([pad]) => pad)], [2, [1, 1, 1, 1, 1]]);
 });
 
+test("nothing is done before the recording has come, and its undo is not the kit's", async () => {
+  const { typed, answered, model, server } = await stand();
+  const { about } = model;
+  model.about = null;
+  equal(typed("Control+KeyZ", "Delete"), [true, false]);
+  model.about = about;
+  typed("Control+KeyZ");
+  await answered();
+  equal(server.sent.map(([url]) => url.split("/").at(-2)), ["undo"]); // prettier-ignore
+});
+
 test("up and down choose the track, and what it holds is said", async () => {
   const { typed, editor, says } = await stand();
   typed("ArrowRight", "ArrowDown", "ArrowDown");

@@ -101,6 +101,22 @@ test("all that the search finds is selected, and a server that is away is said",
   equal([asked.at(-1), document.activeElement.id], ["/shelf/found/?import=7", "samples"]);
 });
 
+test("what is done right after all is selected is done with all; what is selected after that stays", async () => {
+  fresh();
+  click("sample-11");
+  typed("Control+KeyA", "Delete");
+  await settled();
+  equal([posts().map(([url, { sample }]) => [url, sample]), shelf.picked()], [[["/shelf/away/", ["11", "13", "99"]]], []]); // prettier-ignore
+  click("sample-11");
+  typed("Control+KeyA");
+  click("stack-picked");
+  await settled();
+  typed("Control+KeyA");
+  click("sample-12");
+  await settled();
+  equal([asked.find(([url]) => url === "/kits/3/stack/propose/")?.[1], shelf.picked()], [{ samples: "11,13,99" }, [12]]); // prettier-ignore
+});
+
 test("what can be done is offered with what is selected, in a kit and without", () => {
   fresh();
   const offered = () => ["give-picked", "stack-picked", "put-away", "bring-back", "delete-picked", "set-kind"].filter((id) => !at(id).hidden);
