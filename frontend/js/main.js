@@ -12,6 +12,7 @@ import { startFields } from "./page/fields.js";
 import { HitInput } from "./input/hits.js";
 import { startKeys } from "./input/keys.js";
 import { startCells } from "./map/cells.js";
+import { startLeaving } from "./page/leaving.js";
 import { startMap } from "./map/keys.js";
 import { startTeaching } from "./map/teaching.js";
 import { startTranslation } from "./map/translation.js";
@@ -57,6 +58,7 @@ if (workshop) {
     startFields();
     startEdits(session);
     startSending();
+    startLeaving(session);
     startPresses();
     startSurface(session, engine, input);
     startMeters(engine);

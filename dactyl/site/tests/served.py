@@ -155,6 +155,7 @@ def open_page(window: BrowserContext) -> tuple[Page, list[str]]:
     """A page, and the list in which every error of its scripts is collected."""
     page = window.new_page()
     problems: list[str] = []
+    page.on("dialog", lambda asked: asked.accept() if asked.type == "beforeunload" else asked.dismiss())
     page.on("pageerror", lambda problem: problems.append(str(problem)))
     page.on("console", lambda message: problems.append(message.text) if _is_problem(message) else None)
     return page, problems

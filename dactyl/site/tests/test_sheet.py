@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from dactyl.shelf.tests.sounds import hit, sound_bytes
 from dactyl.site.tests.kit_pages import KitPages
-from dactyl.site.tests.served import BEGIN_LISTENING, HEARD, LISTEN, follow
+from dactyl.site.tests.served import BEGIN_LISTENING, HEARD, LISTEN, SLOW_ANSWERS, follow
 
 DEVICE = """() => {
   window.device = { name: "Two by eight", state: "connected", onmidimessage: null };
@@ -240,6 +240,16 @@ class Sheet(KitPages):
         expect(page.locator("#undo")).to_contain_text("uted")
         self.heard_at_last(page, lambda: page.keyboard.press("s"))
         self.assertTrue(is_silent_at_last("a"))
+
+    def test_edits_under_way_are_not_lost_by_leaving(self):
+        page = self.new_kit("Left")
+        page.evaluate(SLOW_ANSWERS)
+        page.fill("#kit-name", "Left soon")
+        page.press("#kit-name", "Enter")
+        page.locator("[id^=mute-]").first.click()
+        follow(page, lambda: page.click("a.mark"))
+        follow(page, lambda: page.click("text=Left soon"))
+        expect(page.locator("#undo")).to_contain_text("uted")
 
     def test_the_whole_job_by_keyboard_alone(self):
         page = self.page()

@@ -32,7 +32,8 @@ export function startEdits(session) {
       window.htmx.ajax("POST", path, { source, target, swap, values });
     });
   });
-  session.inTurn = (send) => (isUnderWay || waiting.length ? new Promise((resolve) => waiting.push(() => resolve(send()))) : send());
+  session.isEditing = () => isUnderWay || waiting.length > 0;
+  session.inTurn = (send) => (session.isEditing() ? new Promise((resolve) => waiting.push(() => resolve(send()))) : send());
   body.addEventListener("htmx:beforeSend", ({ detail }) => {
     if (isEdit(detail.requestConfig)) isUnderWay = true;
   });

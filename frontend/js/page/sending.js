@@ -17,6 +17,8 @@ export class Sending {
   }
 }
 
+export const isSending = () => underWay.size > 0;
+
 /** Resolves once all edits that are under way are answered. */
 export const allSent = () => Promise.allSettled([...underWay]);
 

@@ -98,6 +98,7 @@ export class Session extends EventTarget {
 
   /** Send an edit behind those that are under way; resolves once it is answered. @type {<T>(send: () => Promise<T>) => Promise<T>} */
   inTurn = (send) => send();
+  /** Whether edits of the kit are under way, or wait for their turn. */ isEditing = () => false;
 
   /** Post to the server as a form would; the answer swaps itself in. @param {Record<string, string | string[]>} values */
   post(url, values = {}) {
