@@ -108,6 +108,12 @@ def broken_sounds(recipes: Iterable[Recipe]) -> dict[str, str]:
     return broken
 
 
+def stop_preparing() -> None:
+    """Begin no more of what is waiting: a server that stops would make all of it before it ends."""
+    for key in list(_waiting):
+        _waiting.pop(key).cancel()
+
+
 def _make(recipe: Recipe) -> None:
     prepared_sound(recipe)
     _waiting.pop(recipe.key, None)

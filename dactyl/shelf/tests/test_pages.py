@@ -2,14 +2,17 @@
 
 import json
 import struct
+import threading
 import time
+from unittest import mock
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 
+from dactyl.core.audio.prepare import Recipe
 from dactyl.jobs.models import Job
-from dactyl.shelf import edits
+from dactyl.shelf import edits, sounds
 from dactyl.shelf.models import Import, ImportFile, Sample
 from dactyl.shelf.queries import PAGE
 from dactyl.shelf.tasks import import_files
@@ -22,6 +25,18 @@ class Pages(TestCase):
     @classmethod
     def setUpTestData(cls):
         cls.samples = shelf_of([-3.0 * n for n in range(8)], name="snare")
+
+    def test_a_server_that_stops_makes_no_more_of_the_sounds_that_were_asked_for(self):
+        made, may_go_on = [], threading.Event()
+        recipes = [Recipe("0" * 64, 48_000, 1, n, n + 100, 48_000) for n in range(20)]
+        self.addCleanup(may_go_on.set)
+        with mock.patch.object(sounds, "prepared_sound", lambda recipe: (may_go_on.wait(10), made.append(recipe))):
+            self.assertEqual(sounds.ready_sounds(recipes), [])
+            sounds.stop_preparing()
+            may_go_on.set()
+            last = sounds._pool.submit(bool)
+            last.result(10)
+        self.assertLess(len(made), 5)
 
     def test_an_empty_shelf_says_what_to_do(self):
         Sample.objects.all().delete()

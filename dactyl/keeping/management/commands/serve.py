@@ -24,6 +24,7 @@ from dactyl.keeping.lock import hold_folder
 from dactyl.keeping.refusals import refuse_in_our_words
 from dactyl.shelf import store
 from dactyl.shelf.models import ImportFile
+from dactyl.shelf.sounds import stop_preparing
 
 THREADS = 12
 CONNECTIONS = 500
@@ -65,6 +66,8 @@ class Command(BaseCommand):
                 server.run()
             except KeyboardInterrupt:
                 self.stdout.write("Stopped. Everything is kept.")
+            finally:
+                stop_preparing()
 
     def _check_database(self) -> None:
         try:
