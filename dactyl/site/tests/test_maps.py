@@ -96,7 +96,7 @@ class Maps(Workshop):
         page.evaluate(HITS)
         page.mouse.move(box["x"] + 30, box["y"] + 12)
         page.mouse.down()
-        self.assertGreater(page.evaluate(LISTEN, 0.4), 0.01)
+        self.assertGreater(page.evaluate(LISTEN, [8, 0.01]), 0.01)
         page.mouse.up()
         self.assertEqual(page.evaluate("() => window.struck"), [[kick]])
         name = page.locator("#surface-name").input_value()
