@@ -90,7 +90,7 @@ class Story(KitPages):
         page.locator(".row[data-pad]").nth(0).locator(".c-glyph").click()
         self.heard_at_last(page, lambda: page.keyboard.press("KeyA"))
         self.settle(page)
-        self.heard_at_last(page, lambda: page.keyboard.down("KeyA"))
+        self.heard_at_last(page, lambda: (page.keyboard.up("KeyA"), page.keyboard.down("KeyA")))
 
         page.click("#tab-part")
         page.set_input_files("#midi-file", {"name": "Quay.mid", "mimeType": "audio/midi", "buffer": midi_file()})
