@@ -22,6 +22,12 @@ class Pieces(Workshop):
         snare = page.locator(".row[data-pad]", has_text="Snare").first
         version = page.locator("#history").get_attribute("data-version")
         snare.click()
+        page.keyboard.press("h")
+        page.wait_for_selector("#drums")
+        page.go_back()
+        expect(page.locator(".sheet")).to_be_visible()
+        page.wait_for_selector("#surface[data-started]")
+        snare.click()
         before = snare.locator(".c-takes").inner_text()
         page.click("#play")
         page.keyboard.press("h")

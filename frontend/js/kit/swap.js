@@ -72,7 +72,7 @@ export function startSwap(session, engine, input) {
     const { keep: url, back } = view().dataset;
     engine.tried = "";
     await session.post(url, { value });
-    session.get(back, "#view").then(() => history.replaceState(history.state, "", back));
+    session.show(back, { isNew: false });
   }
 
   const leave = () => document.getElementById("swap-leave")?.click();
@@ -122,8 +122,7 @@ export function startSwap(session, engine, input) {
   /** H opens it for the selected pad. */
   function open({ code, ctrlKey, metaKey, altKey, target }) {
     if (code !== "KeyH" || ctrlKey || metaKey || altKey || !session.selected || target.closest?.("input, select, textarea, canvas, [role=application]")) return false;
-    const url = `/kits/${session.kit}/pads/${session.selected}/swap/`;
-    session.get(url, "#view").then(() => history.pushState(null, "", url));
+    session.show(`/kits/${session.kit}/pads/${session.selected}/swap/`);
     return true;
   }
 }

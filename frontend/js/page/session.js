@@ -1,6 +1,7 @@
 import { betweenWithFirst } from "./ranges.js";
 
 const SLOW_MS = 300;
+const ON_GOING_BACK = { htmx: true }; // by which htmx knows the entries of the browser's history that it draws again
 
 /** What the page knows of the kit: which pads and takes are selected, which are heard alone, the version it shows. */
 export class Session extends EventTarget {
@@ -124,6 +125,18 @@ export class Session extends EventTarget {
       () => true,
       () => false,
     );
+  }
+
+  /**
+   * Show another view of the kit, as a link to it does: going back shows the one before. @param {string} url
+   * @param {{ isNew?: boolean }} how not new: it takes the place of the one that is shown
+   * @returns {Promise<boolean>} whether it came
+   */
+  async show(url, { isNew = true } = {}) {
+    if (!(await this.get(url, "#view"))) return false;
+    history.replaceState(ON_GOING_BACK, "", isNew ? location.href : url);
+    if (isNew) history.pushState(ON_GOING_BACK, "", url);
+    return true;
   }
 
   /** Select a pad; its card follows. @param {number} pad */

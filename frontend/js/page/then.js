@@ -5,8 +5,6 @@ export function startThen(session) {
     if (!detail.successful) return;
     if (selectTouched !== undefined) session.selectTouched();
     if (detail.requestConfig.headers["X-View"] !== session.headers["X-View"]) return; // its view was left meanwhile
-    if (!then || !(await session.get(then, "#view"))) return;
-    history.pushState({}, "", then);
-    session.selectTouched();
+    if (then && (await session.show(then))) session.selectTouched();
   });
 }

@@ -109,8 +109,7 @@ export function startPart(session, engine, ways) {
   choice.addEventListener("change", () => {
     const { value } = choice;
     if (!shown()) return choose(value);
-    const url = `/parts/of/${session.kit}/?part=${value}`;
-    window.htmx.ajax("GET", url, { target: "#view" }).then(() => history.replaceState(history.state, "", url));
+    session.show(`/parts/of/${session.kit}/?part=${value}`, { isNew: false });
   });
   engine.addEventListener("ended", stopped);
   engine.addEventListener("report", ({ detail }) => {

@@ -5,7 +5,7 @@ export const isMidi = ({ file }) => /\.midi?$/i.test(file.name);
 
 /**
  * @param {{ file: File }[]} files
- * @param {{ kit?: string, say: (text: string, isWarning?: boolean) => void, get?: (url: string, target: string) => Promise<boolean> }} page
+ * @param {{ kit?: string, say: (text: string, isWarning?: boolean) => void, show?: (url: string) => Promise<boolean> }} page
  */
 export async function readParts(files, page) {
   let read = "";
@@ -18,8 +18,7 @@ export async function readParts(files, page) {
   }
   if (!read) return;
   if (!page.kit) return location.assign(read);
-  await page.get(read, "#view");
-  history.pushState(null, "", read);
+  await page.show(read);
 }
 
 /** On the list of kits, where no shelf takes what is dropped. */

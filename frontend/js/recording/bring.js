@@ -10,7 +10,5 @@ export async function bringTracks(files, session) {
   session.say(`Bringing in ${files.length} track${files.length === 1 ? "" : "s"} of a recording…`);
   const answer = await post(`/recordings/of/${session.kit}/new/`, body).catch(() => null);
   if (!answer?.ok) return session.say((await answer?.text()) ?? "The server does not answer. Drop them again.", true);
-  const url = answer.headers.get("HX-Push-Url");
-  await session.get(url, "#view");
-  history.pushState(null, "", url);
+  await session.show(answer.headers.get("HX-Push-Url"));
 }

@@ -208,5 +208,15 @@ test("a later fetch for a place takes over from an earlier one, by a source of i
   equal([await session.get("/a/", "#card"), await session.get("/b/", "#card"), await session.get("/c/", "#view")], [true, true, true]);
   equal([asked.map(([, url]) => url), body.querySelectorAll("[hx-sync='this:replace']").length], [["/a/", "/b/", "/c/"], 2]);
   Object.assign(window, { htmx: { ajax: () => Promise.reject() } });
-  equal(await session.get("/d/", "#card"), false);
+  equal([await session.get("/d/", "#card"), await session.show("/d/"), location.pathname], [false, false, "/"]); // prettier-ignore
+});
+
+test("a view that is shown stands in the browser's history, so that going back draws the one before", async () => {
+  const { session, asked } = stand();
+  const entries = history.length;
+  await session.show("/kits/3/map/");
+  equal([asked, location.pathname, history.length - entries, history.state], [[["GET", "/kits/3/map/", "#view", undefined]], "/kits/3/map/", 1, { htmx: true }]); // prettier-ignore
+  await session.show("/kits/3/", { isNew: false });
+  equal([location.pathname, history.length - entries], ["/kits/3/", 1]); // prettier-ignore
+  history.replaceState(null, "", "/");
 });
