@@ -6,28 +6,30 @@ import { allSent, isSending } from "./sending.js";
 
 export function startLeaving(session) {
   const isBusy = () => isSending() || session.isEditing();
-  let isLetGo = false; // what waited goes now
+  let waiting = null; // the link or form that was pressed last, and waits
 
-  function waits(event, go) {
-    if (isLetGo || !isBusy()) return;
+  /** Keep a press until all is sent; the second one of the same goes at once. */
+  function waits(event, pressed, go) {
+    if (!isBusy() || waiting === pressed) return;
     event.preventDefault();
     event.stopImmediatePropagation();
-    session.say("On its way to the server; a moment…");
+    waiting = pressed;
+    session.say("What you did is on its way to the server. Press again to go on without it.");
     Promise.all([session.inTurn(async () => {}), allSent()]).then(() => {
-      isLetGo = true;
+      if (waiting !== pressed) return;
       go();
-      isLetGo = false;
+      waiting = null;
     });
   }
 
   document.addEventListener("click", (event) => {
     const link = /** @type {HTMLElement} */ (event.target).closest?.("a[href]:not([hx-get])");
     const isOther = event.ctrlKey || event.metaKey || event.shiftKey; // a window of its own: this one stays
-    if (link instanceof HTMLAnchorElement && !isOther) waits(event, () => link.click());
+    if (link instanceof HTMLAnchorElement && !isOther) waits(event, link, () => link.click());
   }, { capture: true }); // prettier-ignore
   document.addEventListener("submit", (event) => {
     const form = /** @type {HTMLFormElement} */ (event.target);
-    if (form.method === "post" && !form.closest("[hx-post], [hx-get]")) waits(event, () => form.requestSubmit(event.submitter));
+    if (form.method === "post" && !form.closest("[hx-post], [hx-get]")) waits(event, form, () => form.requestSubmit(event.submitter));
   }, { capture: true }); // prettier-ignore
   window.addEventListener("beforeunload", (event) => isBusy() && event.preventDefault());
 }
