@@ -11,6 +11,7 @@ export function startFlip(session, engine, ways) {
    * @type {{ id: number, kits: [key: string, name: string, tables: string][] } | null} */ let set = null;
   let heard = null; // place in the order that is heard; null: this kit itself
   let order = []; // places, shuffled where one is not to know
+  let loading = null; // what is on its way
   let begun = 0; // how often: what another beginning has overtaken goes no further
   let loudness = new Map(); // kit -> [sum of powers, frames]
   const how = { equal: false, cuts: false, blind: false };
@@ -34,6 +35,7 @@ export function startFlip(session, engine, ways) {
     end();
     const number = ++begun;
     if (what.kits.length < 2) return session.say("A set of one kit can't be flipped through. Add another.", true);
+    loading = what;
     session.say(`Loading ${what.kits.length} kits…`);
     const books = new Map();
     await Promise.all(what.kits.map(async ([key, , url]) => books.set(key, await tablesAt(url))));
@@ -41,9 +43,10 @@ export function startFlip(session, engine, ways) {
     const kits = what.kits.filter(([key]) => books.get(key));
     const lost = what.kits.filter(([key]) => !books.get(key)).map(([, name]) => name);
     if (lost.length) session.say(`${lost.join(", ")} did not come and ${lost.length === 1 ? "is" : "are"} left out; begin again to hear all.`, true);
-    if (kits.length < 2) return;
+    if (kits.length < 2) return void (loading = null);
     await engine.loadAhead(new Map(kits.map(([key]) => [key, books.get(key)])));
     if (number !== begun) return;
+    loading = null;
     set = { ...what, kits };
     order = kits.map((_, n) => n);
     if (how.blind) shuffle(order);
@@ -113,7 +116,9 @@ export function startFlip(session, engine, ways) {
     if (how.equal) level();
   });
   document.body.addEventListener("kit-changed", ({ detail }) => {
-    if (heard === null || detail.refused) return;
+    if (detail.refused) return;
+    if (loading) return void begin(loading); // it came as it was before
+    if (heard === null) return;
     end();
     session.say("This kit was changed, so it is heard again itself.");
   });

@@ -49,6 +49,17 @@ test("a set is loaded whole, begun with this kit, and flipped through round and 
   equal([engine.ahead.size, document.getElementById("hearing").hidden, taken(engine, "measure")], [0, true, [[true], [false]]]); // prettier-ignore
 });
 
+test("a kit that is changed while it is loaded is loaded anew", async () => {
+  draw();
+  press_("#flip-use");
+  for (let steps = 0; asked.length < 4 && steps < 20; steps++) await Promise.resolve();
+  equal([asked.length, document.getElementById("hearing").hidden], [4, true]);
+  document.body.dispatchEvent(new CustomEvent("kit-changed", { detail: { refused: false } }));
+  await settled();
+  equal([asked.length, says(), flips()], [7, "1/3 Own", ["3"]]);
+  end();
+});
+
 test("a kit that does not come is named and left out; with one left there is nothing to flip", async () => {
   draw();
   missing.add("/kits/3/flipped/5/48000/");
