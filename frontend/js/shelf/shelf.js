@@ -41,13 +41,14 @@ export function startShelf(session, engine) {
     return true;
   };
 
-  const change = (url, values = {}) => session.post(url, { sample: picking.inListOrder.map(String), ...values });
-  const remove = (url, values = {}) => {
-    change(url, values);
-    picking.clear();
-    document.getElementById("about").replaceChildren();
-  };
-  const putAway = (isAway) => picking.whenSettled(() => remove("/shelf/away/", { away: isAway ? "1" : "0" }));
+  const change = (url, values = {}) => picking.whenSettled(() => session.post(url, { sample: picking.inListOrder.map(String), ...values }));
+  const remove = (url, values = {}) =>
+    picking.whenSettled(() => {
+      change(url, values);
+      picking.clear();
+      document.getElementById("about").replaceChildren();
+    });
+  const putAway = (isAway) => remove("/shelf/away/", { away: isAway ? "1" : "0" });
 
   const presses = {
     "#shelf-edge, #shelf-fold": toggle,
@@ -57,8 +58,8 @@ export function startShelf(session, engine) {
     "#stack-picked": stack,
     "#put-away": () => putAway(true),
     "#bring-back": () => putAway(false),
-    "#delete-picked": () => picking.whenSettled(() => remove("/kits/samples/delete/")),
-    "[data-merge]": ({ dataset }) => picking.whenSettled(() => change(`/kits/samples/${dataset.merge}/`)),
+    "#delete-picked": () => remove("/kits/samples/delete/"),
+    "[data-merge]": ({ dataset }) => change(`/kits/samples/${dataset.merge}/`),
     "[data-pick-import]": ({ dataset }) => picking.all(dataset.pickImport).then(() => list().focus()),
     "[data-stack-import]": ({ dataset }) => picking.all(dataset.stackImport).then(stack),
   };
@@ -76,7 +77,7 @@ export function startShelf(session, engine) {
   shelf.addEventListener("change", ({ target }) => {
     const { value } = target;
     if (target.matches("#files-input, #folder-input")) bringIn([...target.files].map((file) => ({ file, path: file.webkitRelativePath || file.name })));
-    else if (target.id === "set-kind" && value) picking.whenSettled(() => change("/shelf/kind/", { kind: value }));
+    else if (target.id === "set-kind" && value) change("/shelf/kind/", { kind: value });
     else return;
     target.value = "";
   });

@@ -17,7 +17,7 @@ export class SoundLoader extends EventTarget {
   #others = [];
   #held;
   #wanted = new Set();
-  /** What the server could not read. */ #broken = new Set();
+  /** What the server could not read, since tables came last. */ #broken = new Set();
   #queue = { head: [], whole: [] };
   #isBusy = false;
   #samples = new Map();
@@ -46,6 +46,7 @@ export class SoundLoader extends EventTarget {
     const others = this.#others.map(({ pads }) => rounds(pads));
     const order = [...new Set([first, ...others.map(([begin = []]) => begin), ...later, ...others.flatMap(([, ...rest]) => rest)].flat())];
     this.#wanted = new Set(order);
+    this.#broken.clear(); // it may have been mended
     this.#held.rank(order);
     this.#queue = {
       head: order.filter((key) => !this.#held.has(key)),
@@ -68,8 +69,11 @@ export class SoundLoader extends EventTarget {
   /** Resolves once the sounds of a take are here; to false where one can't be read, or where the pad plays others by then. */
   async arrival(pad, number) {
     const keys = keysOf(this.#pads, pad, number);
-    for (this.hurry([[pad, number]]); keys.some((key) => !this.#held.has(key)); await pause(LOOK_MS))
+    this.hurry([[pad, number]]);
+    while (keys.some((key) => !this.#held.has(key))) {
       if (keys.some((key) => this.#broken.has(key) || !this.#wanted.has(key))) return false;
+      await pause(LOOK_MS);
+    }
     return true;
   }
 

@@ -88,6 +88,11 @@ test("that a take has come is told however late it is, and that it never will", 
   await still();
   await settled(20000);
   equal(told, [[3, false], [1, true], [2, false]]); // prettier-ignore
+  server.broken.clear();
+  loader.want({ pads: [pad(2, [["b"]])] });
+  ask(2);
+  await settled(20000);
+  equal(told.at(-1), [2, true], "it was brought in again");
 });
 
 test("of more than fits, no more is fetched than a batch beyond", async () => {
