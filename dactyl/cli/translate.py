@@ -26,15 +26,17 @@ def run(asked: argparse.Namespace) -> int:
         lines = [line for line in propose(_source(asked.table), pads_in(asked.to)) if line.note in used]
         table = table_of(lines)
         warn(_doubts(lines))
-    missing = unmet(part, table)
-    warn(
-        [f"{note_label(note)} has no counterpart and stays: {counted(hits, 'hit')}." for note, hits in missing.items()]
-    )
+    answered = {note for pad in pads_in(asked.to) for note in pad.notes} if asked.to else set()
+    warn([
+        f"{note_label(note)} has no counterpart and {'is left out, since another pad answers it' if note in answered else 'stays'}: "
+        f"{counted(hits, 'hit')}."
+        for note, hits in unmet(part, table).items()
+    ])  # fmt: skip
     if asked.write_table:
         write_whole(
             asked.write_table, json.dumps({str(note): to for note, to in sorted(table.items())}, indent=1).encode()
         )
-    written = applied(part, table)
+    written = applied(part, table, answered)
     write_whole(asked.out, write_midi(written))
     print(f"{asked.out}: {counted(len(written.note_ons), 'hit')}, {counted(len(table), 'note')} translated")
     return 0

@@ -120,29 +120,41 @@ def edit(document: Document, seen_version: int, sentence: str) -> Iterator[Chang
 
 
 def undo(document: Document, seen_version: int) -> Revision | None:
-    """Put back what the last edit changed; None where there is nothing to undo."""
+    """Put back what the last edit changed; None where there is nothing to undo. ``document`` is read anew."""
     with transaction.atomic():
-        revision = last_done(document)
-        if revision is None:
-            return None
-        _claim(document, seen_version, f"Undo of “{revision.sentence}”")
-        _apply([(table, pk, after, before) for table, pk, before, after in reversed(revision.rows)])
-        revision.is_undone = True
-        revision.save(update_fields=["is_undone"])
+        revision = _undo(document, seen_version)
+        _read_anew(document)
         return revision
 
 
 def redo(document: Document, seen_version: int) -> Revision | None:
-    """Do again what was undone last."""
+    """Do again what was undone last. ``document`` is read anew."""
     with transaction.atomic():
-        revision = first_undone(document)
-        if revision is None:
-            return None
-        _claim(document, seen_version, f"Redo of “{revision.sentence}”")
-        _apply([tuple(row) for row in revision.rows])
-        revision.is_undone = False
-        revision.save(update_fields=["is_undone"])
+        revision = _redo(document, seen_version)
+        _read_anew(document)
         return revision
+
+
+def _undo(document: Document, seen_version: int) -> Revision | None:
+    revision = last_done(document)
+    if revision is None:
+        return None
+    _claim(document, seen_version, f"Undo of “{revision.sentence}”")
+    _apply([(table, pk, after, before) for table, pk, before, after in reversed(revision.rows)])
+    revision.is_undone = True
+    revision.save(update_fields=["is_undone"])
+    return revision
+
+
+def _redo(document: Document, seen_version: int) -> Revision | None:
+    revision = first_undone(document)
+    if revision is None:
+        return None
+    _claim(document, seen_version, f"Redo of “{revision.sentence}”")
+    _apply([tuple(row) for row in revision.rows])
+    revision.is_undone = False
+    revision.save(update_fields=["is_undone"])
+    return revision
 
 
 def go_to(document: Document, seen_version: int, revision_id: int) -> Revision | None:
@@ -156,10 +168,11 @@ def go_to(document: Document, seen_version: int, revision_id: int) -> Revision |
             return None
         left = Revision.objects.filter(journal=document.journal_id, is_undone=asked.is_undone)
         if asked.is_undone:
-            step, count = redo, left.filter(pk__lte=asked.pk).count()
+            step, count = _redo, left.filter(pk__lte=asked.pk).count()
         else:
-            step, count = undo, left.filter(pk__gte=asked.pk).count()
+            step, count = _undo, left.filter(pk__gte=asked.pk).count()
         steps = [step(document, seen_version + number) for number in range(count)]
+        _read_anew(document)
         return Revision(
             journal_id=document.journal_id,
             sentence=f"{counted(len(steps), 'change')} {'done again' if asked.is_undone else 'undone'}",
@@ -167,6 +180,22 @@ def go_to(document: Document, seen_version: int, revision_id: int) -> Revision |
             touched=sorted({key for revision in steps for key in revision.touched}),
             changes_order=any(revision.changes_order for revision in steps),
         )
+
+
+def begin_anew(document: Document) -> None:
+    """What the history speaks of is made anew: it is forgotten, and pages that show what was before hear so."""
+    Revision.objects.filter(journal=document.journal_id).delete()
+    raise_version(document)
+
+
+def raise_version(document: Document) -> None:
+    """What is in no history has changed: edits of pages that show what was before are refused."""
+    Journal.objects.filter(pk=document.journal_id).update(version=F("version") + 1, changed_at=timezone.now())
+
+
+def _read_anew(document: Document) -> None:
+    """The document's own row may be among those that were put back."""
+    document.refresh_from_db()
 
 
 def _claim(document: Document, seen_version: int, sentence: str) -> None:

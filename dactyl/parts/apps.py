@@ -6,7 +6,12 @@ class PartsConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
+        from django.db.models.signals import post_migrate, pre_migrate
+
         from dactyl.history.tables import register
+        from dactyl.parts import guards
         from dactyl.parts.models import Event, Part, Pass
 
         register({"part": Part, "pass": Pass, "event": Event}, {Pass: [(Event, "of_pass_id")]})
+        pre_migrate.connect(guards.remove, sender=self)
+        post_migrate.connect(guards.install, sender=self)

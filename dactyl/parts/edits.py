@@ -1,7 +1,8 @@
 """Writes of parts: one edit for one sentence in the history of the part."""
 
 import json
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import replace
 
 from django.db import transaction
 from django.db.models import Max
@@ -12,20 +13,38 @@ from dactyl.core.formats.midi import MAX_NOTES
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.parts.reshape import Reshaped
+from dactyl.core.parts.structure import ending_behind_hits
+from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
-from dactyl.parts.models import Event, Part
-from dactyl.parts.queries import EACH, rows_of
+from dactyl.parts.models import Event, Part, Pass
+from dactyl.parts.queries import EACH, about, events, rows_of
 
 EDITED = ("tick", "note", "velocity", "channel", "length_ticks", "played_tick")  # as the core's Event begins
 
 
-def add_part(value: PartValue) -> Part:
+def add_part(value: PartValue, like: Part | None = None) -> Part:
+    """A new part. like : what it is a copy or a piece of: it is written for the same notes, and has passes of its own"""
     with transaction.atomic():
-        part = Part.objects.create(**_about(value))
-        Event.objects.bulk_create([_row(part, event, event.order) for event in value.events], batch_size=1000)
+        part = Part.objects.create(**_about(ending_behind_hits(value)), written_for=like.written_for if like else "")
+        passes = _copied_passes(like, part, {event.pass_id for event in value.events}) if like else {}
+        events = (event._replace(pass_id=passes.get(event.pass_id)) for event in value.events)
+        Event.objects.bulk_create([_row(part, event, event.order) for event in events], batch_size=1000)
     part.refresh_from_db()
     return part
+
+
+def duplicate(part: Part) -> Part:
+    """The part once more, with what is muted in it."""
+    value = about(part, events(part))
+    return add_part(replace(value, name=f"{value.name[:74]} copy"), like=part)
+
+
+def _copied_passes(of: Part, part: Part, used: Collection[int | None]) -> dict[int, int]:
+    """The passes of a part that are used, for another; by the key that they have there."""
+    own = [one for one in of.passes.all() if one.pk in used]
+    made = [Pass(part=part, number=o.number, is_muted=o.is_muted, recorded_as=o.recorded_as) for o in own]
+    return {old.pk: new.pk for old, new in zip(own, Pass.objects.bulk_create(made), strict=True)}
 
 
 def delete_part(part: Part) -> None:
@@ -60,13 +79,25 @@ def set_written_for(part: Part, version: int, sentence: str, source: str) -> Rev
     return change.revision
 
 
-def write_translation(part: Part, version: int, sentence: str, table: Mapping[int, int]) -> Revision | None:
-    """Give the hits the notes that ``table`` says; they are the kit's own then."""
-    with edit(part, version, sentence) as change:
+def write_translation(
+    part: Part, version: int, name: str, table: Mapping[int, int], answered: Collection[int]
+) -> tuple[Revision | None, str]:
+    """Give the hits the notes that ``table`` says; they are the kit's own then. Returns the edit, and what to say.
+
+    name : of the kit. answered : the notes that it answers. What had no counterpart was silent and stays so: where its
+        note would sound now, it is left out.
+    """
+    silent = [note for note in answered if note not in table]
+    count = Event.objects.filter(part=part, note__in=silent, velocity__gt=0).count()
+    said = f"Written for the notes of {name}"
+    if count:
+        said += f"; {counted(count, 'silent hit')} left out, without a counterpart there"
+    with edit(part, version, said) as change:
+        change.delete_all(list(Event.objects.filter(part=part, note__in=silent)))
         rows = Event.objects.filter(part=part, note__in=table).values_list("pk", "note")
         change.update_known(Event, ((key, {"note": note}, {"note": table[note]}) for key, note in rows))
         change.update(part, written_for="")
-    return change.revision
+    return change.revision, said
 
 
 def write_events(change: Change, reshaped: Reshaped) -> None:

@@ -10,7 +10,7 @@ from dactyl.core.formats.midi import MAX_NOTES
 from dactyl.core.parts import figures, select, structure, timing, velocity
 from dactyl.core.parts.meter import GRIDS
 from dactyl.core.parts.part import Event, Part
-from dactyl.core.parts.reshape import Reshaped, clip_velocity, hits_of, moved
+from dactyl.core.parts.reshape import Reshaped, clip_velocity, held_inside, hits_of, moved, refused_behind
 from dactyl.core.parts.timing import Grid
 from dactyl.core.units import counted
 from dactyl.parts import models, queries
@@ -40,6 +40,11 @@ class Asking:
     def every_hit(self) -> list[Event]:
         return hits_of(queries.events(self.row))
 
+    def turn(self) -> tuple[int, int] | None:
+        """The stretch that the page loops (``loop``: its first tick and the one after its last); None where it doesn't."""
+        start, end = [*self.asked.wholes("loop", *TICKS, 2), 0, 0][:2]
+        return (start, min(end, self.part.loop_ticks)) if start < min(end, self.part.loop_ticks) else None
+
     def grid(self) -> Grid:
         return Grid(name=self.asked.one_of("grid", GRIDS, "1/16"), swing=self.asked.number("swing", 50, 75, 50))
 
@@ -58,8 +63,6 @@ def draw(asking: Asking) -> Answer:
     """``events``: rows of tick, note, velocity, channel, length."""
     limits = [TICKS, NOTES, VELOCITIES, CHANNELS, TICKS]
     new = tuple(Event(*row) for row in asking.asked.rows("events", limits, MAX_NOTES))
-    if any(event.tick >= asking.part.loop_ticks for event in new):
-        raise PartError("A hit would stand behind the part's end. Add bars first.")
     return f"{counted(len(new), 'hit')} drawn", Reshaped(added=new)
 
 
@@ -75,8 +78,6 @@ def move(asking: Asking) -> Answer:
     to = dict(asking.asked.rows("notes", [NOTES, NOTES], 128))
     ticks = max(ticks, -min(hit.tick for hit in hits))
     new = [moved(hit, ticks)._replace(note=to.get(hit.note, hit.note)) for hit in hits]
-    if any(hit.tick >= asking.part.loop_ticks for hit in new):
-        raise PartError("The hits would stand behind the part's end. Add bars first.")
     if asking.asked.yes("copy"):
         return f"{counted(len(hits), 'hit')} copied", Reshaped(added=tuple(hit._replace(id=0) for hit in new))
     return f"{counted(len(hits), 'hit')} moved", Reshaped(changed=_different(hits, new))
@@ -132,7 +133,7 @@ def duplicate(asking: Asking) -> Answer:
 
 
 def repeat(asking: Asking) -> Answer:
-    made = structure.repeat(asking.part, asking.hits())
+    made = structure.repeat(asking.part, asking.hits(), MAX_NOTES - asking.row.events.count())
     return f"{counted(len(made.added), 'hit')} repeated to the end", made
 
 
@@ -191,8 +192,6 @@ def nudge(asking: Asking) -> Answer:
             timing.nudge(hits, ticks),
             f"{counted(abs(ticks), 'tick')} {'later' if ticks > 0 else 'earlier'}",
         )
-    if any(hit.tick >= asking.part.loop_ticks for hit in new):
-        raise PartError("The hits would stand behind the part's end. Add bars first.")
     return f"{counted(len(hits), 'hit')} {said}", Reshaped(changed=tuple(new))
 
 
@@ -232,13 +231,11 @@ def grace(asking: Asking) -> Answer:
 
 def roll(asking: Asking) -> Answer:
     """From each selected hit up to the next hit of its note, or as far as ``beats`` says."""
-    hits, asked, every = asking.hits(), asking.asked, asking.every_hit()
+    hits, asked = asking.hits(), asking.asked
     longest = int(asked.number("beats", 0, 64, 0) * asking.part.ticks_per_beat)
-    ends = []
-    for hit in hits:
-        following = (other.tick for other in every if other.note == hit.note and other.tick > hit.tick)
-        end = min(following, default=asking.part.loop_ticks)
-        ends.append(min(end, hit.tick + longest) if longest else end)
+    ends = figures.ends_of(hits, asking.every_hit(), asking.part.loop_ticks)
+    if longest:
+        ends = [min(end, hit.tick + longest) for hit, end in zip(hits, ends, strict=True)]
     made = figures.roll(
         asking.part, hits, ends, asking.grid(), first=asked.whole("first", *VELOCITIES, 50),
         last=asked.whole("last", *VELOCITIES, 110), doubles=asked.yes("doubles"),
@@ -302,6 +299,21 @@ OPERATIONS: dict[str, Callable[[Asking], Answer]] = {
 }
 
 
+BY_RULE = {"tighten", "as-played", "loosen", "feel"}
+"""What finds the places by itself: what it moves stays where it is drawn and heard. All else is refused behind the end."""
+
+
+def apply(asking: Asking, what: str) -> Answer:
+    """One of ``OPERATIONS``: the one gate for all that moves hits."""
+    said, made = OPERATIONS[what](asking)
+    if what not in BY_RULE:
+        return said, refused_behind(asking.part, made)
+    before = list(queries.events(asking.row, [hit.id for hit in made.changed]))
+    inside = held_inside(asking.part, before, made.changed, asking.turn())
+    own = {hit.id: hit for hit in before}
+    return said, replace(made, changed=tuple(hit for hit in inside if hit != own[hit.id]))
+
+
 def _different(before: Sequence[Event], after: Sequence[Event]) -> tuple[Event, ...]:
     return tuple(new for old, new in zip(before, after, strict=True) if new != old)
 
@@ -357,8 +369,8 @@ def restructure(asking: Asking, what: str) -> tuple[str, Part, Part]:
             f"{counted(count(), 'bar')} duplicated", structure.duplicate_bars(before, bar(), count())
         ),
         "clear-bars": lambda: (f"{counted(count(), 'bar')} cleared", _cleared(before, bar(), count())),
-        "put-behind": lambda: _with_other(before, asked, "put behind", structure.put_behind),
-        "lay-over": lambda: _with_other(before, asked, "laid over", structure.lay_over),
+        "put-behind": lambda: _with_other(asking, before, "put behind", structure.put_behind),
+        "lay-over": lambda: _with_other(asking, before, "laid over", structure.lay_over),
     }  # fmt: skip
     if what not in ways:
         raise PartError(f"A part can't be changed by “{what[:30]}”. Reload the page.")
@@ -392,14 +404,20 @@ def _cleared(before: Part, first: int, count: int) -> Part:
 
 
 def _with_other(
-    before: Part, asked: Asked, words: str, together: Callable[[Part, Part], Part]
+    asking: Asking, before: Part, words: str, together: Callable[[Part, Part], Part]
 ) -> tuple[str, Part]:  # fmt: skip
-    other = models.Part.objects.filter(pk=asked.whole("from", 0, 1 << 62)).first()
+    other = models.Part.objects.filter(pk=asking.asked.whole("from", 0, 1 << 62)).first()
     if other is None:
         raise PartError("The other part is gone. Choose another.")
-    after = together(before, queries.part_value(other))
-    if len(after.events) > MAX_NOTES:
+    if other.written_for != asking.row.written_for:
+        raise PartError(
+            f"{other.name} and this part are written for different notes, so its hits would sound otherwise here. "
+            "In the Map view, write the translation into one of them first."
+        )
+    value = queries.part_value(other)
+    if len(before.events) + len(value.events) > MAX_NOTES:
         raise PartError(f"Together they hold over {MAX_NOTES:,} hits, which is the most.")
+    after = together(before, value)
     return f"{other.name} {words}", after
 
 

@@ -1,53 +1,82 @@
 """Playing in: each pass is one entry of the history, written once however often it is sent."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
+
+from django.db.models import BooleanField
+from django.db.models.expressions import RawSQL
 
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
-from dactyl.core.parts.reshape import Reshaped
+from dactyl.core.parts.reshape import Reshaped, held_inside
 from dactyl.core.parts.timing import Grid, tighten
 from dactyl.core.units import counted
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
 from dactyl.parts import queries
 from dactyl.parts.edits import write_events
-from dactyl.parts.models import Part, Pass
+from dactyl.parts.models import Event, Part, Pass
 
 
-def record_pass(
-    part: Part, version: int, name: str, hits: Sequence[EventValue], *, replace_notes: bool, grid: Grid | None,
-    strength: float = 0.0,
-) -> Revision | None:  # fmt: skip
-    """Write a pass. Where it is written already, as when the answer was lost on its way, nothing changes.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Taken:
+    """A pass as it was played."""
 
-    name : the page's own name of the pass
-    replace_notes : whether what stood on the notes that were played goes, in the stretch of the pass
-    grid : tightened to it by ``strength`` as it is recorded; the played places stay known
-    """
-    if not hits or Pass.objects.filter(part=part, recorded_as=name).exists():
-        return None
+    name: str  # the page's own: it is written once
+    hits: Sequence[EventValue]
+    replaces: range | None  # ticks in which it takes away what stood on the notes that were played
+    grid: Grid | None = None  # tightened to it as it is recorded; the played places stay known
+    strength: float = 0.0
+    turn: tuple[int, int] | None = None  # the stretch that was looped
+
+
+def record_pass(part: Part, version: int, taken: Taken) -> tuple[Revision | None, str]:
+    """Write a pass. Sent again, as when the answer was lost on its way, it is answered as the first time."""
+    if row := Pass.objects.filter(part=part, recorded_as=taken.name).first():
+        return _again(part, row)
+    if not taken.hits:
+        return None, ""
+    if _was_undone(part, taken.name):
+        return None, "This pass was written, and undone since. Ctrl Y brings it back."
     number = (part.passes.order_by("-number").values_list("number", flat=True).first() or 0) + 1
-    sentence = f"Pass {number}: {counted(len(hits), 'hit')}"
+    removed = _replaced(part, taken) if taken.replaces else ()
+    sentence = f"Pass {number}: {counted(len(taken.hits), 'hit')}"
+    if taken.replaces:
+        sentence += f", {counted(len(removed), 'hit')} taken away"
     with edit(part, version, sentence) as change:
-        row = change.create(Pass(part=part, number=number, recorded_as=name))
-        about = queries.about(part)
-        if grid:
-            hits = _tightened(about, hits, grid, strength)
-        removed = _replaced(part, hits) if replace_notes else ()
+        row = change.create(Pass(part=part, number=number, recorded_as=taken.name))
+        hits = _tightened(queries.about(part), taken) if taken.grid else taken.hits
         own = tuple(hit._replace(pass_id=row.pk) for hit in hits)
         write_events(change, Reshaped(added=own, removed=removed))
-    return change.revision
+    return change.revision, ""
 
 
-def _tightened(about: PartValue, hits: Sequence[EventValue], grid: Grid, strength: float) -> list[EventValue]:
-    numbered = [hit._replace(id=place, played_tick=hit.tick) for place, hit in enumerate(hits)]
-    moved = {hit.id: hit for hit in tighten(about, numbered, grid, strength)}
+def _again(part: Part, row: Pass) -> tuple[Revision, str]:
+    """The answer to a repetition: the hits of the pass, which nothing changed."""
+    hits = Event.objects.filter(part=part, of_pass=row).values_list("pk", flat=True)
+    said = f"Pass {row.number}: {counted(len(hits), 'hit')}"
+    return Revision(sentence=said, rows=[["event", key, None, None] for key in hits], touched=[]), said
+
+
+def _was_undone(part: Part, name: str) -> bool:
+    undone = Revision.objects.filter(journal=part.journal_id, is_undone=True)
+    return undone.filter(RawSQL("instr(rows, %s) > 0", [name], BooleanField())).exists()
+
+
+def _tightened(about: PartValue, taken: Taken) -> list[EventValue]:
+    numbered = [hit._replace(id=place, played_tick=hit.tick) for place, hit in enumerate(taken.hits, start=1)]
+    new = held_inside(about, numbered, tighten(about, numbered, taken.grid, taken.strength), taken.turn)
+    moved = {hit.id: hit for hit in new}
     return [moved.get(hit.id, hit)._replace(id=0) for hit in numbered]
 
 
-def _replaced(part: Part, hits: Sequence[EventValue]) -> tuple[int, ...]:
-    notes = {hit.note for hit in hits}
-    return tuple(event.id for event in queries.events(part) if event.velocity and event.note in notes)
+def _replaced(part: Part, taken: Taken) -> tuple[int, ...]:
+    """What stood on the notes that were played, in the stretch that was played over."""
+    rows = Event.objects.filter(
+        part=part, tick__gte=taken.replaces.start, tick__lt=taken.replaces.stop, velocity__gt=0,
+        note__in={hit.note for hit in taken.hits},
+    )  # fmt: skip
+    return tuple(rows.values_list("pk", flat=True))
 
 
 def mute_pass(part: Part, version: int, row: Pass, is_muted: bool) -> Revision | None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import wraps
+from functools import partial, wraps
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 from django.shortcuts import get_object_or_404
@@ -14,7 +14,7 @@ from django_htmx.http import push_url
 from dactyl.core.bounce.stems import safe_name
 from dactyl.core.errors import DactylError, PartError
 from dactyl.core.formats.midi import MAX_BYTES, MAX_NOTES, read_midi, read_tracks, write_midi
-from dactyl.core.formats.notes import note_name
+from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.maps import translate
 from dactyl.core.parts import structure
 from dactyl.core.parts.meter import GRIDS
@@ -26,7 +26,7 @@ from dactyl.history.queries import listed, reading
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes, sheet_rows
 from dactyl.kits.views.pages import kit_page
-from dactyl.kits.ways import source_pads, translated_notes
+from dactyl.kits.ways import default_notes, source_pads, translated_notes
 from dactyl.note_naming import middle_c_octave
 from dactyl.page_memory import kept
 from dactyl.parts import edits, operations, passes, queries, shown
@@ -107,9 +107,7 @@ def _opened(request: HttpRequest, kit: Kit, part: Part) -> HttpResponse:
 
 @require_POST
 def duplicate(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
-    part = get_object_or_404(Part, pk=part_id)
-    value = queries.part_value(part)
-    copy = edits.add_part(replace(value, name=f"{value.name[:74]} copy"))
+    copy = edits.duplicate(get_object_or_404(Part, pk=part_id))
     return _opened(request, get_object_or_404(Kit, pk=kit_id), copy)
 
 
@@ -128,38 +126,59 @@ def delete(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
 def split(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
     """One part for each pad, piece or channel; the whole stays."""
     kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
-    made = structure.split(queries.part_value(part), _namer(kit, request.POST.get("by", "pad")))
+    made = structure.split(queries.part_value(part), _namer(kit, part, request.POST.get("by", "pad")))
     if len(made) < 2:
         raise PartError("There is nothing to split: all its hits belong together.")
-    return _opened(request, kit, [edits.add_part(value) for value in made][0])
+    return _opened(request, kit, [edits.add_part(value, like=part) for value in made][0])
 
 
 @require_http_methods(["GET", "POST"])
 def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
     """The part as a MIDI file: of type 0, or with ``by`` pad, piece or channel of type 1, a track for each.
 
-    Posted with ``ids`` it holds these hits alone; their time stays. Many would not fit into an address.
+    Posted with ``ids`` it holds these hits alone; their time stays. Many would not fit into an address. With ``for`` it is
+    written for another map; ``says`` asks in a sentence what is left out of that file.
     """
     kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
     value, by = queries.part_value(part), request.GET.get("by", "")
+    tracks = _track_names(value, _namer(kit, part, by)) if by else None
     if target := request.GET.get("for", "")[:40]:
-        value = _for_others(kit, part, value, target)
+        value, left_out = _for_others(kit, part, value, target)
+        if request.GET.get("says"):
+            return HttpResponse(left_out, content_type="text/plain; charset=utf-8")
     if ids := {number_in(key) for key in request.POST.get("ids", "").split(",") if key}:
         value = replace(value, events=tuple(event for event in value.events if event.id in ids))
-    response = HttpResponse(write_midi(value, tracks=_namer(kit, by) if by else None), content_type="audio/midi")
+    response = HttpResponse(write_midi(value, tracks=tracks), content_type="audio/midi")
     response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(part.name)}.mid")
     return response
 
 
-def _for_others(kit: Kit, part: Part, value: PartValue, target: str) -> PartValue:
-    """The part as it would be written for another map: what has no counterpart there stays."""
+def _track_names(value: PartValue, name_of: Callable[[Event], str]) -> Callable[[Event], str]:
+    """Names by the notes that the hits have now, whatever they become in a file."""
+    names = {event.id: name_of(event) for event in value.events}
+    return lambda event: names[event.id]
+
+
+def _for_others(kit: Kit, part: Part, value: PartValue, target: str) -> tuple[PartValue, str]:
+    """The part as it would be written for another map, and what is left out: what is silent here, or another drum there."""
+    silent = {}
     if (own := translated_notes(kit, part.written_for)) is not None:
-        value = translate.applied(value, own)
-    return translate.applied(value, translate.table_of(translate.propose(pad_notes(kit), source_pads(target)[1])))
+        value, silent = translate.played(value, own), translate.unmet(value, own)
+    name, theirs = source_pads(target)
+    table = translate.table_of(translate.propose(pad_notes(kit), theirs))
+    answered = {note for pad in theirs for note in pad.notes}
+    foreign = translate.left_out(value, table, answered)
+    octave = middle_c_octave()
+    said = [
+        f"{why}: {', '.join(f'{note_label(note, middle_c_octave=octave)} ({count})' for note, count in notes.items())}"
+        for notes, why in ((silent, "silent here"), (foreign, f"another drum in {name}"))
+        if notes
+    ]
+    return translate.applied(value, table, answered), f"Left out of the MIDI file: {'; '.join(said)}." if said else ""
 
 
-def _namer(kit: Kit, by: str) -> Callable[[Event], str]:
-    """What a hit is filed under."""
+def _namer(kit: Kit, part: Part, by: str) -> Callable[[Event], str]:
+    """What a hit is filed under: by the pad that plays it in this kit."""
     if by == "channel":
         return lambda event: f"Channel {event.channel + 1}"
     if by not in ("pad", "piece"):
@@ -168,7 +187,9 @@ def _namer(kit: Kit, by: str) -> Callable[[Event], str]:
     for row in sheet_rows(kit, levels=False):
         for note in row.notes:
             names.setdefault(note, row.pad.piece.name or row.name if by == "piece" else row.name)
-    return lambda event: names.get(event.note) or note_name(event.note, middle_c_octave=middle_c_octave())
+    table = translated_notes(kit, part.written_for)
+    plain_name = partial(note_name, middle_c_octave=middle_c_octave())
+    return lambda event: names.get(event.note if table is None else table.get(event.note)) or plain_name(event.note)
 
 
 # The editor -----------------------------------------------------------------------------------------------------------
@@ -224,7 +245,7 @@ def edit(request: HttpRequest, part: Part, version: int, what: str) -> Revision 
     """One of ``operations.OPERATIONS``, or a change of bars, tempo, meter, sections or name."""
     asking = operations.Asking(part, Asked.of(request))
     if what in operations.OPERATIONS:
-        return edits.reshape(part, version, *operations.OPERATIONS[what](asking))
+        return edits.reshape(part, version, *operations.apply(asking, what))
     return edits.rewrite(part, version, *operations.restructure(asking, what))
 
 
@@ -261,7 +282,7 @@ def preview(request: HttpRequest, part_id: int, what: str) -> JsonResponse:
     part = get_object_or_404(Part, pk=part_id)
     if what not in operations.OPERATIONS:
         raise PartError(f"“{what[:30]}” can't be previewed. Reload the page.")
-    said, made = operations.OPERATIONS[what](operations.Asking(part, Asked.of(request)))
+    said, made = operations.apply(operations.Asking(part, Asked.of(request)), what)
     body = shown.preview(part, made.changed, made.added, made.removed, _rate(request))
     return JsonResponse({**body, "said": said})
 
@@ -282,31 +303,42 @@ def written_for(request: HttpRequest, part: Part, version: int) -> Revision | No
 
 
 @part_edit
-def write_translation(request: HttpRequest, part: Part, version: int, kit_id: int) -> Revision | None:
+def write_translation(request: HttpRequest, part: Part, version: int, kit_id: int) -> tuple[Revision | None, str]:
     """Write the kit's translation into the part, which then holds the kit's own notes."""
     kit = get_object_or_404(Kit, pk=kit_id)
     table = translated_notes(kit, part.written_for)
     if table is None:
         raise PartError(f"{kit.name} has no translation for this part. Choose what it was written for first.")
-    return edits.write_translation(part, version, f"Written for the notes of {kit.name}", table)
+    return edits.write_translation(part, version, kit.name, table, default_notes(kit).keys())
 
 
 # Playing in -----------------------------------------------------------------------------------------------------------
 
 
 @part_edit
-def record(request: HttpRequest, part: Part, version: int) -> Revision | None:
-    """``hits``: rows of frame in the part, note, velocity, channel and frames held, at ``rate``."""
+def record(request: HttpRequest, part: Part, version: int) -> tuple[Revision | None, str]:
+    """``hits``: rows of frame in the part, note, velocity, channel and frames held, at ``rate``; ``span``: the first frame
+    that was played over, and the one after the last."""
     asked = Asked.of(request)
     frames, rate_hz = (0, 1 << 40), asked.whole("rate", *RATES_HZ)
     limits = [frames, operations.NOTES, operations.VELOCITIES, operations.CHANNELS, frames]
-    about = queries.about(part)
-    hits = operations.recorded(about, asked.rows("hits", limits, MAX_NOTES), rate_hz)
+    about, rows = queries.about(part), asked.rows("hits", limits, MAX_NOTES)
+    hits = operations.recorded(about, rows, rate_hz)
+    asking = operations.Asking(part, asked)
     strength = asked.number("strength", 0, 100, 0) / 100
-    grid = operations.Asking(part, asked).grid() if strength else None
-    return passes.record_pass(
-        part, version, asked.text("name", 40), hits, replace_notes=asked.yes("replace"), grid=grid, strength=strength
-    )
+    taken = passes.Taken(
+        name=asked.text("name", 40), hits=hits, replaces=_span(asked, rows, about, rate_hz) if asked.yes("replace") else None,
+        grid=asking.grid() if strength else None, strength=strength, turn=asking.turn(),
+    )  # fmt: skip
+    return passes.record_pass(part, version, taken)
+
+
+def _span(asked: Asked, rows: list[list[int]], about: PartValue, rate_hz: int) -> range:
+    """The ticks that a pass was played over: as the page says, else from its first hit to its last."""
+    frames = [frame for frame, *_ in rows] or [0]
+    first, end = asked.wholes("span", 0, 1 << 40, 2) if asked.has("span") else (min(frames), max(frames) + 1)
+    ticks = (about.tick_at(frame / rate_hz) for frame in (first, end))
+    return range(*ticks)
 
 
 @part_edit

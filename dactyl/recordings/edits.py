@@ -1,6 +1,8 @@
 """Take in the tracks of a recording, keep what is found, mend it, make a part of it."""
 
-from collections.abc import Iterator, Mapping, Sequence
+import shutil
+from collections import Counter
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -20,15 +22,16 @@ from dactyl.core.hits.part import Stroke, part_from
 from dactyl.core.hits.tracks import check_tracks, measure_track, opened
 from dactyl.core.units import counted
 from dactyl.core.wave.read import SUFFIXES
-from dactyl.history.edits import edit
+from dactyl.history.edits import begin_anew, edit, raise_version
 from dactyl.history.models import Revision
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Part
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording, TrackMend
-from dactyl.shelf.store import write_whole
+from dactyl.shelf.store import LEFT_FREE_BYTES, write_whole
 
 WORK = "dactyl.recordings.tasks.find_hits"
+BYTES_OF_SAMPLE = 2.1  # 16 bits, and a level for some of them
 MOST_IN_ZIP = 200  # files, tracks and others
 
 
@@ -52,38 +55,70 @@ def take_in(name: str, uploads: Sequence[File]) -> Recording:
     """Keep the tracks; a file that is no sound is refused, and with it all, for they belong together."""
     names = [upload.name for upload in uploads]
     check_tracks(names)
-    recording = Recording.objects.create(name=name[:80])
-    try:
-        rows = []
+    with TemporaryDirectory(dir=settings.DATA / "incoming", prefix="tracks-") as place:
+        folder, rows = Path(place, "whole"), []
         for position, (upload, role) in enumerate(zip(uploads, roles_of(names), strict=True)):
-            row = RecordedTrack(recording=recording, name=upload.name[-255:], position=position, role=role)
-            write_whole(row.path, lambda out, up=upload: [out.write(block) for block in up.chunks()], sync=False)
-            row.frames, row.rate_hz, row.channels = measure_track(row.path, upload.name[:120])
-            rows.append(row)
-        RecordedTrack.objects.bulk_create(rows)
-    except BaseException:
-        recording.forget()
-        raise
+            path = folder / str(position)
+            write_whole(path, lambda out, up=upload: [out.write(block) for block in up.chunks()], sync=False)
+            frames, rate_hz, channels = measure_track(path, upload.name[:120])
+            about = {"frames": frames, "rate_hz": rate_hz, "channels": channels, "role": role}
+            rows.append(RecordedTrack(name=upload.name[-255:], position=position, **about))
+        with transaction.atomic():  # rows and files are there together or not at all, whenever it is killed (``sweep``)
+            recording = Recording.objects.create(name=name[:80])
+            for row in rows:
+                row.recording = recording
+            RecordedTrack.objects.bulk_create(rows)
+            recording.folder.parent.mkdir(parents=True, exist_ok=True)
+            shutil.rmtree(recording.folder, ignore_errors=True)
+            folder.rename(recording.folder)
     return recording
+
+
+def sweep() -> None:
+    """Delete what kills left behind: folders without a recording, and recordings without tracks."""
+    for recording in Recording.objects.filter(tracks=None):
+        recording.forget()
+    known = {str(key) for key in Recording.objects.values_list("pk", flat=True)}
+    for folder in (settings.DATA / "recordings").glob("*"):
+        if folder.name not in known:
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 def begin(recording: Recording, roles: Mapping[int, str]) -> None:
     """Listen in the background, with these roles; what was mended before goes. roles : by the key of the track"""
-    if recording.job and not recording.job.is_over:
-        raise DactylError("This recording is being listened to already. Wait, or cancel it.")
+    _refuse_without_room(recording)
     with transaction.atomic():
+        recording = Recording.objects.select_related("job").get(pk=recording.pk)  # as no one else changes it any more
+        if recording.job and not recording.job.is_over:
+            raise DactylError("This recording is being listened to already. Wait, or cancel it.")
         for track in recording.tracks.all():
             track.role = roles.get(track.pk, track.role)
             track.hits, track.softest_db, track.least_sure, track.soft_db, track.hard_db = [], None, 0.5, None, None
             track.save(update_fields=["role", "hits", "softest_db", "least_sure", "soft_db", "hard_db"])
         TrackMend.objects.filter(track__recording=recording).delete()
-        Revision.objects.filter(journal=recording.journal_id).delete()
+        begin_anew(recording)
         recording.job = enqueue(WORK, recording.pk, queue="imports")
         recording.save(update_fields=["job"])
 
 
+def _refuse_without_room(recording: Recording) -> None:
+    """What the page plays is written while it is listened to. raises : DactylError"""
+    frames = sum(
+        track.frames * settings.PLAYING_RATE_HZ / track.rate_hz * track.channels for track in recording.tracks.all()
+    )
+    needed = round(frames * BYTES_OF_SAMPLE)
+    free = shutil.disk_usage(settings.DATA).free
+    if needed + LEFT_FREE_BYTES > free:
+        raise DactylError(
+            f"Listening writes {needed >> 20:,} MB for the page to play, and {free >> 20:,} MB are free of which "
+            f"{LEFT_FREE_BYTES >> 20:,} stay so. Make room, then press it again."
+        )
+
+
 def keep(recording: Recording, found: Sequence[Found]) -> None:
+    """The hits that were found; decisions of pages that showed others, by their places, are refused from now on."""
     with transaction.atomic():
+        raise_version(recording)
         for track, one in zip(recording.tracks.all(), found, strict=True):
             every = sorted((*one.hits, *one.unsure), key=lambda hit: hit.time)
             track.hits = [
@@ -119,7 +154,7 @@ def set_track(track: RecordedTrack, version: int, sentence: str, **fields: Any) 
 def mend(
     recording: Recording, version: int, sentence: str, wanted: Sequence[tuple[RecordedTrack, int | None, Mend]]
 ) -> Revision | None:
-    """Decide over candidates, and put in, move or take out hits of one's own.
+    """Decide over candidates, and put in, move or take out hits of one's own. What a decision does not say stays.
 
     wanted : the track, the key of the mend that is changed or None, and what it is to be
     """
@@ -128,7 +163,10 @@ def mend(
         decided = {(row.track_id, row.place): row for row in known.values() if row.place is not None}
         for track, key, value in wanted:
             row = known.get(key) if key else decided.get((track.pk, value.place))
-            fields = {name: getattr(value, name) for name in ("is_hit", "time", "level_db", "velocity")}
+            values = {name: getattr(value, name) for name in ("is_hit", "time", "level_db", "velocity")}
+            fields = {
+                name: one for name, one in values.items() if one is not None
+            }  # of what is not said nothing changes
             if key and row is None:
                 raise DactylError("One of these hits is no longer there. It is shown as it is now; do it again.")
             if row is None:
@@ -147,6 +185,8 @@ def set_bars(recording: Recording, version: int, anchors: Mapping[int, float], b
     if len(rising) == 1 or any(b <= a + 0.05 for (_, a), (_, b) in zip(rising, rising[1:], strict=False)):
         raise DactylError("Bar lines rise in time, one behind the other, and two at least are needed.")
     bars = [[number, round(seconds, 6)] for number, seconds in rising]
+    if bars:
+        bar_lines(dict(bars), _longest(recording))  # what was written must be readable
     sentence = f"Bar lines set at {counted(len(bars), 'place')}" if bars else "Bar lines taken away"
     with edit(recording, version, sentence) as change:
         change.update(recording, bars=bars, beats=beats)
@@ -154,11 +194,17 @@ def set_bars(recording: Recording, version: int, anchors: Mapping[int, float], b
 
 
 def lines_of(recording: Recording) -> list[float]:
-    """Seconds of the bar lines, the first at or before the recording's zero; none where none are set."""
+    """Seconds of the bar lines, the first at or before the recording's zero; none where none are set.
+
+    raises : PartError for lines that an earlier version let be set too close together
+    """
     if len(recording.bars) < 2:
         return []
-    longest = max((track.seconds for track in recording.tracks.all()), default=0.0)
-    return bar_lines(dict(recording.bars), longest)
+    return bar_lines(dict(recording.bars), _longest(recording))
+
+
+def _longest(recording: Recording) -> float:
+    return max((track.seconds for track in recording.tracks.all()), default=0.0)
 
 
 # To the part ----------------------------------------------------------------------------------------------------------
@@ -175,14 +221,29 @@ def make_parts(recording: Recording, notes: Mapping[int, int], *, one_each: bool
     if not any(strokes.values()):
         raise DactylError("No hit is left to make a part of. Lower a threshold, or give a track a pad.")
     lines, longest = lines_of(recording), max(track.seconds for track in tracks)
-    groups = {f"{recording.name} {track.role}": own for track, own in strokes.items() if own} if one_each else {recording.name: [stroke for own in strokes.values() for stroke in own]}  # fmt: skip
+    if one_each:
+        groups = [
+            (f"{recording.name} {name}", own) for name, own in zip(_each_name(strokes), strokes.values(), strict=True)
+        ]
+    else:
+        groups = [(recording.name, [stroke for own in strokes.values() for stroke in own])]
     parts = []
     with transaction.atomic():
-        for name, own in groups.items():
+        for name, own in groups:
+            if not own:
+                continue
             part = add_part(part_from(own, name, longest, lines, recording.beats))
             RecordedPart.objects.create(recording=recording, part=part, zero_seconds=-lines[0] if lines else 0.0)
             parts.append(part)
     return parts
+
+
+def _each_name(tracks: Collection[RecordedTrack]) -> Iterator[str]:
+    """The role of each, numbered where several have it."""
+    counts, seen = Counter(track.role for track in tracks), Counter()
+    for track in tracks:
+        seen[track.role] += 1
+        yield f"{track.role} {seen[track.role]}" if counts[track.role] > 1 else track.role
 
 
 def _velocity(track: RecordedTrack, hit) -> int:

@@ -1,6 +1,7 @@
 """A pad measured against its track: what the core compares, and the edits that bring the pad nearer."""
 
 from collections.abc import Callable, Sequence
+from statistics import fmean
 from typing import Any
 
 import numpy as np
@@ -129,7 +130,7 @@ def give(pad: Pad, found: Match, what: str, version: int) -> Revision | None:
         take.layer.pad.kit = pad.kit
     values: dict[str, Any] = {}
     if what == "pan" and found.pan is not None:
-        values = {"pan": round(100 * found.pan)}
+        values = {"pan": _left_over(pad, takes, 100 * found.pan)}
     elif what == "tune" and found.tune_cents is not None:
         values = {"tune_cents": round(pad.tune_cents + found.tune_cents, 1)}
     elif what in LEVELS:
@@ -147,6 +148,13 @@ def give(pad: Pad, found: Match, what: str, version: int) -> Revision | None:
     if not values:
         raise DactylError("This could not be told from the recording.")
     return kit_edits.pads.set_fields([pad], version, values)
+
+
+def _left_over(pad: Pad, takes: Sequence[Take], wanted: float) -> int:
+    """What the pad adds to the pan of its takes and its piece, so that it stands there in all (design rule 6)."""
+    field, own = PAD["pan"], [take.pan for take in takes if take.is_enabled]
+    left = wanted - pad.piece.pan - (fmean(own) if own else 0)
+    return round(min(field.high, max(field.low, left)))
 
 
 def _nearer(pad: Pad, name: str, by_db: float) -> float:

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from dactyl.core.errors import DactylError
 from dactyl.core.hits.playback import BLOCK_FRAMES, FULL_SCALE, PEAK_FLOOR_DB, PEAK_FRAMES
 from dactyl.history.queries import standing
 from dactyl.kits.models import Kit
@@ -31,6 +32,10 @@ def _tracks(recording: Recording) -> list[RecordedTrack]:
 
 def _about(recording: Recording, kit: Kit, tracks: list[RecordedTrack]) -> dict[str, Any]:
     now, pads = standing(recording), proposed_pads(kit, tracks)
+    try:
+        lines, damage = lines_of(recording), ""
+    except DactylError as problem:  # whatever it holds, it opens, and undo is reached
+        lines, damage = [], str(problem)
     return {
         "id": recording.pk,
         "version": recording.version,
@@ -44,7 +49,8 @@ def _about(recording: Recording, kit: Kit, tracks: list[RecordedTrack]) -> dict[
         },
         "bars": recording.bars,
         "beats": recording.beats,
-        "lines": [round(line, 6) for line in lines_of(recording)],
+        "lines": [round(line, 6) for line in lines],
+        "damage": damage,
         "undoes": now.undoes.sentence if now.undoes else "",
         "redoes": now.redoes.sentence if now.redoes else "",
         "tracks": [_track(track, pads[track.pk]) for track in tracks],

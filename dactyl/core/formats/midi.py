@@ -1,10 +1,12 @@
 """Read and write Standard MIDI Files (RP-001, types 0 and 1). mido reads and writes the messages."""
 
+import heapq
 import io
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
+from operator import itemgetter
 from pathlib import Path
 
 import mido
@@ -21,6 +23,7 @@ LARGEST_TEMPO = 0xFF_FFFF  # microseconds per beat, three bytes
 FINEST_DIVISION = (1 << 15) - 1  # ticks per beat of a Standard MIDI File (RP-001, header chunk)
 BEAT_UNITS = tuple(1 << power for power in range(8))  # the file keeps the power of two
 CHUNK_HEAD = 8
+MOST_DIGITS = 14
 
 
 def read_midi(data: bytes, name: str) -> Part:
@@ -29,16 +32,16 @@ def read_midi(data: bytes, name: str) -> Part:
     raises : PartError if it is no MIDI file, of type 2, in SMPTE time, without a note, or beyond the limits above
     """
     file = _opened(data, name)
-    return _part(mido.merge_tracks(file.tracks), file.ticks_per_beat, name)
+    return _part(file.tracks, file.ticks_per_beat, name)
 
 
 def read_tracks(data: bytes, name: str) -> list[Part]:
     """Return one part for each track that holds notes, all under the tempo map of the whole. Raises as ``read_midi``."""
     file = _opened(data, name)
-    whole, parts = _part(mido.merge_tracks(file.tracks), file.ticks_per_beat, name), []
+    whole, parts = _part(file.tracks, file.ticks_per_beat, name), []
     for number, track in enumerate(file.tracks, start=1):
         if any(message.type == "note_on" and message.velocity for message in track):
-            part = _part(track, file.ticks_per_beat, name)
+            part = _part([track], file.ticks_per_beat, name)
             own_name = " ".join(track.name.split())[:80] or f"{whole.name[:76]} {number}"
             shared = {"tempos": whole.tempos, "meters": whole.meters, "sections": whole.sections}
             parts.append(replace(part, name=own_name, end_tick=whole.end_tick, **shared))
@@ -74,10 +77,10 @@ def _known_chunks(data: bytes) -> bytes:
     return b"".join(kept)
 
 
-def _part(messages: Iterable, ticks_per_beat: int, name: str) -> Part:
+def _part(tracks: Sequence[mido.MidiTrack], ticks_per_beat: int, name: str) -> Part:
     read = _Read()
-    for message in messages:
-        read.take(message)
+    for tick, number, message in _in_time(tracks):
+        read.take(tick, number, message)
     if not read.notes:
         raise PartError(f"{name} holds no notes. Choose a file with a drum track.")
     part = Part(
@@ -85,7 +88,7 @@ def _part(messages: Iterable, ticks_per_beat: int, name: str) -> Part:
         ticks_per_beat=ticks_per_beat,
         tempos=tuple(sorted(read.tempos.items())),
         events=read.events(),
-        end_tick=read.tick,
+        end_tick=max(read.tick if read.end is None else read.end, read.notes[-1][0] + 1),
         meters=tuple((tick, *meter) for tick, meter in sorted(read.meters.items())),
         sections=read.sections(),
     )
@@ -96,9 +99,26 @@ def _part(messages: Iterable, ticks_per_beat: int, name: str) -> Part:
     return part
 
 
+Placed = tuple[int, int, mido.Message | mido.MetaMessage]
+"""The tick of a message, the number of its track, and itself."""
+
+
+def _in_time(tracks: Sequence[mido.MidiTrack]) -> Iterator[Placed]:
+    """The messages of all tracks by their time; of one tick those of the first track first, each in its own order."""
+    return heapq.merge(*(_timed(track, number) for number, track in enumerate(tracks)), key=itemgetter(0, 1))
+
+
+def _timed(track: mido.MidiTrack, number: int) -> Iterator[Placed]:
+    tick = 0
+    for message in track:
+        tick += message.time
+        yield tick, number, message
+
+
 @dataclass(slots=True)
 class _Off:
     place: int  # how many notes stand before it
+    is_behind: bool  # a note of its own tick and track, which comes first (design rule 1)
     tick: int
     note: int
     channel: int
@@ -106,46 +126,47 @@ class _Off:
 
 
 class _Read:
-    """Collects the messages of one track, or of all merged."""
+    """Collects the messages of one track, or of all of them in time."""
 
     def __init__(self) -> None:
         self.tick = 0
+        self.end: int | None = None  # as our own files say it, where a note-off stands behind it
         self.tempos: dict[int, int] = {0: DEFAULT_TEMPO}
         self.meters: dict[int, tuple[int, int]] = {0: (4, 4)}
         self.markers: dict[int, str] = {}
         self.notes: list[list[int]] = []
         self.offs: list[_Off] = []
         self._open: dict[tuple[int, int], deque[int]] = defaultdict(deque)
+        self._struck: dict[int, int] = {}  # track -> the tick of its last note
 
-    def take(self, message: mido.Message | mido.MetaMessage) -> None:
-        self.tick += message.time
+    def take(self, tick: int, track: int, message: mido.Message | mido.MetaMessage) -> None:
+        self.tick = tick
         if message.type == "set_tempo":
             self.tempos[self.tick] = max(1, message.tempo)
         elif message.type == "time_signature":
             if message.denominator in BEAT_UNITS and message.numerator:
                 self.meters[self.tick] = message.numerator, message.denominator
+        elif message.type == "sequencer_specific":
+            self.end = _end_in(message.data, self.end)
         elif message.type == "marker":
             self.markers[self.tick] = message.text
         elif message.type == "note_on" and message.velocity:
             if len(self.notes) >= MAX_NOTES:
                 raise PartError(f"The file holds over {MAX_NOTES:,} notes, which is the most. Split it.")
+            self._struck[track] = tick
             self._open[message.channel, message.note].append(len(self.notes))
             self.notes.append([self.tick, message.note, message.velocity, message.channel, 0])
         elif message.type in ("note_on", "note_off"):
             waiting = self._open[message.channel, message.note]
             ends = waiting.popleft() if waiting else None
-            if ends is not None:
-                self.notes[ends][4] = self.tick - self.notes[ends][0]
-            self.offs.append(_Off(len(self.notes), self.tick, message.note, message.channel, ends))
+            is_behind = self._struck.get(track) == tick
+            if ends is not None and not is_behind:
+                self.notes[ends][4] = tick - self.notes[ends][0]
+            self.offs.append(_Off(len(self.notes), is_behind, tick, message.note, message.channel, ends))
 
     def events(self) -> tuple[Event, ...]:
-        """Notes with their lengths, and the note-offs that those do not say: of no note, or behind others of their tick."""
-        first_at = {tick: next(group)[0] for tick, group in groupby(enumerate(self.notes), lambda pair: pair[1][0])}
-        kept = [
-            off
-            for off in self.offs
-            if off.ends is None or not self.notes[off.ends][4] or off.place > first_at.get(off.tick, off.place)
-        ]
+        """Notes with their lengths, and the note-offs that no length says: of no note, or behind others of their tick."""
+        kept = [off for off in self.offs if off.is_behind or off.ends is None or not self.notes[off.ends][4]]
         placed = [(place, 1, Event(*note)) for place, note in enumerate(self.notes)]
         placed += [(off.place, 0, Event(off.tick, off.note, 0, off.channel)) for off in kept]
         return numbered([event for *_, event in sorted(placed, key=lambda each: each[:2])])
@@ -168,6 +189,26 @@ def numbered(events: Sequence[Event]) -> tuple[Event, ...]:
 
 
 # Writing --------------------------------------------------------------------------------------------------------------
+
+
+Timed = tuple[int, mido.Message | mido.MetaMessage]
+
+OUR_OWN = 0x7D  # a manufacturer's number for what is not for sale (RP-001; MIDI 1.0, table of identifiers)
+END_OF_PART = b"end "
+
+
+def _end_mark(part: Part) -> list[Timed]:
+    """The part's end, where a hit's length reaches over it and the file ends later."""
+    last = max((event.tick + event.length_ticks for event in part.events), default=0)
+    data = (OUR_OWN, *END_OF_PART, *str(part.end_tick).encode())
+    return [(0, mido.MetaMessage("sequencer_specific", data=data))] if last > part.end_tick else []
+
+
+def _end_in(data: Sequence[int], otherwise: int | None) -> int | None:
+    own = bytes(byte & 0xFF for byte in data)
+    ours = bytes([OUR_OWN]) + END_OF_PART
+    text = own.removeprefix(ours)
+    return int(text) if own.startswith(ours) and text.isdigit() and len(text) < MOST_DIGITS else otherwise
 
 
 def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> bytes:
@@ -205,6 +246,7 @@ def _as_fine_as_files(part: Part) -> Part:
     def to(tick: int) -> int:
         return (2 * tick + by) // (2 * by)
 
+    last = max(0, to(part.loop_ticks) - 1)
     return replace(
         part,
         ticks_per_beat=part.ticks_per_beat // by,
@@ -212,14 +254,15 @@ def _as_fine_as_files(part: Part) -> Part:
         meters=tuple((to(tick), *meter) for tick, *meter in part.meters),
         sections=tuple(replace(one, start_tick=to(one.start_tick), end_tick=to(one.end_tick)) for one in part.sections),
         events=tuple(
-            event._replace(tick=to(event.tick), length_ticks=to(event.length_ticks), played_tick=to(event.played))
+            event._replace(
+                tick=min(to(event.tick), last) if event.velocity else to(event.tick),
+                length_ticks=to(event.length_ticks),
+                played_tick=to(event.played),
+            )
             for event in part.events
         ),
         end_tick=max(1, to(part.end_tick)),
     )
-
-
-Timed = tuple[int, mido.Message | mido.MetaMessage]
 
 
 def _about(part: Part) -> list[Timed]:
@@ -229,6 +272,7 @@ def _about(part: Part) -> list[Timed]:
         for tick, beats, unit in part.meters
     ]
     timed += [(tick, mido.MetaMessage("set_tempo", tempo=min(tempo, LARGEST_TEMPO))) for tick, tempo in part.tempos]
+    timed += _end_mark(part)
     timed += [(section.start_tick, mido.MetaMessage("marker", text=_latin(section.name))) for section in part.sections]
     return sorted(timed, key=lambda pair: pair[0])
 

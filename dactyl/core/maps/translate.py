@@ -4,7 +4,7 @@ The part is never changed by playing it; ``applied`` writes the table into a cop
 """
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from dactyl.core.kinds import BY_SLUG, OF_NOTE
@@ -132,6 +132,16 @@ def played(part: Part, table: Mapping[int, int]) -> Part:
     return replace(part, events=tuple(event._replace(note=table[event.note]) for event in kept))
 
 
-def applied(part: Part, table: Mapping[int, int]) -> Part:
-    """The part with the table written into it; notes it does not know stay."""
-    return replace(part, events=tuple(event._replace(note=table.get(event.note, event.note)) for event in part.events))
+def applied(part: Part, table: Mapping[int, int], answered: Collection[int] = ()) -> Part:
+    """The part with the table written into it; notes it does not know stay.
+
+    answered : notes that the kit it is written for answers: hits that have no counterpart are left out where their note
+        would sound as something else
+    """
+    kept = (event for event in part.events if event.note in table or event.note not in answered)
+    return replace(part, events=tuple(event._replace(note=table.get(event.note, event.note)) for event in kept))
+
+
+def left_out(part: Part, table: Mapping[int, int], answered: Collection[int]) -> dict[int, int]:
+    """Notes of the part that ``applied`` leaves out, with how many hits each has."""
+    return {note: count for note, count in unmet(part, table).items() if note in answered}

@@ -4,6 +4,7 @@ Grace hits stand in ms before their hit, under the part's own tempo map (design 
 every tempo.
 """
 
+from bisect import bisect_right
 from collections.abc import Collection, Sequence
 
 from dactyl.core.errors import PartError
@@ -37,6 +38,20 @@ def graces(part: Part, hits: Sequence[Event], figure: str, *, ms: float = 25.0, 
     return Reshaped(added=tuple(added))
 
 
+def ends_of(hits: Sequence[Event], all_hits: Sequence[Event], end: int) -> list[int]:
+    """For each hit where the next one of its note stands, or ``end``."""
+    ticks: dict[int, list[int]] = {}
+    for hit in hits_of(all_hits):
+        ticks.setdefault(hit.note, []).append(hit.tick)
+
+    def following(hit: Event) -> int:
+        own = ticks.get(hit.note, [])
+        place = bisect_right(own, hit.tick)
+        return own[place] if place < len(own) else end
+
+    return [following(hit) for hit in hits_of(hits)]
+
+
 def roll(
     part: Part, hits: Sequence[Event], ends: Sequence[int], grid: Grid, *, first: int, last: int, doubles: bool = False
 ) -> Reshaped:
@@ -50,9 +65,9 @@ def roll(
     spacing = grid_ticks(grid.name, part.ticks_per_beat) / (2 if doubles else 1)
     for hit, end in zip(hits_of(hits), ends, strict=True):
         count = int((end - hit.tick) / spacing)
-        ticks = [hit.tick + int(spacing * number) for number in range(count + 1) if hit.tick + spacing * number < end]
-        if len(added) + len(ticks) > MOST_STROKES:
+        if len(added) + count > MOST_STROKES:
             raise PartError(f"The rolls would hold over {MOST_STROKES:,} strokes. Choose a coarser division.")
+        ticks = [hit.tick + int(spacing * number) for number in range(count + 1) if hit.tick + spacing * number < end]
         for number, tick in enumerate(ticks):
             velocity = first + (last - first) * number / max(1, len(ticks) - 1)
             if doubles and number % 2:
@@ -77,7 +92,7 @@ def ghosts(
     added = []
     for hit in hits_of(hits):
         tick, own = hit.tick + int(spacing * places), hit.note if note is None else note
-        if 0 <= tick < part.end_tick and (tick, own) not in struck:
+        if 0 <= tick < part.loop_ticks and (tick, own) not in struck:
             struck.add((tick, own))
             added.append(_stroke(hit, tick, hit.velocity * strength)._replace(note=own))
     return Reshaped(added=tuple(added))

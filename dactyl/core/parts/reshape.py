@@ -3,7 +3,8 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from dactyl.core.parts.part import Event
+from dactyl.core.errors import PartError
+from dactyl.core.parts.part import Event, Part
 
 MAX_VELOCITY = 127
 
@@ -15,6 +16,32 @@ class Reshaped:
     changed: tuple[Event, ...] = ()
     added: tuple[Event, ...] = ()
     removed: tuple[int, ...] = ()
+
+
+def refused_behind(part: Part, reshaped: Reshaped) -> Reshaped:
+    """What a hand asked for by its place. raises : PartError where a hit would stand behind the part's end"""
+    if any(hit.tick >= part.loop_ticks for hit in (*reshaped.changed, *reshaped.added) if hit.velocity):
+        raise PartError("A hit would stand behind the part's end. Add bars first, or choose an earlier place.")
+    return reshaped
+
+
+def held_inside(
+    part: Part, before: Sequence[Event], after: Sequence[Event], turn: tuple[int, int] | None
+) -> list[Event]:
+    """What a rule moved, kept where it is drawn and heard.
+
+    turn : (first tick, tick after the last) of the loop that turns. A hit inside it that the rule puts at its end or behind
+        it belongs to its beginning: that is where the next round strikes it. None where nothing turns: what would stand
+        behind the part's end stays where it was.
+    """
+    was = {hit.id: hit for hit in before}
+    return [_held(part, was[hit.id], hit, turn) for hit in after]
+
+
+def _held(part: Part, before: Event, after: Event, turn: tuple[int, int] | None) -> Event:
+    if turn and any(turn[0] <= tick < turn[1] for tick in (before.tick, before.played)) and after.tick >= turn[1]:
+        return after._replace(tick=turn[0] + (after.tick - turn[1]) % (turn[1] - turn[0]))
+    return after if after.tick < part.loop_ticks else after._replace(tick=before.tick)
 
 
 def clip_velocity(velocity: float) -> int:

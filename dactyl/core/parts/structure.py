@@ -26,6 +26,12 @@ def new_part(name: str, bars: int, *, bpm: float = 120.0, beats: int = 4, unit: 
     )
 
 
+def ending_behind_hits(part: Part) -> Part:
+    """The part, long enough for its last hit: one that stands where it ends would be bounced and never looped."""
+    last = max((event.tick for event in part.events if event.velocity), default=-1)
+    return part if last < part.loop_ticks else replace(part, end_tick=last + 1)
+
+
 def microseconds(bpm: float) -> int:
     """Of a quarter note. raises : PartError"""
     low, high = TEMPOS_BPM
@@ -47,12 +53,16 @@ def behind(part: Part, hits: Sequence[Event]) -> Reshaped:
     return Reshaped(added=tuple(copies(hits, _span_in_beats(part, hits)))) if hits else Reshaped()
 
 
-def repeat(part: Part, hits: Sequence[Event]) -> Reshaped:
-    """Copies again and again up to the part's end."""
+def repeat(part: Part, hits: Sequence[Event], most: int) -> Reshaped:
+    """Copies again and again up to the part's end. raises : PartError where they would be more than ``most``"""
     if not hits:
         return Reshaped()
     span, (start, _) = _span_in_beats(part, hits), span_of(hits)
     rounds = range(1, max(1, -(-(part.loop_ticks - start) // span)))
+    if len(rounds) * len(hits) > most + len(hits):  # of the last round some may stand behind the end
+        raise PartError(
+            f"Repeated to the end, these would be over {most:,} hits more than the part can hold. Choose fewer."
+        )
     added = [hit for n in rounds for hit in copies(hits, n * span) if hit.tick < part.loop_ticks]
     return Reshaped(added=tuple(added))
 
@@ -82,7 +92,7 @@ def insert_bars(part: Part, before: int, count: int) -> Part:
     at = tick_of_bar(min(before, part.bars), part.meters, part.ticks_per_beat)
     meter = meter_at(max(0, at - 1), part.meters)
     length = count * max(1, part.ticks_per_beat * 4 * meter[1] // meter[2])
-    return _shifted(part, lambda tick: tick + length if tick >= at and tick else tick, at_end=part.loop_ticks + length)
+    return _shifted(part, lambda tick: tick + length if tick >= at else tick, at_end=part.loop_ticks + length)
 
 
 def delete_bars(part: Part, first: int, count: int) -> Part:
@@ -106,9 +116,16 @@ def duplicate_bars(part: Part, first: int, count: int) -> Part:
 
 
 def _shifted(part: Part, to: Callable[[int], int], *, at_end: int) -> Part:
-    """Everything of the part at other ticks; what then stands at one tick is said once, the last time."""
-    tempos = tuple({to(tick): (to(tick), tempo) for tick, tempo in part.tempos}.values())
-    meters = tuple({to(tick): (to(tick), beats, unit) for tick, beats, unit in part.meters}.values())
+    """Everything of the part at other ticks; what then stands at one tick is said once, the last time.
+
+    The first tempo and meter stay at the beginning: something must hold there.
+    """
+
+    def first_stays(tick: int) -> int:
+        return to(tick) if tick else 0
+
+    tempos = tuple({first_stays(tick): (first_stays(tick), tempo) for tick, tempo in part.tempos}.values())
+    meters = tuple({first_stays(tick): (first_stays(tick), *meter) for tick, *meter in part.meters}.values())
     sections = [Section(to(s.start_tick), to(s.end_tick), s.name) for s in part.sections]
     return replace(
         part,
@@ -175,8 +192,14 @@ def retimed(part: Part, ticks_per_beat: int) -> Part:
     def to(tick: int) -> int:
         return (2 * tick * ticks_per_beat + part.ticks_per_beat) // (2 * part.ticks_per_beat)
 
+    last = max(0, to(part.loop_ticks) - 1)  # where coarser ticks would round a hit up to the end
     events = (
-        e._replace(tick=to(e.tick), played_tick=to(e.played), length_ticks=to(e.length_ticks)) for e in part.events
+        e._replace(
+            tick=min(to(e.tick), last) if e.velocity else to(e.tick),
+            played_tick=to(e.played),
+            length_ticks=to(e.length_ticks),
+        )
+        for e in part.events
     )
     return replace(
         part,
@@ -196,7 +219,7 @@ def put_behind(part: Part, other: Part) -> Part:
         raise PartError(f"A part has at most {MAX_BARS:,} bars.")
     return replace(
         part,
-        events=in_order([*part.events, *copies(other.events, at)]),
+        events=in_order([*part.events, *_without_passes(copies(other.events, at))]),
         tempos=part.tempos + tuple((tick + at, tempo) for tick, tempo in other.tempos),
         meters=part.meters + tuple((tick + at, beats, unit) for tick, beats, unit in other.meters),
         sections=part.sections + tuple(Section(s.start_tick + at, s.end_tick + at, s.name) for s in other.sections),
@@ -208,7 +231,12 @@ def lay_over(part: Part, other: Part) -> Part:
     """Another part's hits from this one's beginning on, under this one's tempo and meter."""
     other = retimed(other, part.ticks_per_beat)
     end = max(part.end_tick, other.end_tick)
-    return replace(part, events=in_order([*part.events, *copies(other.events, 0)]), end_tick=end)
+    return replace(part, events=in_order([*part.events, *_without_passes(copies(other.events, 0))]), end_tick=end)
+
+
+def _without_passes(hits: Sequence[Event]) -> list[Event]:
+    """A pass belongs to the part that it was played into."""
+    return [hit._replace(pass_id=None) for hit in hits]
 
 
 def split(part: Part, name_of: Callable[[Event], str]) -> list[Part]:

@@ -249,7 +249,22 @@ class Structure(SimpleTestCase):
     def test_copies_stand_behind_by_whole_beats_and_fill_the_part(self):
         part = beat((0, KICK, 90), (1.5, SNARE, 80))
         self.assertEqual([hit.tick for hit in structure.behind(part, part.events).added], [960, 1680])
-        self.assertEqual(len(structure.repeat(part, part.events).added), 6)
+        self.assertEqual(len(structure.repeat(part, part.events, 6).added), 6)
+        with self.assertRaisesRegex(PartError, "Choose fewer"):
+            structure.repeat(part, part.events, 3)
+
+    def test_bars_before_the_first_move_all_but_what_the_beginning_holds(self):
+        part = a_part(Event(0, KICK, 90), Event(960, SNARE, 90), sections=(Section(0, 960, "Quay"),))
+        after = structure.insert_bars(part, 0, 1)
+        self.assertEqual(self.at(after), [(1920, KICK), (2880, SNARE)])
+        self.assertEqual(
+            (after.sections, after.tempos, after.meters), ((Section(1920, 2880, "Quay"),), part.tempos, part.meters)
+        )
+
+    def test_what_rolls_fill_is_found_once_for_all_hits(self):
+        hits = [Event(10 * n, SNARE if n % 3 else KICK, 90, id=n) for n in range(1, 200)]
+        slow = [min((o.tick for o in hits if o.note == h.note and o.tick > h.tick), default=5000) for h in hits]
+        self.assertEqual(figures.ends_of(hits, hits, 5000), slow)
 
 
 class Files(SimpleTestCase):

@@ -1,16 +1,20 @@
 """Parts: documents with a history of their own, edited by hand, played in, brought in and taken away."""
 
 import json
+from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import connection
+from django.db import IntegrityError, connection, transaction
 from django.test.utils import CaptureQueriesContext
 
+from dactyl.bounces.edits import as_played
 from dactyl.core.formats.midi import read_midi, write_midi
+from dactyl.core.parts import structure
 from dactyl.core.parts.part import Event, Part
 from dactyl.history.models import Journal
-from dactyl.kits.models import Kit
+from dactyl.kits.models import Kit, NoteNames, Translation, TranslationNote
 from dactyl.kits.tests.test_edits import KitCase, version
+from dactyl.kits.ways import default_notes
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Event as EventRow
 from dactyl.parts.models import Part as PartRow
@@ -223,13 +227,16 @@ class PlayingIn(PartCase):
     def test_a_pass_is_written_once_at_its_own_frames(self):
         self.assertEqual(self.record().json()["said"], "Pass 1: 3 hits")
         again = self.record().json()
-        self.assertEqual((again["said"], len(again["passes"])), ("Nothing changed.", 1))
+        self.assertEqual((again["said"], len(again["passes"]), len(again["events"])), ("Pass 1: 3 hits", 1, 3))
         rows = EventRow.objects.filter(of_pass__number=1)
         value = part_value(PartRow.objects.get(pk=self.row.pk))
         frames = [value.frame_at(row.tick, 48_000) for row in rows]
         self.assertTrue(all(abs(a - b[0]) <= 25 for a, b in zip(frames, self.HITS, strict=True)))  # half a tick
         self.assertEqual([row.length_ticks for row in rows], [0, 96, 0])
         self.assertEqual(self.post("undo").json()["passes"], [])
+        late = self.record().json()
+        self.assertEqual((late["said"][:22], late["passes"], late["events"]), ("This pass was written,", [], []))
+        self.assertEqual(len(self.post("redo").json()["passes"]), 1)
 
     def test_passes_are_muted_and_chosen(self):
         self.record()
@@ -240,17 +247,147 @@ class PlayingIn(PartCase):
         self.assertEqual([row[2] for row in self.post(f"passes/{first.pk}/only").json()["passes"]], [False, True])
         self.assertContains(self.post("passes/999/mute"), "gone", status_code=422)
 
-    def test_replacing_takes_only_the_notes_that_are_played(self):
-        self.record(replace=True)
-        self.assertEqual(
-            list(EventRow.objects.filter(part=self.row, of_pass=None).values_list("note", flat=True)), [99]
-        )
+    def test_replacing_takes_only_the_notes_that_are_played_and_only_where_it_was_played_over(self):
+        for span, left, said in (
+            (None, [38, 99], "1 hit taken away"),  # from the first hit to the last
+            ([0, 24_400], [38, 99], "1 hit taken away"),
+            ([0, 96_000], [99], "2 hits taken away"),
+            ([24_500, 96_000], [38, 99], "1 hit taken away"),
+        ):
+            with self.subTest(span):
+                answer = self.record(str(span), replace=True, **({"span": span} if span else {})).json()
+                self.assertIn(said, answer["said"])
+                rows = EventRow.objects.filter(part=self.row, of_pass=None)
+                self.assertEqual(list(rows.values_list("note", flat=True)), left)
+                self.post("undo")
+
+    def test_what_is_nearest_to_the_next_rounds_first_beat_belongs_to_the_first_beat_of_this_round_while_it_loops(self):
+        for name, loop, tick in (("a", [0, 3840], 0), ("b", [1920, 3840], 1920), ("c", None, 3830)):
+            with self.subTest(loop):
+                hits = [[round(3830 / 960 * 48_000), 38, 90, 9, 0]]
+                more = {"strength": 100, "grid": "1/16", **({"loop": loop} if loop else {})}
+                self.post("record", name=name, rate=48_000, hits=hits, **more)
+                row = EventRow.objects.get(of_pass__recorded_as=name)
+                self.assertEqual((row.tick, row.played_tick), (tick, 3830))
 
     def test_tightened_while_recording_it_still_knows_what_was_played(self):
         self.record(strength=100, grid="1/16")
         rows = EventRow.objects.filter(of_pass__number=1)
         self.assertEqual([row.tick for row in rows], [0, 240, 480])
         self.assertEqual([row.played_tick for row in rows], [0, 247, 480])
+
+
+class Copies(PartCase):
+    """A copy sounds as what it came from, and neither needs the other."""
+
+    def setUp(self):
+        super().setUp()
+        self.post("record", name="one", rate=48_000, hits=PlayingIn.HITS)
+        self.post("written-for", source="standard")
+
+    def made(self, what: str, **values) -> list[PartRow]:
+        known = set(PartRow.objects.values_list("pk", flat=True))
+        self.client.post(f"/parts/of/{self.kit.pk}/{self.row.pk}/{what}/", values)
+        return list(PartRow.objects.exclude(pk__in=known))
+
+    def test_a_duplicate_is_written_for_the_same_notes_and_has_its_own_passes_muted_ones_too(self):
+        self.post(f"passes/{self.row.passes.get().pk}/mute")
+        (copy,) = self.made("duplicate")
+        self.assertEqual((copy.written_for, copy.events.count()), ("standard", 6))
+        self.assertEqual(list(part_value(copy).hits(48_000)), list(part_value(self.row).hits(48_000)))
+        self.assertEqual([(one.part_id, one.is_muted) for one in copy.passes.all()], [(copy.pk, True)])
+        for _ in range(3):
+            self.assertEqual(self.post("undo").status_code, 200)
+        self.assertEqual(
+            (self.row.passes.count(), copy.passes.count(), copy.events.filter(of_pass=None).count()), (0, 1, 3)
+        )
+
+    def test_pieces_of_a_part_are_named_by_what_plays_them_here(self):
+        headers = {"HX-Request": "true", "X-Kit-Version": str(version(self.kit))}
+        self.client.post(f"/kits/{self.kit.pk}/map/translations/propose/", {"source": "standard"}, headers=headers)
+        pieces = self.made("split", by="pad")
+        self.assertEqual([piece.written_for for piece in pieces], ["standard"] * len(pieces))
+        self.assertIn("Harbour · Snare", [piece.name for piece in pieces])
+        self.assertEqual({one.part_id for piece in pieces for one in piece.passes.all()} & {self.row.pk}, set())
+
+    def test_parts_put_together_keep_no_pass_of_another_and_are_written_for_the_same_notes(self):
+        other = add_part(a_part(Event(0, 38, 90)))
+        for what in ("put-behind", "lay-over"):
+            refused = self.post(
+                f"edit/{what}", part=other, seen=PartRow.objects.get(pk=other.pk).version, **{"from": self.row.pk}
+            )
+            self.assertContains(refused, "written for different notes", status_code=422)
+            PartRow.objects.filter(pk=other.pk).update(written_for="standard")
+            self.post(
+                f"edit/{what}", part=other, seen=PartRow.objects.get(pk=other.pk).version, **{"from": self.row.pk}
+            )
+            self.assertEqual((other.events.count(), other.events.exclude(of_pass=None).count()), (7, 0))
+            self.post("undo", part=other, seen=PartRow.objects.get(pk=other.pk).version)
+            PartRow.objects.filter(pk=other.pk).update(written_for="")
+
+    def test_a_hit_of_another_parts_pass_cannot_even_be_written(self):
+        other = add_part(a_part(Event(0, 38, 90)))
+        with self.assertRaisesRegex(IntegrityError, "belongs to another part"), transaction.atomic():
+            other.events.update(of_pass=self.row.passes.get())
+
+    def test_what_was_silent_stays_silent_where_a_translation_is_written_and_is_said(self):
+        """The kit answers 38 alone; of the standard notes 38 has a counterpart, 40 and 99 none."""
+        names = NoteNames.objects.create(name="Hall", names={})
+        self.post("written-for", source=f"names:{names.pk}")
+        translation = Translation.objects.create(kit=self.kit, source=f"names:{names.pk}", name="Hall")
+        TranslationNote.objects.create(translation=translation, note=99, pad=self.pad, is_sure=True)
+        bounced = as_played(self.kit, PartRow.objects.get(pk=self.row.pk))[0]
+        said = self.post(f"translate/for/{self.kit.pk}").json()["said"]
+        self.assertIn("4 silent hits left out", said)
+        now = PartRow.objects.get(pk=self.row.pk)
+        answered = [event for event in part_value(now).note_ons if event.note in default_notes(self.kit)]
+        self.assertEqual([(e.tick, e.note) for e in answered], [(e.tick, e.note) for e in bounced.note_ons])
+        url = f"/parts/of/{self.kit.pk}/{self.row.pk}/midi/"
+        self.post("undo")
+        self.assertIn("silent here", self.client.get(url, {"for": "standard", "says": 1}).content.decode())
+        left = read_midi(self.client.get(url, {"for": "standard"}).content, "x")
+        self.assertEqual(len(left.note_ons), 1)
+
+
+class TheEnd(PartCase):
+    """What moves hits passes one gate: nothing stands where it is neither drawn nor looped."""
+
+    def test_no_way_of_moving_hits_puts_one_behind_the_end(self):
+        last = add_part(a_part(Event(3839, 38, 100), Event(3800, 38, 60), end_tick=3840))
+        late = add_part(a_part(Event(80, 38, 100), Event(3840 - 40, 38, 90)))
+        ids = list(last.events.values_list("pk", flat=True))
+        acts = {
+            "loosen": {"ms": 100, "seed": 5}, "tighten": {"strength": 100, "grid": "1/4"}, "nudge": {"ticks": 1},
+            "feel": {"from": late.pk, "grid": "1/4"}, "numbers": {"field": "ms", "value": 4000.0},
+            "move": {"ticks": 3840}, "as-played": {},
+        }  # fmt: skip
+        for what, values in acts.items():
+            for loop in ({}, {"loop": [0, 3840]}):
+                with self.subTest(what, **loop):
+                    seen = PartRow.objects.get(pk=last.pk).version
+                    answer = self.post(f"edit/{what}", part=last, seen=seen, ids=ids, **values, **loop)
+                    self.assertIn(answer.status_code, (200, 422))
+                    self.assertLess(max(last.events.values_list("tick", flat=True)), 3840)
+                    if answer.status_code == 200:
+                        self.post("undo", part=last, seen=PartRow.objects.get(pk=last.pk).version)
+
+    def test_a_hit_that_a_file_ends_with_is_inside_the_part(self):
+        row = add_part(a_part(Event(0, 38, 90), Event(3840, 38, 90)))
+        self.assertGreater(part_value(row).loop_ticks, 3840)
+
+    def test_repeating_knows_its_limit_before_anything_is_built(self):
+        tiny = add_part(a_part(*(Event(n, 38, 90) for n in range(60)), end_tick=3840 * 1000, meters=((0, 32, 32),)))
+        ids = list(tiny.events.values_list("pk", flat=True))
+        with patch.object(structure, "copies", side_effect=AssertionError("built")):
+            answer = self.post("edit/repeat", part=tiny, seen=1, ids=ids)
+        self.assertContains(answer, "Choose fewer", status_code=422)
+
+    def test_undo_answers_with_the_part_as_it_is_then(self):
+        self.edit("tempo", bpm=60)
+        self.edit("rename", name="Night")
+        self.assertEqual(self.post("undo").json()["name"], "Harbour")
+        self.assertEqual(self.post("undo").json()["bpm"], 120)
+        self.assertEqual(self.post("redo").json()["bpm"], 60)
 
 
 class Files(PartCase):

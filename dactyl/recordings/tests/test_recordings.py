@@ -12,12 +12,14 @@ from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.playback import BLOCK_FRAMES, PEAK_FRAMES
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.tests.test_recordings import played, session, struck
+from dactyl.jobs.models import Job
 from dactyl.kits import edits as kit_edits
 from dactyl.kits.models import Pad, Take
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
-from dactyl.recordings.models import RecordedPart, Recording
+from dactyl.recordings import edits
+from dactyl.recordings.models import RecordedPart, Recording, TrackMend
 from dactyl.recordings.tasks import find_hits
 from dactyl.shelf.models import Sample
 from dactyl.shelf.tests.sounds import bring_in, sound_bytes
@@ -27,6 +29,14 @@ def wave(audio: np.ndarray, rate: int, name: str) -> SimpleUploadedFile:
     data = io.BytesIO()
     soundfile.write(data, audio.T, rate, format="WAV", subtype="PCM_24")
     return SimpleUploadedFile(name, data.getvalue())
+
+
+def folders() -> list[str]:
+    return sorted(path.name for path in (settings.DATA / "recordings").glob("*"))
+
+
+def incoming() -> list[str]:
+    return sorted(path.name for path in (settings.DATA / "incoming").glob("*"))
 
 
 class Recordings(KitCase):
@@ -138,6 +148,53 @@ class Recordings(KitCase):
             self.assertEqual(answer["status"], 422, values)
             self.assertIn(words, answer["said"])
 
+    def test_a_decision_changes_what_it_says_and_nothing_else(self):
+        recording = self.listened()
+        snare = recording.tracks.get(role="snare")
+        place = next(n for n, hit in enumerate(snare.found) if hit in snare.taken())
+        candidate = {"track": snare.pk, "place": place, "isHit": True}
+        self.edit(recording, "mend", mends=[{**candidate, "time": 0.333, "level": -12.5}])
+        self.edit(recording, "mend", mends=[{**candidate, "velocity": 77}])
+        self.edit(recording, "mend", mends=[{**candidate, "isHit": False}])
+        self.edit(recording, "mend", mends=[candidate])
+        mend = TrackMend.objects.get(track=snare)
+        self.assertEqual((mend.is_hit, mend.time, mend.level_db, mend.velocity), (True, 0.333, -12.5, 77))
+
+    def test_decisions_over_hits_that_were_found_anew_are_refused_and_one_job_listens(self):
+        recording = self.listened()
+        snare, seen = recording.tracks.get(role="snare"), Recording.objects.get().version
+        Job.objects.update(state=Job.State.DONE)
+        for _ in range(2):
+            self.post(f"{recording.pk}/find/")
+        self.assertEqual(Job.objects.filter(work=edits.WORK, subject_id=recording.pk).count(), 2)
+        for _ in range(2):
+            stale = self.edit(recording, "mend", version=seen, mends=[{"track": snare.pk, "place": 0, "isHit": False}])
+            self.assertEqual(stale["status"], 409)
+            seen = Recording.objects.get().version
+            list(find_hits(recording.pk))
+
+    def test_bar_lines_that_could_not_be_read_are_not_written_and_old_ones_can_be_undone(self):
+        recording = self.listened()
+        narrow = [{"bar": 0, "seconds": 0.1}, {"bar": 4000, "seconds": 4.0}]
+        for wrong in (narrow, [{"bar": 0, "seconds": 599.0}, {"bar": 1, "seconds": 599.1}]):
+            self.assertEqual(self.edit(recording, "bars", bars=wrong)["status"], 422)
+        self.assertEqual(Recording.objects.get().bars, [])
+        self.edit(recording, "bars", bars=[{"bar": 0, "seconds": 0.5}, {"bar": 1, "seconds": 2.5}])
+        Recording.objects.update(bars=[[0, 599.0], [1, 599.1]])
+        whole = self.client.get(f"/recordings/of/{self.kit.pk}/{recording.pk}/data/").json()
+        self.assertIn("further apart", whole["damage"])
+        self.assertEqual((self.edit(recording, "undo")["damage"], Recording.objects.get().bars), ("", []))
+
+    def test_one_part_each_keeps_tracks_of_one_role_apart(self):
+        recording = self.listened()
+        recording.tracks.filter(role="hat").update(role="kick")
+        pads = {pad.kind: pad.pk for pad in self.kit.pads.all()}
+        for track in recording.tracks.all():
+            self.edit(recording, f"tracks/{track.pk}", pad=pads["kick"] if track.role == "kick" else 0)
+        self.post(f"{recording.pk}/make/", each="1")
+        counts = {one.name: one.events.count() for one in Part.objects.all()}
+        self.assertEqual(counts, {"Take kick 1": 10, "Take kick 2": 40})
+
     def test_bar_lines_become_the_tempo_of_the_part_and_no_hit_moves(self):
         recording = self.listened()
         kick = recording.tracks.get(role="kick")
@@ -163,7 +220,7 @@ class Recordings(KitCase):
         self.assertEqual(self.client.get(f"/recordings/tracks/{kick.pk}/sound/9999/").content, b"")
 
     def test_what_is_no_recording_is_refused_whole_and_leaves_nothing(self):
-        good = self.tracks[0]
+        good, before = self.tracks[0], (folders(), incoming())
         for files, words in (
             ([], "1 to 16 tracks"),
             ([wave(good.read(0, 5000), good.rate_hz, "a.wav"), SimpleUploadedFile("b.wav", b"RIFFnonsense")], "b.wav: It is not a sound file"),
@@ -171,7 +228,15 @@ class Recordings(KitCase):
         ):  # fmt: skip
             self.assertContains(self.post("new/", tracks=files), words, status_code=422)
         self.assertEqual(Recording.objects.count(), 0)
-        self.assertEqual([path for path in (settings.DATA / "recordings").glob("*") if path.is_dir()], [])
+        self.assertEqual(before, (folders(), incoming()))
+
+    def test_what_a_kill_leaves_of_an_upload_is_swept_at_the_next_start(self):
+        kept = self.listened()
+        half = Recording.objects.create(name="Half")
+        for name in ("987654", str(half.pk)):
+            (settings.DATA / "recordings" / name).mkdir(parents=True, exist_ok=True)
+        edits.sweep()
+        self.assertEqual((list(Recording.objects.all()), folders()), ([kept], [str(kept.pk)]))
 
     def test_a_pad_is_measured_against_its_track_and_brought_nearer_one_thing_at_a_time(self):
         """The pad's take is the recorded drum itself, 4 dB softer, the other way round, and 2 ms late."""
@@ -209,6 +274,9 @@ class Recordings(KitCase):
         self.assertAlmostEqual(take.start_frame, 441, delta=3)
         self.assertAlmostEqual(pad.gain_db, 4, delta=0.3)
         self.assertAlmostEqual(pad.pan, -60, delta=8)
+        kit_edits.pads.set_piece(pad, version(self.kit), "pan", 25)
+        give("pan")
+        self.assertAlmostEqual(self.fresh().pan, -85, delta=8, msg="what the piece leaves over")
         self.assertFalse({"polarity", "time", "tune"} & set(told()))
         self.assertIn("could not be told", give("dance", 422))
         silent = recording.tracks.get(role="tom")

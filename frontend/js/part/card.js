@@ -49,6 +49,7 @@ export function startCard(editor, signal) {
   }, { signal }); // prettier-ignore
 
   const ids = () => [...model.selected];
+  const turning = () => (editor.part.turn ? { loop: editor.part.turn } : {});
   const withGrid = (form) => ("ownGrid" in form.dataset ? { swing: 50 } : { grid: editor.grid === "off" ? "1/16" : editor.grid, swing: editor.swing });
 
   async function submitted(event) {
@@ -68,7 +69,7 @@ export function startCard(editor, signal) {
       Object.assign(values, { start, end });
     }
     preview(null);
-    await model.edit(op, { ids: ids(), ...withGrid(form), ...values }, { selects: false });
+    await model.edit(op, { ids: ids(), ...withGrid(form), ...turning(), ...values }, { selects: false });
   }
 
   function clicked({ target }) {
@@ -76,7 +77,7 @@ export function startCard(editor, signal) {
     if (!button) return;
     const { choose: rule, select, do: what, unset, hats } = button.dataset;
     if (rule) choose(JSON.parse(rule));
-    else if (what) model.edit(what, { ids: ids() }, { selects: what === "duplicate" });
+    else if (what) model.edit(what, { ids: ids(), ...turning() }, { selects: what === "duplicate" });
     else if (select) model.selectAll(select);
     else if (button.id === "choose-lane") chooseNotes(({ pad, note }) => editor.lanes[editor.strip] && (pad ? pad === editor.lanes[editor.strip].pad : note === editor.lanes[editor.strip].note));
     else if (button.id === "choose-piece") chooseNotes(({ piece, pad }) => pad && piece === editor.lanes[editor.strip]?.piece);
@@ -124,7 +125,7 @@ export function startCard(editor, signal) {
       return;
     }
     previewTimer = setTimeout(async () => {
-      const body = await model.ask(`preview/${form.dataset.op}`, { ids: ids(), ...withGrid(form), ...valuesOf(form) });
+      const body = await model.ask(`preview/${form.dataset.op}`, { ids: ids(), ...withGrid(form), ...turning(), ...valuesOf(form) });
       if (!body || number !== previews) return;
       editor.preview = [...body.added, ...body.changed].map(([, tick, , note, velocity, , , played, , frame]) => ({ id: 0, tick, note, velocity, played, length: 0, pass: 0, frame }));
       editor.repaint();

@@ -21,12 +21,20 @@ export function startPart(session, engine, ways) {
     stopped,
     setRange,
     choose,
+    /** The ticks that turn; null where nothing does. @returns {[number, number] | null} */
+    get turn() {
+      if (!loop.checked || !model?.time) return null;
+      return part.range[1] > part.range[0] ? part.range : [0, model.about.loopTicks];
+    },
     /** Whether the part that is shown is still on its way. */
     isComing: () => Boolean(shown()) && shown() !== String(model?.id),
     ready: engine.ready.then(() => {
       model = part.model = new PartModel({ rate: engine.rate, grids, engine, ways, say: (text, isWarning) => session.say(text, isWarning) });
       model.addEventListener("loaded", show);
-      model.addEventListener("changed", show);
+      model.addEventListener("changed", () => {
+        show();
+        if (!part.guest) setRange(part.range); // its frames are others where the tempo is
+      });
       return choose(shown() ?? kept() ?? choice.value);
     }),
     model: null,

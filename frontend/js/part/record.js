@@ -63,9 +63,9 @@ class Recorder {
     if (this.isOn()) return this.end();
     this.#part.isRecording = true;
     this.#rounds = [];
-    this.#taken = this.#fresh();
     const [from] = this.#part.range[1] > this.#part.range[0] ? this.#part.range : [this.#part.start];
     this.#part.start = from;
+    this.#taken = this.#fresh(model.time.frameAt(from));
     this.setClick();
     this.#part.play(model.time.countIn(from, Number(box("count-in")?.value ?? 1)));
     this.show();
@@ -74,19 +74,21 @@ class Recorder {
 
   end() {
     this.#part.isRecording = false;
-    this.#finishPass();
+    this.#finishPass(this.#part.frame ?? 0);
     if (this.#part.isPlaying) this.#part.toggle();
     this.setClick();
     this.show();
   }
 
-  /** @returns {import("./unwritten.js").Taken} */
-  #fresh() {
+  /** @param {number} from the frame of the part at which it begins @returns {import("./unwritten.js").Taken} */
+  #fresh(from) {
     const grid = box("grid")?.value ?? "off";
-    return {
+    const { turn } = this.#part;
+    return this.#unwritten.begun({
+      ...(turn ? { loop: turn } : {}), span: [from, from],
       name: crypto.randomUUID(), part: this.#part.model.id, rate: this.#engine.rate, hits: [], replace: Boolean(box("replace-notes")?.checked),
       strength: Number(box("record-strength")?.value) || 0, grid: grid === "off" ? "1/16" : grid, swing: Number(box("swing")?.value) || 50,
-    }; // prettier-ignore
+    }); // prettier-ignore
   }
 
   // What is played ----------------------------------------------------------------------------------------------------
@@ -103,8 +105,21 @@ class Recorder {
     /** @type {import("./unwritten.js").Played} */ const hit = [Math.max(0, at), note, velocity, channel, 0];
     this.#taken.hits.push(hit);
     this.#held.set(keyOf({ pad, isOwn, note: came }), hit);
+    this.#taken.span[1] = Math.max(this.#taken.span[1], hit[0] + 1);
     this.#unwritten.keep(this.#taken);
     this.#part.model.play(this.#unwritten.hits); // it sounds on the next time round, written or not
+    this.#sayReplaced();
+  }
+
+  /** How many hits this pass takes away, before it does. */
+  #sayReplaced() {
+    const says = box("replaced-says");
+    if (!says) return;
+    const { replace, hits, span } = this.#taken ?? { replace: false, hits: [], span: [0, 0] };
+    const notes = new Set(hits.map((hit) => hit[1]));
+    const gone = (hit) => hit.velocity && notes.has(hit.note) && hit.frame >= span[0] && hit.frame < span[1];
+    const count = replace ? this.#part.model.hits.filter(gone).length : 0;
+    says.textContent = replace && this.isOn() ? `takes away ${count} hit${count === 1 ? "" : "s"}` : "";
   }
 
   released({ pads: [pad], isOwn, note, frame }) {
@@ -135,16 +150,23 @@ class Recorder {
   }
 
   turned({ origin, from, isFirst }) {
+    const before = this.#rounds.at(-1);
     this.#rounds = [...this.#rounds, { origin, from }].slice(-MOST_ROUNDS);
-    if (this.isOn() && !isFirst) this.#finishPass();
+    if (isFirst && this.#taken) this.#taken.span = [from, from];
+    if (this.isOn() && !isFirst) this.#finishPass(before ? origin + from - before.origin : 0, from);
   }
 
-  #finishPass() {
-    const { length } = this.#taken?.hits ?? [];
-    if (length) this.#unwritten.keep(this.#taken);
+  /** @param {number} at the frame of the part that was reached @param {number} from where the next one begins */
+  #finishPass(at, from = 0) {
+    const taken = this.#taken;
+    if (taken?.hits.length) {
+      taken.span[1] = Math.max(taken.span[1], at);
+      this.#unwritten.keep(taken);
+    } else if (taken) this.#unwritten.dropped(taken);
     this.#held = new Map();
-    this.#taken = this.isOn() ? this.#fresh() : null;
-    if (length) this.send();
+    this.#taken = this.isOn() ? this.#fresh(from) : null;
+    this.#sayReplaced();
+    if (taken?.hits.length) this.send();
   }
 
   send() {

@@ -14,14 +14,20 @@ export function hitOf(row) {
 export const inOrder = (a, b) => a.tick - b.tick || a.order - b.order || a.id - b.id;
 
 /**
- * Two tables in the order in which they are played; of one frame a note-off of a hit's length comes first.
+ * Two tables in the order in which they are played; of one tick a note-off of a hit's length comes first.
  * @param {Hit[]} hits in order @param {Set<number>} muted passes that are not heard
  */
 export function tableOf(hits, muted) {
   const heard = muted.size ? hits.filter(({ pass }) => !muted.has(pass)) : hits;
   const offs = new Float64Array(heard.reduce((count, { until }) => count + Number(until > 0), 0));
+  const frameOf = new Map(); // a packed note-off to its frame
   let count = 0;
-  for (const { until, note, channel } of heard) if (until > 0) offs[count++] = until * 2048 + channel * 128 + note;
+  for (const { tick, length, until, note, channel } of heard) {
+    if (!until) continue;
+    const packed = Math.round(tick + length) * 2048 + channel * 128 + note;
+    frameOf.set(packed, until);
+    offs[count++] = packed;
+  }
   offs.sort();
   const frames = new Int32Array(heard.length + offs.length);
   const packed = new Int32Array(heard.length + offs.length);
@@ -29,11 +35,11 @@ export function tableOf(hits, muted) {
   let off = 0;
   const takeOff = () => {
     const value = offs[off++];
-    frames[at] = Math.floor(value / 2048);
+    frames[at] = frameOf.get(value);
     packed[at++] = (value % 128) | ((Math.floor(value / 128) % 16) << 14);
   };
-  for (const { frame, note, velocity, channel } of heard) {
-    while (off < offs.length && offs[off] < (frame + 1) * 2048) takeOff();
+  for (const { tick, frame, note, velocity, channel } of heard) {
+    while (off < offs.length && offs[off] < (Math.floor(tick) + 1) * 2048) takeOff();
     frames[at] = frame;
     packed[at++] = note | (velocity << 7) | (channel << 14);
   }

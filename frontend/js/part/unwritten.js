@@ -1,11 +1,14 @@
 /**
  * Passes that were played and are not written yet: kept in the browser until the server has them, over a reload or a
- * lost server.
+ * lost server. A pass belongs to the tab that plays it, by a lock of its name (https://www.w3.org/TR/web-locks/), which the
+ * browser takes back when that tab is gone; then whichever tab has its part open sends it.
  *
  * @typedef {[frame: number, note: number, velocity: number, channel: number, held: number]} Played
- * @typedef {{ name: string, part: number, rate: number, hits: Played[], replace: boolean, strength: number, grid: string, swing: number }} Taken
+ * @typedef {{ name: string, part: number, rate: number, hits: Played[], span: [from: number, until: number],
+ *   loop?: [number, number], replace: boolean, strength: number, grid: string, swing: number }} Taken
  */
-const KEPT = "unwritten-passes";
+const KEPT = "unwritten-pass "; // and its name
+const KEPT_TOGETHER = "unwritten-passes"; // of all tabs, as it was before
 const AGAIN_MS = 2500;
 const MOST_HITS = 100_000; // of a pass: more than that have no number of their own
 
@@ -13,34 +16,71 @@ export class Unwritten {
   #part;
   #say;
   #isSending = false;
+  /** The passes of this tab, by name. @type {Map<string, Taken>} */ #own = new Map();
+  /** What gives the lock of a pass back. @type {Map<string, () => void>} */ #locks = new Map();
 
   /** @param {{ model: import("./model.js").PartModel | null }} part @param {(text: string, isWarning: boolean) => void} say */
   constructor(part, say) {
     this.#part = part;
     this.#say = say;
+    for (const pass of JSON.parse(localStorage.getItem(KEPT_TOGETHER) ?? "[]")) localStorage.setItem(KEPT + pass.name, JSON.stringify(pass));
+    localStorage.removeItem(KEPT_TOGETHER);
   }
 
-  /** @returns {Taken[]} */
-  get #passes() {
-    return JSON.parse(localStorage.getItem(KEPT) ?? "[]");
+  /** @template {{ name: string }} T @param {T} pass that this tab begins to play @returns {T} */
+  begun(pass) {
+    this.#claim(pass.name);
+    return pass;
   }
 
-  set #passes(passes) {
-    localStorage.setItem(KEPT, JSON.stringify(passes));
+  /** @param {Taken} pass in which nothing was played */
+  dropped({ name }) {
+    this.#locks.get(name)?.();
+    this.#locks.delete(name);
   }
 
   /** @param {Taken} pass as far as it was played */
   keep(pass) {
-    this.#passes = [...this.#passes.filter(({ name }) => name !== pass.name), pass];
+    this.#own.set(pass.name, pass);
+    localStorage.setItem(KEPT + pass.name, JSON.stringify(pass));
+  }
+
+  #forget(pass) {
+    this.#own.delete(pass.name);
+    localStorage.removeItem(KEPT + pass.name);
+    this.dropped(pass);
+  }
+
+  /** @returns {Promise<boolean>} whether the pass is this tab's: no other holds it */
+  #claim(name) {
+    if (this.#locks.has(name)) return Promise.resolve(true);
+    return new Promise((resolve) => {
+      navigator.locks.request(KEPT + name, { ifAvailable: true }, (lock) => {
+        resolve(Boolean(lock));
+        return lock && new Promise((release) => this.#locks.set(name, () => release(null)));
+      });
+    });
+  }
+
+  /** Passes of the open part whose tab is gone become this one's. */
+  async #takeOver() {
+    const names = Object.keys(localStorage).filter((key) => key.startsWith(KEPT)).map((key) => key.slice(KEPT.length)); // prettier-ignore
+    for (const name of names) {
+      const isMeant = () => JSON.parse(localStorage.getItem(KEPT + name) ?? "{}").part === this.#part.model?.id;
+      if (this.#own.has(name) || !isMeant() || !(await this.#claim(name))) continue;
+      if (isMeant()) this.#own.set(name, JSON.parse(localStorage.getItem(KEPT + name)));
+      else this.dropped(/** @type {Taken} */ ({ name })); // it was written meanwhile
+    }
   }
 
   /** What was played of the open part, as its hits are held. @returns {import("./table.js").Hit[]} */
   get hits() {
     const { model } = this.#part;
-    const waiting = this.#passes.filter(({ part }) => part === model.id);
+    const waiting = [...this.#own.values()].filter(({ part }) => part === model.id);
     const hits = waiting.flatMap(({ hits: own }, pass) =>
       own.map(([frame, note, velocity, channel, held], n) => ({
-        id: -1 - pass * MOST_HITS - n, tick: model.time.tickAt(frame), order: 1e6, note, velocity, channel, length: 0, played: 0, pass: 0,
+        id: -1 - pass * MOST_HITS - n, tick: model.time.tickAt(frame), order: 1e6, note, velocity, channel, played: 0, pass: 0,
+        length: held ? model.time.tickAt(frame + held) - model.time.tickAt(frame) : 0,
         frame, until: held ? frame + held : 0,
       })),
     ); // prettier-ignore
@@ -55,9 +95,10 @@ export class Unwritten {
     if (this.#isSending) return; // the pass that just ended is come to as well
     this.#isSending = true;
     try {
+      await this.#takeOver();
       for (let pass = this.#next(playing); pass; pass = this.#next(playing)) {
         if (!(await this.#write(pass))) return this.#wait(playing);
-        this.#passes = this.#passes.filter(({ name }) => name !== pass.name);
+        this.#forget(pass);
       }
     } finally {
       this.#isSending = false;
@@ -66,7 +107,7 @@ export class Unwritten {
   }
 
   #next(playing) {
-    return this.#passes.find(({ name, part }) => name !== playing()?.name && part === this.#part.model?.id);
+    return [...this.#own.values()].find(({ name, part }) => name !== playing()?.name && part === this.#part.model?.id);
   }
 
   /** @param {Taken} pass */

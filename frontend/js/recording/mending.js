@@ -45,7 +45,7 @@ export class Mending {
       const found = await this.#model.rise(one.track, time, isFree ? 0.001 : Math.max(0.002, this.#reach));
       const at = isFree || !found ? time : found.time;
       const sentence = `A hit of ${this.#nameOf(one)} moved by ${((at - one.time) * 1000).toFixed(1).replace("-", "−")} ms`;
-      return { sentence, ...RecordingModel.names(one), isHit: true, time: at, level: found?.isRise ? found.level : one.level, ...(one.isByHand ? { velocity: one.velocity } : {}) };
+      return { sentence, ...RecordingModel.names(one), isHit: true, time: at, level: found?.isRise ? found.level : one.level };
     });
   }
 

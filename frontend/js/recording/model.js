@@ -45,6 +45,7 @@ export class RecordingModel extends EventTarget {
   }
 
   #take(about) {
+    if (about.damage && about.damage !== this.about?.damage) this.#say(about.damage, true);
     this.about = about;
     this.tracks = about.tracks;
     this.#tried.clear();

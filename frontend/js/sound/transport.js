@@ -13,6 +13,7 @@ export class Transport {
   #origin = 0; // the context's frame at which the part's zero stands in this round
   #next = 0;
   #nextClick = 0;
+  #done = 0; // the context's frame up to which all is handed out
   #range = [0, 0]; // of the loop, in frames of the part; the whole part where both are 0
   /** Of a count-in: frames of the context, and accents. @type {[number, number][]} */ #leadIn = [];
 
@@ -31,6 +32,7 @@ export class Transport {
   /** Begin at the part's frame `from`, after a count-in of clicks at frames before it. */
   start(frame, from = 0, countIn = []) {
     this.isPlaying = this.part !== null;
+    this.#done = frame;
     const lead = countIn.length ? -countIn[0][0] : 0;
     this.#origin = frame + lead - from;
     this.#leadIn = countIn.map(([before, accent]) => [frame + lead + before, accent]);
@@ -51,10 +53,11 @@ export class Transport {
     return this.#origin;
   }
 
-  get #end() {
+  /** Where the loop begins and ends, in frames of the part; the whole part where the range lies behind it. */
+  get #loop() {
     const { loopFrames } = this.part;
-    const [from, to] = this.#range;
-    return to > from ? Math.min(to, loopFrames) : loopFrames;
+    const to = Math.min(this.#range[1], loopFrames);
+    return to > this.#range[0] ? [this.#range[0], to] : [0, loopFrames];
   }
 
   #seek(position) {
@@ -71,7 +74,11 @@ export class Transport {
     while (this.#leadIn.length && this.#leadIn[0][0] < stop) to.click(...this.#leadIn.shift());
     while (this.isPlaying) {
       const { frames, packed } = this.part;
-      const end = this.#end;
+      const [from, end] = this.#loop;
+      if (this.isLooping && this.#origin + end < this.#done) {
+        this.#turn(this.#done - from, from, to); // the loop's end was put before the playhead
+        continue;
+      }
       const hasTurned = this.isLooping && this.#origin + end < stop;
       const until = Math.min(stop, this.isLooping ? this.#origin + end : Infinity);
       this.#clickUntil(until, to);
@@ -81,14 +88,18 @@ export class Transport {
           this.stop();
           to.end();
         }
-        return;
+        break;
       }
       for (; this.#next < frames.length && frames[this.#next] === end; this.#next++) if (!isHit(packed[this.#next])) to.hit(this.#origin + end, packed[this.#next]);
-      const from = end < this.part.loopFrames || this.#range[1] > this.#range[0] ? Math.min(this.#range[0], end - 1) : 0;
-      this.#origin += end - from;
-      this.#seek(from);
-      to.turn(this.#origin, from);
+      this.#turn(this.#origin + end - from, from, to);
     }
+    this.#done = stop;
+  }
+
+  #turn(origin, from, to) {
+    this.#origin = origin;
+    this.#seek(from);
+    to.turn(origin, from);
   }
 
   #clickUntil(until, to) {

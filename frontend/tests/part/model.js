@@ -1,5 +1,6 @@
 import { lanesOf } from "../../js/part/lanes.js";
 import { PartModel } from "../../js/part/model.js";
+import { tableOf } from "../../js/part/table.js";
 import { equal, settled, test } from "../harness.js";
 
 const about = (version) => ({
@@ -114,4 +115,11 @@ test("lanes stand as the sheet does, then notes without a pad; on wish those alo
   const loose = [[null, "C#3", 61, false, true, true], [null, "note 70", 70, false, true, true]]; // prettier-ignore
   equal(used, [[1, "p1", 36, false, true, true], ...loose]);
   equal(all, [[1, "p1", 36, false, true, true], [2, "p2", 42, true, true, false], [3, "p3", 46, true, false, true], [4, "p4", null, false, true, true], ...loose]); // prettier-ignore
+});
+
+test("note-offs of one frame are played in the order of their ticks", () => {
+  const hit = { order: 0, note: 38, velocity: 100, channel: 0, played: 0, pass: 0 };
+  const hits = [{ ...hit, id: 1, tick: 0, length: 5, frame: 0, until: 2 }, { ...hit, id: 2, tick: 4, length: 0, frame: 2, until: 0 }]; // prettier-ignore
+  const order = (table) => [...table.packed].map((packed) => (packed >> 7) & 127);
+  equal([order(tableOf(hits, new Set())), order(tableOf([hits[0], { ...hits[1], tick: 5 }], new Set()))], [[100, 100, 0], [100, 0, 100]]);
 });

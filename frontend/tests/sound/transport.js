@@ -45,3 +45,16 @@ test("without a loop it ends behind its last frame, once", () => {
   transport.start(0, 0, []);
   equal(advance(0, 4000).filter(([what]) => what === "end").length, 1); // prettier-ignore
 });
+
+test("a loop that is put before the playhead is entered at once, with one turn and none of what was passed", () => {
+  const { transport, advance } = stand([0, 300, 999]);
+  transport.start(0, 0, []);
+  advance(128, 768); // 640 frames are handed out
+  transport.setRange([100, 120]);
+  equal(advance(768, 769), [["turn", 540, 100], ...Array.from({ length: 6 }, (_, n) => ["turn", 560 + 20 * n, 100])]); // prettier-ignore
+  transport.setRange([0, 0]);
+  advance(896, 897);
+  transport.setPart({ ...part([0, 100]), loopFrames: 400 }, 896); // bars were taken away
+  transport.setRange([500, 600]); // behind the end: the whole is looped
+  equal(advance(1024, 2400).filter(([what]) => what === "turn").map(([, origin]) => origin % 400).every((at, _, all) => at === all[0]), true); // prettier-ignore
+});

@@ -22,6 +22,7 @@ from dactyl.keeping import check_store, database
 from dactyl.keeping.collecting import collect_seldom
 from dactyl.keeping.lock import hold_folder
 from dactyl.keeping.refusals import refuse_in_our_words
+from dactyl.recordings.edits import sweep as sweep_recordings
 from dactyl.shelf import store
 from dactyl.shelf.models import ImportFile
 from dactyl.shelf.sounds import stop_preparing
@@ -53,6 +54,7 @@ class Command(BaseCommand):
             store.sweep(
                 set(ImportFile.objects.filter(state=ImportFile.State.WAITING).values_list("stored_as", flat=True))
             )
+            sweep_recordings()
             requeue_abandoned()
             page_memory.begin(database.database_path())
             if settings.EMBEDDED_WORKERS:
