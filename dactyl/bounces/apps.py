@@ -6,8 +6,13 @@ class BouncesConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
+        from django.db.models.signals import post_delete
+
+        from dactyl.bounces import store
         from dactyl.bounces.edits import used_samples
+        from dactyl.bounces.models import Bounce
         from dactyl.kits.edits import kits, shelf
 
         shelf.ALSO_USED.append(used_samples)
         kits.WHAT_HANGS.append(lambda kit: (kit.bounces.count(), "bounce"))
+        post_delete.connect(store.forget_of, sender=Bounce)

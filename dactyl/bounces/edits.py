@@ -5,8 +5,8 @@ from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
+from django.utils.timezone import localtime
 
-from dactyl.bounces import store
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.core import kit as core
 from dactyl.core.bounce.stems import RATES_HZ, Order
@@ -102,7 +102,7 @@ def bring_back(row: Bounce) -> Kit:
         raise BounceError(
             f"{counted(len(missing), 'sample')} of this bounce is no longer on the shelf. Bring them in again."
         )
-    return open_kit(value, samples, f"the bounce of {row.part_name}, {row.created_at:%d %b %H:%M}")
+    return open_kit(value, samples, f"the bounce of {row.part_name}, {localtime(row.created_at):%d %b %H:%M}")
 
 
 def used_samples() -> Iterable[int]:
@@ -143,6 +143,4 @@ def cancel_bounce(row: Bounce) -> None:
 def forget_bounce(row: Bounce) -> None:
     """Delete a bounce and its files; it can be made again from the same kit and part."""
     cancel_bounce(row)
-    folder = store.folder_of(row)
     row.delete()
-    store.forget(folder)

@@ -4,6 +4,7 @@ import shutil
 from pathlib import Path
 
 from django.conf import settings
+from django.db import transaction
 
 from dactyl.bounces.models import Bounce
 
@@ -23,6 +24,20 @@ def fresh_partial(bounce: Bounce) -> Path:
 def forget(folder: Path) -> None:
     shutil.rmtree(folder, ignore_errors=True)
     shutil.rmtree(folder.with_suffix(".part"), ignore_errors=True)
+
+
+def forget_of(instance: Bounce, **kwargs: object) -> None:
+    """However a bounce goes, alone or with its kit, its files go, once that is sure."""
+    folder = folder_of(instance)
+    transaction.on_commit(lambda: forget(folder))
+
+
+def sweep() -> None:
+    """Delete the folders of bounces that are gone."""
+    known = {str(key) for key in Bounce.objects.values_list("pk", flat=True)}
+    for folder in (settings.DATA / "bounces").glob("*"):
+        if folder.stem not in known:
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 def files_of(bounce: Bounce) -> list[Path]:

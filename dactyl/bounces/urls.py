@@ -4,8 +4,10 @@ from dactyl.bounces import views
 
 app_name = "bounces"
 urlpatterns = [
+    path("of/<int:kit_id>/before/<int:before>/", views.older, name="older"),
     path("of/<int:kit_id>/", views.bounce_page, name="bounce"),
     path("of/<int:kit_id>/begin/", views.begin, name="begin"),
+    path("of/<int:kit_id>/before/<int:before>/", views.older, name="older"),
     path("of/<int:kit_id>/check/", views.check, name="check"),
     path("<int:bounce_id>/", views.one_bounce, name="one"),
     path("<int:bounce_id>/cancel/", views.cancel, name="cancel"),

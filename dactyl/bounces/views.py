@@ -41,6 +41,7 @@ from dactyl.request_values import number_in
 
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
 FORMATS = (("wav", "WAV"), ("flac", "FLAC"))
+AT_ONCE = 20
 ORDERS = (("kit", "as in the kit"), ("desk", "as on a desk: kick first"))
 
 
@@ -48,7 +49,6 @@ ORDERS = (("kit", "as in the kit"), ("desk", "as on a desk: kick first"))
 def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     part = chosen_part(request)
-    bounces = Bounce.objects.filter(kit=kit).select_related("job", "kit").defer("kit_snapshot", "part_snapshot")
     return kit_page(request, kit, "bounce", "bounces/_bounce.html", {
         "parts": part_queries.all_parts(),
         "has_recordings": RecordedPart.objects.exists(),
@@ -59,8 +59,22 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
         "groupings": GROUPINGS.items(),
         "orders": ORDERS,
         "pieces": [name for name in dict.fromkeys(kit.pieces.values_list("name", flat=True)) if name],
-        "bounces": bounces.prefetch_related("stems").order_by("-pk")[:20],
+        **_listed(kit),
     })  # fmt: skip
+
+
+@require_GET
+def older(request: HttpRequest, kit_id: int, before: int) -> HttpResponse:
+    """Bounces of a kit that were made before another."""
+    return render(request, "bounces/_list.html", _listed(get_object_or_404(Kit, pk=kit_id), before))
+
+
+def _listed(kit: Kit, before: int | None = None) -> dict:
+    """The latest bounces of a kit, and whether there are older ones."""
+    rows = Bounce.objects.filter(kit=kit, **({} if before is None else {"pk__lt": before}))
+    rows = rows.select_related("job", "kit").defer("kit_snapshot", "part_snapshot").prefetch_related("stems")
+    found = list(rows.order_by("-pk")[: AT_ONCE + 1])
+    return {"kit": kit, "bounces": found[:AT_ONCE], "has_older": len(found) > AT_ONCE}
 
 
 def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:

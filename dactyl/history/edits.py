@@ -204,11 +204,21 @@ def _claim(document: Document, seen_version: int, sentence: str) -> None:
         version=F("version") + 1, changed_at=timezone.now()
     )
     if not claimed:
-        what = document._meta.verbose_name
-        raise StaleDocument(
-            f"“{sentence}” was not done: this {what} was changed in another tab. It is shown as it is now; do it again."
-        )
+        raise _stale(document, sentence)
     document.journal.version = seen_version + 1
+
+
+def refuse_stale(document: Document, seen_version: int, sentence: str) -> None:
+    """Before an edit of another document that belongs to one of this. raises : StaleDocument"""
+    if not Journal.objects.filter(pk=document.journal_id, version=seen_version).exists():
+        raise _stale(document, sentence)
+
+
+def _stale(document: Document, sentence: str) -> StaleDocument:
+    what = document._meta.verbose_name
+    return StaleDocument(
+        f"“{sentence}” was not done: this {what} was changed in another tab. It is shown as it is now; do it again."
+    )
 
 
 def _apply(steps: Iterable[tuple[str, int, dict | None, dict | None]]) -> None:

@@ -19,6 +19,9 @@ from django.db.migrations.loader import MigrationLoader
 from dactyl.core.errors import KitError
 
 COPIES_KEPT = 7
+JOURNALS = ("", "-wal", "-shm")  # together they are the database, also a damaged one
+WITHOUT_ROOM = {sqlite3.SQLITE_FULL, sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_IOERR}
+"""What SQLite says where it has no room for the files that it needs beside a good database."""
 ADVICE = "`manage.py restore` takes back one of the daily copies; nothing was touched."
 
 
@@ -44,7 +47,7 @@ def check(path: Path | None = None) -> None:
     if not path.is_file() or not os.access(path, os.R_OK | os.W_OK) or not os.access(path.parent, os.W_OK):
         raise KitError(f"{path} can't be written. Give yourself the right to write it, and its folder.")
     try:
-        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as base:
+        with closing(_reading(path)) as base:
             found = base.execute("PRAGMA quick_check(1)").fetchone()[0]
             tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
             applied = (
@@ -53,6 +56,8 @@ def check(path: Path | None = None) -> None:
                 else []
             )
     except sqlite3.DatabaseError as problem:
+        if problem.sqlite_errorcode & 0xFF in WITHOUT_ROOM:
+            raise KitError(f"The database {path} can't be read now ({problem}). Is the disk full? Make room.") from None
         raise KitError(f"The database {path} is damaged ({problem}). {ADVICE}") from None
     if found != "ok":
         raise KitError(f"The database {path} is damaged ({found.splitlines()[-1]}). {ADVICE}")
@@ -133,21 +138,51 @@ def copy_daily() -> Path | None:
 def restore(copy: Path) -> Path | None:
     """Put a copy in the database's place; returns where what was there is kept. Call it while nothing serves.
 
-    raises : KitError for a copy that can't be used; then nothing was touched
+    The copy stands whole and checked beside the database before anything of that is touched; from then on only names
+    change. raises : KitError, with what is wrong; then nothing was touched
     """
     check(copy)
     path = database_path()
-    kept = copies_folder() / f"{datetime.now():%Y-%m-%d-%H%M%S}.replaced" if path.exists() else None
-    for ending in ("", "-wal", "-shm"):  # together they are the database, also a damaged one
-        found = path.with_name(path.name + ending)
-        if kept:
-            kept.parent.mkdir(parents=True, exist_ok=True)
-            with suppress(FileNotFoundError):
-                found.replace(kept.with_name(kept.name + ending))
-        else:
-            found.unlink(missing_ok=True)  # of no database, and not of the copy
     partial = path.with_suffix(".part")
-    with closing(sqlite3.connect(copy)) as source, closing(sqlite3.connect(partial)) as target:
-        source.backup(target)
-    partial.replace(path)
+    try:
+        partial.unlink(missing_ok=True)
+        with closing(_reading(copy)) as source, closing(sqlite3.connect(partial)) as target:
+            source.backup(target)
+        with partial.open("rb") as file:
+            os.fsync(file.fileno())
+        check(partial)
+        kept = _keep_beside(path)
+        partial.replace(path)
+    except (OSError, sqlite3.Error) as problem:
+        raise KitError(
+            f"{copy.name} can't be taken back ({_reason(problem)}). Make room; nothing was touched."
+        ) from None
+    finally:
+        with suppress(OSError):
+            partial.unlink(missing_ok=True)
     return kept
+
+
+def _keep_beside(path: Path) -> Path | None:
+    """Names of the database among the copies, which cost no room; then its own journal goes, for it is not of the copy."""
+    if not path.exists():
+        kept = None
+    else:
+        kept = copies_folder() / f"{datetime.now():%Y-%m-%d-%H%M%S}.replaced"
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        for ending in JOURNALS:
+            with suppress(FileNotFoundError):
+                os.link(path.with_name(path.name + ending), kept.with_name(kept.name + ending))
+    for ending in JOURNALS[1:]:
+        path.with_name(path.name + ending).unlink(missing_ok=True)
+    return kept
+
+
+def _reading(path: Path) -> sqlite3.Connection:
+    """A database that is only read, without files beside it: no room is needed. One that has a journal needs it."""
+    how = "mode=ro" if path.with_name(f"{path.name}-wal").exists() else "immutable=1"
+    return sqlite3.connect(f"{path.absolute().as_uri()}?{how}", uri=True)
+
+
+def _reason(problem: Exception) -> str:
+    return (problem.strerror if isinstance(problem, OSError) else "") or str(problem)

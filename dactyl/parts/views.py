@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonRes
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.utils.http import content_disposition_header
+from django.utils.timezone import localtime
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from django_htmx.http import push_url
 
@@ -272,7 +273,7 @@ def changes(request: HttpRequest, part_id: int) -> JsonResponse:
     """The latest edits, the last first."""
     rows = listed(get_object_or_404(Part, pk=part_id))
     return JsonResponse({
-        "changes": [[row.pk, row.sentence, row.is_undone, row.made_at.strftime("%H:%M:%S")] for row in rows]
+        "changes": [[row.pk, row.sentence, row.is_undone, localtime(row.made_at).strftime("%H:%M:%S")] for row in rows]
     })  # fmt: skip
 
 

@@ -11,7 +11,9 @@ from dactyl.history.queries import reading
 from dactyl.site.views import sentence
 
 FULL = "The disk is full; nothing was changed. Make room, then do it again."
+BUSY = "Something long is being written, so this was not done; nothing was changed. Do it again in a moment."
 INSUFFICIENT_STORAGE = 507  # RFC 4918, section 11.5
+UNAVAILABLE = 503
 
 
 class PlainErrors:
@@ -24,13 +26,23 @@ class PlainErrors:
     def process_exception(self, request: HttpRequest, problem: Exception) -> HttpResponse | None:
         if isinstance(problem, DactylError):
             return sentence(request, str(problem), 422)
-        return sentence(request, FULL, INSUFFICIENT_STORAGE) if _is_full_disk(problem) else None
+        if _is_full_disk(problem):
+            return sentence(request, FULL, INSUFFICIENT_STORAGE)
+        return sentence(request, BUSY, UNAVAILABLE) if _is_busy(problem) else None
+
+    def process_view(self, request: HttpRequest, *args: object) -> HttpResponse | None:
+        """What came has no room: told once the form is read, which happens before any view."""
+        return sentence(request, FULL, INSUFFICIENT_STORAGE) if getattr(request, "has_no_room", False) else None
 
 
 def _is_full_disk(problem: Exception) -> bool:
     if isinstance(problem, OSError):
         return problem.errno in (errno.ENOSPC, errno.EDQUOT)
     return isinstance(problem, OperationalError) and "disk is full" in str(problem)
+
+
+def _is_busy(problem: Exception) -> bool:
+    return isinstance(problem, OperationalError) and "locked" in str(problem)
 
 
 FOREIGN = "This came from another site, so it was refused. Open Dactyl in the browser itself."

@@ -88,6 +88,7 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
     "dactyl.site.middleware.PlainErrors",
     "dactyl.note_naming.NoteNaming",
+    "dactyl.machine_time.InMachineTime",
     "dactyl.site.middleware.ConsistentReads",
 ]
 ROOT_URLCONF = "dactyl.site.urls"
@@ -136,7 +137,8 @@ WHITENOISE_MAX_AGE = 0
 WHITENOISE_ALLOW_ALL_ORIGINS = False
 
 USE_TZ = True
-TIME_ZONE = os.environ.get("TZ", "UTC")
+TIME_ZONE = "UTC"  # of what is stored; pages show the machine's own (machine_time.py)
+MACHINE_ZONE = os.environ.get("TZ")
 LANGUAGE_CODE = "en-gb"
 USE_I18N = False  # one language; asking for the visitor's at every number drawn is dear
 USE_THOUSAND_SEPARATOR = False
@@ -177,6 +179,7 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 32 * MEGABYTE
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 20_000  # the keys of as many samples as can be selected, and more
 FILE_UPLOAD_TEMP_DIR = DATA / "incoming"
 _make_folder(FILE_UPLOAD_TEMP_DIR)
+FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.MemoryFileUploadHandler", "dactyl.site.uploads.ToDisk"]
 
 TEST_RUNNER = "dactyl.site.test_runner.CountingRunner"
 LOGGING = {

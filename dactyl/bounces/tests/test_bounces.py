@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import shutil
 import zipfile
 from unittest.mock import patch
@@ -20,6 +21,7 @@ from dactyl.jobs.models import Job
 from dactyl.jobs.run import requeue_abandoned, run_job
 from dactyl.kits import edits
 from dactyl.kits.edits.samples import NewPad
+from dactyl.kits.models import Kit
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.parts.edits import add_part
 from dactyl.recordings.edits import take_in
@@ -71,6 +73,21 @@ class Bouncing(KitCase):
         low, snare, mix = (soundfile.read(io.BytesIO(archive.read(name)), dtype="int32", always_2d=True)[0] >> 8 for name in archive.namelist()[:3])  # fmt: skip
         self.assertLessEqual(np.abs(low + snare - mix).max(), 1.5, "24 bit: (stems + 1) / 2 steps")
         self.assertEqual(np.flatnonzero(low.any(1))[0] // 24_000, 1, "the low drum is struck after one beat")
+
+    def test_the_files_of_bounces_go_with_their_kit_and_the_oldest_can_be_reached(self):
+        made = self.run_jobs(self.ask())
+        folder, left = store.folder_of(made), settings.DATA / "bounces" / "987654"
+        left.mkdir()
+        Bounce.objects.bulk_create([Bounce(kit=self.kit, kit_version=1, part_name=f"Quay {n}", rate_hz=48_000, order=made.order, kit_snapshot=b"", part_snapshot=b"") for n in range(22)])  # fmt: skip
+        page = self.client.get(f"/bounces/of/{self.kit.pk}/", headers={"HX-Request": "true"}).content.decode()
+        before = int(re.search(r"/before/(\d+)/", page)[1])
+        self.assertContains(self.client.get(f"/bounces/of/{self.kit.pk}/before/{before}/"), f'id="bounce-{made.pk}"')
+        edits.kits.put_away(self.kit, True)
+        with self.captureOnCommitCallbacks(execute=True):
+            edits.kits.delete_kit(Kit.objects.get(pk=self.kit.pk))
+        self.assertFalse(folder.exists())
+        store.sweep()
+        self.assertFalse(left.exists())
 
     def test_the_recording_a_part_was_found_in_lies_beside_the_stems_in_its_place(self):
         sound = np.zeros((30_000, 1), np.float32)

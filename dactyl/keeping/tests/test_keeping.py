@@ -15,8 +15,10 @@ from django.core.management import CommandError, call_command
 from django.test import SimpleTestCase, TestCase, override_settings
 from waitress.adjustments import Adjustments
 
-from dactyl.core.errors import AudioError
+from dactyl.core.errors import AudioError, KitError
 from dactyl.keeping import check_store, database
+from dactyl.keeping.lock import hold_folder
+from dactyl.keeping.management.commands import serve
 from dactyl.keeping.refusals import Parser
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
@@ -98,6 +100,58 @@ class Starting(SimpleTestCase):
             found = database.copies()
             self.assertEqual((len(found), found[0], found[-1]), (database.COPIES_KEPT + 1, made, kept))
             database.check(made)
+
+    def test_a_copy_is_taken_back_only_once_it_stands_whole_beside_the_database(self):
+        self.manage("prepare")
+        with override_settings(DATA=self.data), patch.object(database, "database_path", lambda: self.base):
+            copied, before = database.copy_now(), self.base.read_bytes()
+            for broken in ("fsync", "link"):
+                with (
+                    self.subTest(broken),
+                    patch.object(database.os, broken, side_effect=OSError(28, "No space left on device")),
+                    self.assertRaisesRegex(KitError, "can't be taken back .No space left"),
+                ):
+                    database.restore(copied)
+                self.assertEqual(self.base.read_bytes(), before)
+                self.assertEqual(sorted(path.name for path in self.data.glob("*.part")), [])
+            kept = database.restore(copied)
+            self.assertEqual(kept.read_bytes(), before)
+            self.assertEqual([path.name for path in copied.parent.glob(f"{copied.name}*")], [copied.name])
+
+    def test_a_server_that_has_the_folder_is_named_to_whoever_prepares(self):
+        self.manage("prepare")
+        with override_settings(DATA=self.data), hold_folder("on port 8123 serves"):
+            said = self.refused("prepare")
+        self.assertIn(f"Process {os.getpid()} on port 8123 serves {self.data}", said)
+
+    def test_a_full_disk_lets_it_serve_and_one_failed_copy_ends_none_after_it(self):
+        with patch.object(database, "copy_daily", side_effect=OSError(28, "No space left on device")) as copied:
+            out = StringIO()
+            command = serve.Command(stdout=out)
+            with patch.object(database, "check"), patch.object(database, "is_behind", return_value=False):
+                command._check_database()
+            self.assertIn("can't be made ([Errno 28] No space left on device). Make room", out.getvalue())
+            with self.assertLogs("dactyl.keeping", "ERROR"):
+                serve._look(copied)
+                serve._look(copied)
+
+    def test_times_are_the_machines_whatever_form_its_zone_is_told_in(self):
+        moment = "datetime(2026, 7, 1, 12, tzinfo=UTC).astimezone(MachineTime())"
+        code = f"import django; django.setup(); from datetime import *; from dactyl.machine_time import MachineTime; print({moment}, datetime(2026, 7, 1, 12).astimezone())"
+        for zone, wanted in (
+            ("CET-1CEST,M3.5.0,M10.5.0/3", "14:00:00+02:00"),
+            ("Asia/Tokyo", "21:00:00+09:00"),
+            ("Not/AZone", "12:00:00+00:00"),
+        ):
+            told = os.environ | {
+                "DACTYL_DATA": str(self.data),
+                "TZ": zone,
+                "DJANGO_SETTINGS_MODULE": "dactyl.site.settings",
+            }
+            ended = subprocess.run(
+                [sys.executable, "-c", code], env=told, cwd=settings.ROOT, capture_output=True, text=True, timeout=60
+            )
+            self.assertIn(f"2026-07-01 {wanted}", ended.stdout, ended.stderr)
 
 
 class Damage(TestCase):

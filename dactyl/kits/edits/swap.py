@@ -4,16 +4,18 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from django.db import transaction
+
 from dactyl.core import kit as core
 from dactyl.core.errors import KitError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.kinds import free_note
 from dactyl.core.swap import Pairs, in_place
-from dactyl.history.edits import edit
+from dactyl.history.edits import edit, refuse_stale
 from dactyl.history.models import Revision
 from dactyl.kits.edits.cuts import LETTERS, NUMBERS, first_free
 from dactyl.kits.edits.from_value import Writer
-from dactyl.kits.edits.pads import MAX_PADS
+from dactyl.kits.edits.pads import MAX_PADS, delete_pads
 from dactyl.kits.models import Kit, Pad, Piece
 from dactyl.kits.queries import kit_value, taken_notes
 from dactyl.shelf.queries import by_hash
@@ -34,6 +36,19 @@ def swap(
     with edit(kit, version, f"{what} in the place of {pads[0].piece.name or pads[0].full_name}") as change:
         Writer(change, by_hash(list(samples_of(value)))).refill(value, {pad.pk: pad for pad in pads if pad.pk in pairs})
     return change.revision
+
+
+def copy_to(kit: Kit, version: int, pads: Sequence[Pad], other: Kit, *, is_move: bool) -> Revision | None:
+    """Pads and their pieces at the end of another kit; moved, they leave this one. Returns what changed here.
+
+    raises : StaleDocument before anything is written, where the page showed this kit as it no longer is
+    """
+    keys = [pad.pk for pad in pads]
+    with transaction.atomic():
+        refuse_stale(kit, version, f"{pads[0].full_name} {'moved' if is_move else 'copied'} to {other.name}")
+        other.journal.refresh_from_db()
+        add_pieces(other, other.version, kit_value(kit.pk, keys), keys)
+        return delete_pads(pads, version) if is_move else None
 
 
 def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int]) -> Revision | None:

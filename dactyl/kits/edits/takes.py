@@ -127,6 +127,7 @@ def _moving(takes: Sequence[Take], version: int, pad: Pad, copy: bool, where: st
 
 
 def _place(change: Change, takes: Sequence[Take], layer: Layer, position: int, copy: bool) -> None:
+    _touch(change, takes)  # the pads they leave: once they are moved they name where they went
     arriving = _copies(change, takes, layer) if copy else list(takes)
     moving = {take.pk for take in arriving}
     left = {take.layer_id: take.layer for take in takes if not copy and take.layer_id != layer.pk}
@@ -142,7 +143,6 @@ def _place(change: Change, takes: Sequence[Take], layer: Layer, position: int, c
             _renumber(change, remaining)
         else:
             remove_layer(change, source)
-    _touch(change, takes)
     change.touch(layer.pad_id)
 
 

@@ -57,10 +57,10 @@ def set_pads(translation: Translation, version: int, wanted: Mapping[int, Pad | 
 def _give_note(change: Change, pad: Pad) -> None:
     """The way from the translation to the pad is a note of the default map (design rule 13)."""
     default = Map.objects.get(kit=change.document, is_default=True)
-    notes = dict(MapNote.objects.filter(map=default).values_list("note", "pad"))
-    if pad.pk in notes.values():
+    rows = MapNote.objects.filter(map=default)
+    if rows.filter(pad=pad).exists():
         return
-    note = free_note(pad.kind, set(notes))
+    note = free_note(pad.kind, set(rows.values_list("note", flat=True)))
     if note is None:
         raise KitError(f"No note is free for {pad.full_name}. Take one from another pad, in the Map view.")
     write_notes(change, {pad.pk: [note]})

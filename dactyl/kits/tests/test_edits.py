@@ -54,6 +54,18 @@ class KitCase(TestCase):
         return list(rows.order_by("layer__high", "position"))
 
 
+class Moving(KitCase):
+    def test_takes_that_move_touch_the_pads_that_they_leave(self):
+        first, second, third = self.kit.pads.select_related("piece", "kit")[:3]
+        for pad, samples in ((first, self.samples[:2]), (second, self.samples[2:4]), (third, self.samples[4:])):
+            self.give(pad=pad, samples=samples)
+        takes = list(
+            Take.objects.filter(layer__pad__in=(first, second)).select_related("layer__pad__piece", "layer__pad__kit")
+        )
+        moved = edits.takes.move_to_pad(takes, version(self.kit), self.fresh(third.pk))
+        self.assertEqual(moved.touched, sorted([first.pk, second.pk, third.pk]))
+
+
 class Giving(KitCase):
     def test_many_samples_become_layers_by_loudness(self):
         self.give()

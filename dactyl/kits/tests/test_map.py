@@ -15,7 +15,7 @@ from dactyl.core.maps.surfaces import SHAPES, SurfaceGrid
 from dactyl.history.queries import standing
 from dactyl.kits import edits, queries
 from dactyl.kits.edits.from_value import open_kit
-from dactyl.kits.models import Kit, NoteNames
+from dactyl.kits.models import Kit, NoteNames, Translation, TranslationNote
 from dactyl.kits.tests.test_edits import KitCase, version
 from dactyl.kits.ways import default_notes, translated_notes, ways_in
 from dactyl.shelf.models import Sample
@@ -28,6 +28,17 @@ class Maps(KitCase):
 
     def notes(self, kit: Kit | None = None) -> list[tuple[int, ...]]:
         return [pad.notes for pad in queries.pad_notes(kit or self.kit)]
+
+    def test_confirming_a_line_leaves_the_note_that_two_pads_share(self):
+        self.post("arrange", which="all", how="row", first="C2")
+        other = self.kit.pads.select_related("piece", "kit").order_by("position")[1]
+        edits.pads.set_notes(other, version(self.kit), [48])
+        for pad in (self.fresh(), self.fresh(other.pk)):
+            translation = Translation.objects.create(kit=self.kit, source=f"names:{pad.pk}", name="Hall")
+            TranslationNote.objects.create(translation=translation, note=5, pad=pad, is_sure=False)
+            self.post(f"translations/{translation.pk}/sure", notes="5")
+            self.assertTrue(TranslationNote.objects.get(translation=translation).is_sure)
+            self.assertEqual(self.notes()[:2], [(48,), (48,)])
 
     def test_notes_are_arranged_and_one_undo_takes_them_back(self):
         before = self.notes()

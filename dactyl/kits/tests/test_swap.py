@@ -70,11 +70,32 @@ class Swapping(KitCase):
         )
         self.assertContains(page, f'data-drum="s{rows[0].pk}"')
         self.assertNotContains(page, "Brass snare")
-        said = f"s{rows[0].pk}.0.{self.pad.pk}-1"
+        said = f"s{rows[0].pk}.0.{self.pad.pk}-{rows[0].pk}"
         self.assertContains(self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value=said), "in the place of Snare")
         after = self.value(self.kit, self.pad)
         self.assertEqual([layer.takes[0].samples[0][1].sha256 for layer in after.layers], [row.sha256 for row in rows])
         self.assertContains(self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value="s99999.0.1-1"), "no longer there", status_code=422)  # fmt: skip
+
+    def test_a_drum_of_the_shelf_that_was_found_by_words_is_the_one_that_is_tried_and_kept(self):
+        rows = shelf_of([-30.0, -20.0, -12.0, -6.0], name="brass")
+        names = ("Alder_snare_v1.wav", "Alder_snare_v2.wav", "Brass_snare_v1.wav", "Brass_snare_v2.wav")
+        for row, name in zip(rows, names, strict=True):
+            row.name, row.folder, row.kind = name, "Pack/All", "snare"
+            row.save()
+        url = f"/kits/{self.kit.pk}/pads/{self.pad.pk}/swap/?from=shelf&words="
+        (found,) = self.client.get(f"{url}brass", headers={"HX-Request": "true"}).context["drums"]
+        (pad,) = found["drum"].articulations
+        said = f"{found['drum'].piece}.0.{self.pad.pk}-{pad.id}"
+        self.assertContains(self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value=said), "in the place of Snare")
+        kept = [layer.takes[0].samples[0][1].sha256 for layer in self.value(self.kit, self.pad).layers]
+        self.assertEqual(kept, [row.sha256 for row in rows[2:]])
+        for row in rows[:2]:
+            row.kind = "clap"
+            row.save()
+        (since,) = self.client.get(f"{url}alder&kind=clap", headers={"HX-Request": "true"}).context["drums"]
+        self.assertEqual([one.kind for one in since["drum"].articulations], ["clap"], "as was said since")
+        again = self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value=said)
+        self.assertEqual(again.status_code, 422, "its samples are in a kit now")
 
     def test_a_piece_of_another_kit_comes_with_a_free_note_its_groups_and_its_mics(self):
         Mic.objects.create(kit=self.other, name="hall", position=1, gain_db=-6.0)
@@ -96,6 +117,18 @@ class Swapping(KitCase):
         self.assertContains(answer, "is in Hall now")
         self.assertFalse(Pad.objects.filter(pk=self.pad.pk).exists())
         self.assertTrue(self.other.pieces.filter(name="Snare").exists())
+
+    def test_a_stale_page_copies_nothing_into_another_kit(self):
+        edits.kits.rename_kit(self.kit, version(self.kit), "Later")
+        before = self.other.pads.count()
+        for move in ("", "1"):
+            url = f"/kits/{self.kit.pk}/pads/{self.pad.pk}/copy-to/"
+            headers = {"X-Kit-Version": "1", "HX-Request": "true"}
+            answer = self.client.post(url, {"kit": self.other.pk, "move": move}, headers=headers)
+            self.assertContains(answer, "was not done", status_code=409)
+        self.assertEqual(self.other.pads.count(), before)
+
+    def test_a_piece_of_no_kit_goes_nowhere(self):
         self.assertContains(
             self.post(self.kit, f"pads/{self.theirs.pk}/copy-to/", kit="0"), "is no longer", status_code=409
         )

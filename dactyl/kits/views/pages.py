@@ -21,8 +21,8 @@ from dactyl.page_memory import kept
 from dactyl.shelf.views import shelf_context
 
 WORDS_OF_WORK = {
-    "import_files": "Reading files", "make_bounce": "Bouncing", "find_hits": "Listening to a recording", "measure": "Measuring takes",
-    "open_kit_file": "Opening a kit file",
+    "import_files": "Reading files", "make_bounce": "Bouncing", "find_hits": "Listening to a recording", "measure_kit": "Measuring takes",
+    "open_kit_file": "Opening a kit file", "hear_again": "Hearing the shelf again", "listen_for_transients": "Finding transients",
 }  # fmt: skip
 """What the first page says of a job, by the name of its work."""
 
@@ -45,7 +45,7 @@ def under_way(request: HttpRequest) -> HttpResponse:
 
 def under_way_jobs() -> list[tuple[str, Job]]:
     jobs = Job.objects.exclude(state__in=Job.ENDED).order_by("pk")[:12]
-    return [(WORDS_OF_WORK.get(job.work.rsplit(".", 1)[-1], "Working"), job) for job in jobs]
+    return [(WORDS_OF_WORK[job.work.rsplit(".", 1)[-1]], job) for job in jobs]
 
 
 @require_POST

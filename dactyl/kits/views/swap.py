@@ -87,7 +87,8 @@ def _asked(kit: Kit, text: str) -> tuple[pieces.Drum, core.Kit, dict[int, int | 
     if theirs is None or own is None:
         raise KitError("This drum is no longer there. Choose another.")
     known = {one.id for one in theirs.articulations}
-    pairs = {pad: other if other in known else None for pad, other in pairs.items()}
+    if any(other and other not in known for other in pairs.values()):
+        raise KitError("This drum is not as it was when it was listed. Choose it again.")
     ours = pieces.drum_of(own.piece_id)
     gains = pieces.level_gains(ours, theirs, pairs) if levelled == "1" and ours else {}
     return theirs, source, pairs, gains, mic[:40]
@@ -124,7 +125,7 @@ def _names(pads: list[Pad], pairs: Mapping[int, int | None]) -> dict[int, str]:
 
 @kit_edit
 def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
-    """Add at the end ``piece``, a drum of another kit or of the shelf, or ``pads`` of another kit."""
+    """Add at the end ``piece``, a drum of another kit or of the shelf (of it what is ``shown``), or ``pads`` of another kit."""
     if pads := ids_in(request.POST.get("pads", "")):
         other = Kit.objects.filter(pads__in=pads).exclude(pk=kit.pk).first()
         if other is None:
@@ -133,9 +134,11 @@ def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
             source = queries.kit_value(other.pk, pads)
         return edits.swap.add_pieces(kit, version, source, pads)
     drum, source = _drum_and_kit(request.POST.get("piece", "")[:20])
-    if drum is None:
+    shown = set(ids_in(request.POST.get("shown", "")))
+    own = [one.id for one in drum.articulations if not shown or one.id in shown] if drum else []
+    if not own:
         raise KitError("This drum is no longer there. Choose another.")
-    return edits.swap.add_pieces(kit, version, source, [one.id for one in drum.articulations])
+    return edits.swap.add_pieces(kit, version, source, own)
 
 
 @kit_edit
@@ -155,12 +158,9 @@ def copy_to(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer
     if other is None:
         raise KitError("Choose the kit that it goes to.")
     pads = list(Pad.objects.filter(piece=pad.piece_id).select_related("piece"))
-    with reading():
-        source = queries.kit_value(kit.pk, [one.pk for one in pads])
-    edits.swap.add_pieces(other, other.version, source, [one.pk for one in pads])
-    said = f"{pad.piece.name or pad.full_name} is in {other.name} too, under the free notes of its kinds."
-    if request.POST.get("move") != "1":
-        return None, said
     for one in pads:
         one.kit = kit
-    return edits.pads.delete_pads(pads, version), said.replace(" too,", " now,")
+    is_move = request.POST.get("move") == "1"
+    revision = edits.swap.copy_to(kit, version, pads, other, is_move=is_move)
+    where = "now" if is_move else "too"
+    return revision, f"{pad.piece.name or pad.full_name} is in {other.name} {where}, under the free notes of its kinds."

@@ -70,11 +70,15 @@ export function startSwap(session, engine, input) {
     const value = tried();
     if (!value) return;
     const { keep: url, back } = view().dataset;
+    const [pads, before] = [own(), session.headers["X-Kit-Version"]];
     engine.tried = "";
     await session.post(url, { value });
-    session.show(back, { isNew: false });
+    engine.loadPlaybook(pads); // kept or refused: what was tried is heard no longer
+    if (session.headers["X-Kit-Version"] !== before) session.show(back, { isNew: false });
+    else if (view()) choose(rows()[0]);
   }
 
+  const addShown = (url) => session.post(url, { piece: chosen.dataset.drum, shown: JSON.parse(chosen.dataset.theirs).map(([id]) => id).join(",") }); // prettier-ignore
   const leave = () => document.getElementById("swap-leave")?.click();
 
   document.addEventListener("click", ({ target }) => {
@@ -85,7 +89,7 @@ export function startSwap(session, engine, input) {
     if (strike) input.pad(Number(strike.closest("tr").dataset.own), Number(strike.dataset.strike), "swap");
     if (target.closest?.("#swap-keep")) keep();
     const add = target.closest?.("#swap-add");
-    if (add && chosen) session.post(add.dataset.add, { piece: chosen.dataset.drum });
+    if (add && chosen) addShown(add.dataset.add);
   });
   document.addEventListener("change", ({ target }) => {
     if (target.closest?.("#swap-pairs") || ["swap-levelled", "swap-mic"].includes(target.id)) hear();

@@ -42,7 +42,7 @@ export function startTry(session, engine, shelf) {
       const { take, pad, sample } = tried;
       if (event.key === "Enter" && sample) {
         end();
-        session.post(`/kits/${session.kit}/takes/${take}/keep/`, { sample: String(sample) });
+        session.post(`/kits/${session.kit}/takes/${take}/keep/`, { sample: String(sample) }).then(() => engine.loadPlaybook([pad])); // refused: it is heard no longer
       } else if (event.key === "Escape") {
         end();
         engine.loadPlaybook([pad]);

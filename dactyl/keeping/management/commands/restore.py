@@ -24,7 +24,7 @@ class Command(BaseCommand):
             self.stdout.write("manage.py restore NAME takes one back." if found else "There are no copies yet.")
             return
         chosen = self._chosen(copy, found)
-        with hold_folder():
+        with hold_folder("restores"):
             try:
                 kept = database.restore(chosen)
             except KitError as problem:

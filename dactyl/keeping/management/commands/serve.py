@@ -2,11 +2,13 @@
 
 import logging
 import os
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from typing import Any
 
 import waitress
@@ -16,6 +18,7 @@ from django.core.wsgi import get_wsgi_application
 from django.db import OperationalError, connection
 
 from dactyl import page_memory
+from dactyl.bounces.store import sweep as sweep_bounces
 from dactyl.core.errors import KitError
 from dactyl.jobs.run import requeue_abandoned
 from dactyl.keeping import check_store, database
@@ -46,16 +49,15 @@ class Command(BaseCommand):
     def handle(self, *, port: int, host: str, **options: Any) -> None:
         if not 0 <= port <= 65_535:
             raise CommandError(f"Port {port} is none: choose one from 1024 to 65535, as in make demo PORT=8123")
-        with hold_folder():
+        with hold_folder(f"on port {port} serves"):
             self._check_database()
             tempfile.tempdir = str(store.incoming_folder())  # large bodies wait on the disk that has room for them
             server = self._listen(host, port)
             store.keep_reserve()
-            store.sweep(
-                set(ImportFile.objects.filter(state=ImportFile.State.WAITING).values_list("stored_as", flat=True))
-            )
-            sweep_recordings()
-            requeue_abandoned()
+            try:
+                self._tidy()
+            except OperationalError as problem:  # a full disk: it serves, so that something can be deleted
+                self.stdout.write(f"Nothing could be tidied up at the start ({problem}). Is the disk full?")
             page_memory.begin(database.database_path())
             if settings.EMBEDDED_WORKERS:
                 threading.Thread(target=_keep_workers, daemon=True).start()
@@ -71,6 +73,14 @@ class Command(BaseCommand):
             finally:
                 stop_preparing()
 
+    def _tidy(self) -> None:
+        """What kills left behind goes, and what was under way goes on."""
+        waiting = ImportFile.objects.filter(state=ImportFile.State.WAITING)
+        store.sweep(set(waiting.values_list("stored_as", flat=True)))
+        sweep_bounces()
+        sweep_recordings()
+        requeue_abandoned()
+
     def _check_database(self) -> None:
         try:
             database.check()
@@ -78,8 +88,13 @@ class Command(BaseCommand):
             raise CommandError(str(problem)) from None
         if database.is_behind():
             raise CommandError("The database is not ready for this version: run manage.py prepare first.")
-        if made := database.copy_daily():
-            self.stdout.write(f"Today's copy of the database is {made}; the last {database.COPIES_KEPT} are kept.")
+        try:
+            if made := database.copy_daily():
+                self.stdout.write(f"Today's copy of the database is {made}; the last {database.COPIES_KEPT} are kept.")
+        except (OSError, sqlite3.Error) as problem:
+            self.stdout.write(
+                f"Today's copy of the database can't be made ({problem}). Make room: delete bounces or samples."
+            )
 
     def _listen(self, host: str, port: int) -> Any:
         refuse_in_our_words()
@@ -122,13 +137,17 @@ def _watch_jobs() -> None:
 
 def _look_after() -> None:
     """Find damage while nothing waits for it, then copy the database each day."""
+    _look(lambda: [log.warning("%s", finding) for finding in check_store.check_contents()])
+    while True:
+        time.sleep(SECONDS_BETWEEN_LOOKS)
+        _look(database.copy_daily)
+
+
+def _look(act: Callable[[], object]) -> None:
+    """One that fails, on a full disk or a busy database, ends none of those after it."""
     try:
-        for finding in check_store.check_contents():
-            log.warning("%s", finding)
-        while True:
-            time.sleep(SECONDS_BETWEEN_LOOKS)
-            database.copy_daily()
+        act()
     except Exception:
-        log.exception("Looking after the data folder")
+        log.exception("Looking after the data folder; it is tried again")
     finally:
         connection.close()
