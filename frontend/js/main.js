@@ -9,6 +9,8 @@ import { startEditors } from "./card/editors.js";
 import { Engine } from "./sound/engine.js";
 import { startEdits } from "./page/edits.js";
 import { startFields } from "./page/fields.js";
+import { startFocus } from "./page/focus.js";
+import { startQuietAborts } from "./page/aborts.js";
 import { HitInput } from "./input/hits.js";
 import { startKeys } from "./input/keys.js";
 import { startCells } from "./map/cells.js";
@@ -45,6 +47,8 @@ import { startSwap } from "./kit/swap.js";
 import { startTry } from "./shelf/try.js";
 import { startWave } from "./card/wave.js";
 
+startQuietAborts();
+startFocus();
 startDialogs();
 const workshop = document.getElementById("workshop");
 if (workshop) {

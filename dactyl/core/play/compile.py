@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Sequence
-from fractions import Fraction
 from functools import lru_cache
 
 import numpy as np
@@ -222,8 +221,8 @@ def recipe_of(pad: Pad, take: Take, mic: str, rate_hz: int) -> Recipe | None:
 def _span(take: Take, sample: Sample) -> tuple[int, int, int] | None:
     """(start, end, frames of silence before it) in ``sample``, as it is heard: all mics share one span of time.
 
-    Start and end count in the first sample as it is heard, so backwards where it is reversed. Backwards, a shorter mic
-    begins later than a longer one, by what it is shorter.
+    Start and end count in the first sample as it is heard, so backwards where it is reversed: a start of 0 is its end then.
+    Backwards, a shorter mic begins later by what it is shorter, and what a longer one has behind the first is not heard.
     """
     first = take.samples[0][1]
 
@@ -235,12 +234,7 @@ def _span(take: Take, sample: Sample) -> tuple[int, int, int] | None:
         if take.end_frame is not None:
             end = min(end, max(start + 1, to(take.end_frame)))
         return (start, end, 0) if start < end else None
-    latest = sample.frames  # where the span ends in the recording as it was made
-    if take.start_frame:
-        latest = to(first.frames - take.start_frame)
-    elif len(take.samples) > 1:
-        seconds = max(Fraction(other.frames, other.rate_hz) for _, other in take.samples)
-        latest = max(latest, math.floor(seconds * sample.rate_hz + Fraction(1, 2)))
+    latest = to(first.frames - take.start_frame)  # where the span ends in the recording as it was made
     earliest = 0 if take.end_frame is None else to(max(0, first.frames - take.end_frame))
     last = min(latest, sample.frames)
     if earliest >= last:

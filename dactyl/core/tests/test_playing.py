@@ -270,8 +270,9 @@ class Spans(SimpleTestCase):
         self.assertEqual(self.spans(1000, 300, start_frame=200), [(200, 1000, 0)])
 
     def test_backwards_mics_of_unequal_length_stay_together(self):
-        # close 1000 frames, room 1500 at twice the rate: its 3000 frames begin to sound first
-        self.assertEqual(self.spans(1000, 3000, is_reversed=True), [(0, 1000, 500), (0, 3000, 0)])
+        # close 1000 frames, room 1500 at twice the rate: all begin where the close mic ends, and a start of 1 is one frame later
+        self.assertEqual(self.spans(1000, 3000, is_reversed=True), [(0, 1000, 0), (1000, 3000, 0)])
+        self.assertEqual(self.spans(1000, 3000, is_reversed=True, start_frame=1), [(1, 1000, 0), (1002, 3000, 0)])
         self.assertEqual(self.spans(1000, 1000, is_reversed=True), [(0, 1000, 0), (0, 1000, 1000)])
         # the last 100 and the first 300 frames of the close mic cut away, at the same times in the room
         late = self.spans(1000, 3000, is_reversed=True, start_frame=100, end_frame=700)

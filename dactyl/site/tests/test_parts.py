@@ -23,7 +23,8 @@ HITS = "() => window.dactyl.editor.current?.model.hits.map(({ tick, note, veloci
 STRIKE = """([note, velocity, stamps]) => {  // as a device sends them, with its own stamps
   for (const stamp of stamps) window.dactyl.input.midi([0x99, note, velocity], "test", stamp);
 }"""
-KEPT = "() => JSON.parse(localStorage.getItem('unwritten-passes') ?? '[]').flatMap(({ hits }) => hits)"
+KEPT = """() => Object.entries(localStorage).filter(([key]) => key.startsWith("unwritten-pass "))
+    .flatMap(([, pass]) => JSON.parse(pass).hits)"""
 KICK, SNARE = 36, 38
 
 

@@ -13,12 +13,19 @@ export function startCellKeys(cells, learning) {
     event.stopPropagation();
   }, { capture: true }); // prettier-ignore
 
+  document.addEventListener("focusin", ({ target }) => {
+    const row = target.closest?.("#cell-pads [data-lay]");
+    if (!row && target !== document.body) return void (cells.isInList = false);
+    cells.isInList = true;
+    for (const each of cells.view?.querySelectorAll("#cell-pads [data-lay]") ?? []) each.tabIndex = each === row ? 0 : -1;
+  });
+
   function isUsed(event) {
     const { target, altKey } = event;
     if (!cells.view) return false;
     if (!target.closest?.("input, select") && learning.key(event)) return true;
     if (altKey) return false;
-    const isBetween = target === document.body && cells.isBetween; // an answer has just drawn the cells anew
+    const isBetween = target === document.body && cells.isBetween && !cells.isInList; // an answer has just drawn the cells anew
     const cell = isBetween ? cells.at(cells.cursor) : target.closest?.("#surfaces .cell-of");
     const row = target.closest?.("#cell-pads [data-lay]");
     if (cell) cells.cursor = Number(cell.dataset.place);
@@ -58,7 +65,6 @@ export function startCellKeys(cells, learning) {
   function walkList(row, by, shiftKey) {
     const rows = /** @type {HTMLElement[]} */ ([...cells.view.querySelectorAll("#cell-pads [data-lay]")]);
     const next = rows[Math.min(rows.length - 1, Math.max(0, rows.indexOf(row) + by))];
-    for (const each of rows) each.tabIndex = each === next ? 0 : -1;
     next.focus();
     if (!shiftKey) return;
     if (!cells.laid.size) cells.laid = new Set([row.dataset.lay]);

@@ -53,6 +53,7 @@ export class Cells {
   /** @type {Set<number>} */ selected = new Set();
   /** Pads selected in the list, in the order of selecting. @type {Set<string>} */ laid = new Set();
   /** As the box says; null: not known yet. @type {boolean | null} */ isArranging = null;
+  isInList = false; // where the hand is: in the list of pads, also while an answer draws it anew
   #session;
   #anchor = 0; // where selecting with Shift began
   /** @type {number[]} */ #copied = [];
@@ -205,7 +206,7 @@ export class Cells {
       this.isArranging = null;
     }
     this.show();
-    if (before && document.activeElement === document.body) this.at(this.cursor)?.focus(); // drawn anew under the hand
+    if (before && document.activeElement === document.body && !this.isInList) this.at(this.cursor)?.focus(); // drawn anew under the hand
   }
 }
 

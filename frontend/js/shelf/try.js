@@ -25,6 +25,11 @@ export function startTry(session, engine, shelf) {
     if (isHere && isWanted() && !engine.isPartPlaying) engine.hearTake(pad, number);
   };
 
+  const keep = async (take, pad, sample) => {
+    await session.post(`/kits/${session.kit}/takes/${take}/keep/`, { sample: String(sample) });
+    engine.loadPlaybook([pad]); // kept or refused: what was tried is heard no longer
+  };
+
   shelf.onWalk((sample) => {
     if (!tried) return false;
     tried.sample = sample;
@@ -42,7 +47,7 @@ export function startTry(session, engine, shelf) {
       const { take, pad, sample } = tried;
       if (event.key === "Enter" && sample) {
         end();
-        session.post(`/kits/${session.kit}/takes/${take}/keep/`, { sample: String(sample) }).then(() => engine.loadPlaybook([pad])); // refused: it is heard no longer
+        keep(take, pad, sample);
       } else if (event.key === "Escape") {
         end();
         engine.loadPlaybook([pad]);

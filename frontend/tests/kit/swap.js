@@ -2,7 +2,7 @@ import { startSwap } from "../../js/kit/swap.js";
 import { equal, notingTarget, press, settled, taken, test } from "../harness.js";
 
 const gets = [];
-const session = notingTarget({ kit: "3", selected: 11, show: async (...given) => (gets.push(given), true) });
+const session = notingTarget({ kit: "3", selected: 11, show: async (...given) => (gets.push(given), true), headers: { "X-Kit-Version": "1" } });
 const engine = notingTarget({ tried: "", isPartPlaying: false, books: [], loadPlaybook: async (pads) => void engine.books.push([engine.tried, pads]), arrival: () => arrives });
 let arrives = Promise.resolve(true);
 const input = notingTarget();
@@ -81,9 +81,14 @@ test("Enter keeps what is heard and goes back, for this kit's own there is nothi
   typed("Enter");
   await settled();
   equal(session.calls.filter(([name]) => name === "post"), []); // prettier-ignore
+  const kept = ["/kits/3/pads/11/swapped/", { value: "7.1.11-70_12-71." }]; // prettier-ignore
   typed("ArrowDown", "Enter");
   await settled();
-  equal([taken(session, "post"), engine.tried, gets], [[["/kits/3/pads/11/swapped/", { value: "7.1.11-70_12-71." }]], "", [["/kits/3/#swapped", { isNew: false }]]]);
+  equal([taken(session, "post"), engine.tried, gets], [[kept], "", []], "refused: the list is shown, and this kit's own is heard"); // prettier-ignore
+  typed("ArrowDown", "Enter");
+  session.headers = { "X-Kit-Version": "2" };
+  await settled();
+  equal([taken(session, "post"), engine.tried, gets], [[kept], "", [["/kits/3/#swapped", { isNew: false }]]]); // prettier-ignore
 });
 
 test("digits strike it, a pad's buttons that pad, and it can be added as a piece of its own", () => {
@@ -92,7 +97,7 @@ test("digits strike it, a pad's buttons that pad, and it can be added as a piece
   key(press("Digit2", "2", document.getElementById("drums")));
   document.querySelectorAll("[data-strike]")[1].dispatchEvent(new MouseEvent("click", { bubbles: true }));
   document.getElementById("swap-add").click();
-  equal([strikes(), taken(session, "post")], [[[11, 80], [12, 40]], [["/kits/3/pieces/add/", { piece: "7" }]]]); // prettier-ignore
+  equal([strikes(), taken(session, "post")], [[[11, 80], [12, 40]], [["/kits/3/pieces/add/", { piece: "7", shown: "70,71" }]]]); // prettier-ignore
 });
 
 test("leaving the view gives the kit back what it had", () => {
