@@ -4,7 +4,6 @@ Every value from outside comes in by one of these doors, each with its limits.
 """
 
 import json
-import math
 from collections.abc import Collection, Mapping
 from typing import Any
 
@@ -72,7 +71,9 @@ class Asked:
     def number(self, name: str, low: float, high: float, default: float | None = None) -> float:
         value = self._values.get(name, default)
         is_number = isinstance(value, int | float) and not isinstance(value, bool)
-        if not is_number or not math.isfinite(value) or not low <= value <= high:
+        if (
+            not is_number or not low <= value <= high
+        ):  # of no number (NaN) neither is true, of any whole number they are
             raise DactylError(f"{_spoken(name)} is a number from {low:,g} to {high:,g}.".replace("-", "−"))
         return value
 

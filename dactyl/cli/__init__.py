@@ -7,6 +7,7 @@ import errno
 import sys
 from collections.abc import Sequence
 from importlib import import_module
+from io import TextIOWrapper
 
 from dactyl.cli.calls import parser
 from dactyl.core.errors import DactylError
@@ -14,6 +15,8 @@ from dactyl.core.errors import DactylError
 
 def main(arguments: Sequence[str] | None = None) -> int:
     asked = parser().parse_args(arguments)
+    if isinstance(sys.stdout, TextIOWrapper):  # a file's name may be any bytes
+        sys.stdout.reconfigure(errors="backslashreplace")
     try:
         return import_module(f"dactyl.cli.{asked.verb}").run(asked)
     except DactylError as problem:

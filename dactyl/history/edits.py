@@ -84,6 +84,13 @@ class Change:
             self.rows += [[name_of(type(row)), row.pk, None, _values(row)] for row in rows]
         return rows
 
+    def create_known(self, model: type[Model], rows: Sequence[dict[str, Any]]) -> None:
+        """Insert rows of one table, each said by its fields: many thousands in a tenth of the time of ``create_all``."""
+        table, key = name_of(model), model._meta.pk.attname
+        rows = [{key: number, **row} for number, row in enumerate(rows, start=_next_key(model))]
+        _insert(model, rows)
+        self.rows += [[table, row[key], None, row] for row in rows]
+
     def delete_all(self, rows: Sequence[Model]) -> None:
         """Delete rows of one table and all that hangs on them, children first."""
         if not rows:
@@ -226,12 +233,34 @@ def _apply(steps: Iterable[tuple[str, int, dict | None, dict | None]]) -> None:
     for (table, is_new, is_gone), group in groupby(steps, key=lambda step: (step[0], step[2] is None, step[3] is None)):
         model, rows = model_of(table), list(group)
         if is_new:
-            model.objects.bulk_create([model(**after) for _, _, _, after in rows], batch_size=ROWS_AT_ONCE)
+            _insert(model, [after for _, _, _, after in rows])
         elif is_gone:
             _delete(model, [pk for _, pk, _, _ in rows])
         else:
             for names, same in groupby(rows, key=lambda row: tuple(row[3])):
                 _write_each(model, names, [(pk, after) for _, pk, _, after in same])
+
+
+def _next_key(model: type[Model]) -> int:
+    """Keys are never used twice (https://www.sqlite.org/autoinc.html), and nobody else writes meanwhile."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT seq FROM sqlite_sequence WHERE name = %s", [model._meta.db_table])
+        last = cursor.fetchone()
+    return (last[0] if last else 0) + 1
+
+
+def _insert(model: type[Model], rows: Sequence[dict[str, Any]]) -> None:
+    """``INSERT`` with one prepared statement. What a row of an earlier version does not say has its default."""
+    fields, quote = model._meta.concrete_fields, connection.ops.quote_name
+    columns = []
+    for field in fields:
+        default = None if all(field.attname in row for row in rows) else field.get_default()
+        columns.append(_stored(field, [row.get(field.attname, default) for row in rows]))
+    names, places = ", ".join(quote(field.column) for field in fields), ", ".join(["%s"] * len(fields))
+    with connection.cursor() as cursor:
+        cursor.executemany(
+            f"INSERT INTO {quote(model._meta.db_table)} ({names}) VALUES ({places})", list(zip(*columns, strict=True))
+        )
 
 
 def _write_each(model: type[Model], names: Sequence[str], rows: Sequence[tuple[int, dict[str, Any]]]) -> None:

@@ -22,6 +22,7 @@ from django_tasks import task
 from django_tasks_db.models import DBTaskResult
 
 from dactyl.core.errors import DactylError
+from dactyl.core.fields import printable
 from dactyl.jobs.models import Job
 
 SECONDS_BETWEEN_WRITES = 0.25
@@ -163,7 +164,7 @@ def _run(job_id: int) -> None:
     except Exception:
         state, problem = Job.State.FAILED, "Dactyl failed at this; the server's log says more."
         log.exception("Job %s", job)
-    Job.objects.filter(pk=job_id).update(state=state, problem=problem, ended_at=timezone.now())
+    Job.objects.filter(pk=job_id).update(state=state, problem=printable(problem), ended_at=timezone.now())
     afterwards = getattr(import_string(job.work), "afterwards", None)
     if afterwards and state == Job.State.DONE:
         afterwards(job.subject_id)

@@ -10,6 +10,7 @@ from dactyl.core.kinds import KINDS
 from dactyl.core.stack.hearing import family_of
 from dactyl.kits.models import Layer, Pad, Take, TakeSample
 from dactyl.kits.queries import with_levels
+from dactyl.shelf.queries import LONGEST
 
 MOST = 200
 
@@ -58,7 +59,7 @@ def drums(kinds: Collection[str] = (), words: str = "", *, but: int = 0, kit: in
         pads = pads.filter(piece__in=Pad.objects.filter(kind__in=kinds).values("piece"))
     if kit:
         pads = pads.filter(kit=kit)
-    for word in words.split()[:8]:
+    for word in words[:LONGEST].split()[:8]:
         pads = pads.filter(Q(piece__name__icontains=word) | Q(name__icontains=word) | Q(kit__name__icontains=word))
     of_pad = {pad.pk: pad for pad in pads.order_by("kit__name", "kit", "position")[: MOST * 4]}
     found: dict[int, Drum] = {}

@@ -7,6 +7,7 @@ import numpy as np
 from django.conf import settings
 
 from dactyl.core.bounce.source import open_kit
+from dactyl.core.errors import KitFileError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.hits.onsets import listen
 from dactyl.core.wave.read import read_range
@@ -38,6 +39,8 @@ def open_kit_file(kit_file_id: int) -> Iterator[Progress]:
 def _open(row: KitFile) -> Iterator[Progress]:
     limits = {"max_files": settings.MAX_ZIP_FILES, "max_bytes": settings.MAX_ZIP_BYTES}
     path = store.incoming_folder() / row.stored_as
+    if not path.exists():  # it was tried before, and refused
+        raise KitFileError("It is no longer here.", "Bring it in again.", file=row.name)
     with open_kit(path, name=row.name, unpack_in=store.incoming_folder(), **limits) as source:
         yield Progress(0, 1, "Reading the samples")
         source.check(skip_bad=True)

@@ -112,17 +112,17 @@ def write_events(change: Change, reshaped: Reshaped) -> None:
     if reshaped.added:
         if Event.objects.filter(part=part).count() + len(reshaped.added) > MAX_NOTES:
             raise PartError(f"A part holds at most {MAX_NOTES:,} hits. Split it, or begin another.")
-        change.create_all(list(_placed(part, reshaped.added)))
+        change.create_known(Event, list(_placed(part, reshaped.added)))
 
 
-def _placed(part: Part, events: Iterable[EventValue]) -> Iterator[Event]:
+def _placed(part: Part, events: Iterable[EventValue]) -> Iterator[dict[str, int]]:
     """Rows for new events, each behind what stands at its tick already."""
     events = list(events)
     ticks = RawSQL(EACH, [json.dumps(sorted({event.tick for event in events}))])
     last = dict(Event.objects.filter(part=part, tick__in=ticks).values_list("tick").annotate(Max("order")).order_by())
     for event in events:
         last[event.tick] = last.get(event.tick, -1) + 1
-        yield _row(part, event, last[event.tick])
+        yield {"part_id": part.pk, "order": last[event.tick], "of_pass_id": event.pass_id, **_values(event)}
 
 
 def _row(part: Part, event: EventValue, order: int) -> Event:

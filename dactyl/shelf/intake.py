@@ -1,7 +1,6 @@
 """One incoming file at a time: what it is, and what it sounds like. No database here."""
 
 import hashlib
-import zipfile
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -11,7 +10,7 @@ from pathlib import Path, PurePosixPath
 from dactyl.core.audio.measure import Measure, measure
 from dactyl.core.audio.overview import overview
 from dactyl.core.errors import AudioError, DactylError, KitFileError
-from dactyl.core.formats.unzip import copy_member, refuse_bomb
+from dactyl.core.formats.unzip import copy_member, opened_zip
 from dactyl.core.stack.kind import guess_kind
 from dactyl.core.wave.read import MAX_MICS, SUFFIXES, Sound, read_sound
 from dactyl.core.wave.tags import Tags, read_tags
@@ -126,13 +125,8 @@ def unpack(stored_as: str, *, max_files: int, max_bytes: int, max_file_bytes: in
     Names inside are never used as paths. raises : KitFileError before anything is unpacked if the zip is
     damaged or declares more than the limits; while unpacking, when a member turns out to lie about its size
     """
-    try:
-        archive = zipfile.ZipFile(store.incoming_folder() / stored_as)
-    except (zipfile.BadZipFile, OSError, ValueError) as problem:
-        raise KitFileError("It is damaged or cut short.", "Make it again.", file="The zip") from problem
-    with archive:
-        members = [member for member in archive.infolist() if not member.is_dir()]
-        refuse_bomb(members, "The zip", max_files=max_files, max_bytes=max_bytes)
+    path = store.incoming_folder() / stored_as
+    with opened_zip(path, "The zip", max_files=max_files, max_bytes=max_bytes) as (archive, members):
         store.refuse_without_room(sum(member.file_size for member in members), "The zip")
         for member in members:
             name, folder = split_path(member.filename)

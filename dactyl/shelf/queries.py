@@ -12,6 +12,7 @@ from dactyl.core.wave.tags import Tags
 from dactyl.shelf.models import Import, ImportFile, Sample
 
 PAGE = 100
+LONGEST = 500  # letters of what is looked for: no name is longer, and SQLite looks for 50,000 at most
 SORTS = {  # what a person may sort by, and how
     "new": ("newest", ["-added_at", "-pk"]),
     "name": ("name", ["name", "folder", "pk"]),
@@ -29,7 +30,7 @@ def search(text: str = "", kind: str = "", sort: str = "", which: str = "") -> Q
         samples = samples.exclude(damage="")
     if which == "unused":
         samples = samples.filter(uses=None)  # the takes of kits
-    for word in text.split()[:10]:
+    for word in text[:LONGEST].split()[:10]:
         samples = samples.filter(
             Q(name__icontains=word)
             | Q(folder__icontains=word)

@@ -28,6 +28,8 @@ class PlainErrors:
             return sentence(request, str(problem), 422)
         if _is_full_disk(problem):
             return sentence(request, FULL, INSUFFICIENT_STORAGE)
+        if isinstance(problem, OperationalError) and "too complex" in str(problem):
+            return sentence(request, "What is looked for is too long. Use fewer letters.", 422)
         return sentence(request, BUSY, UNAVAILABLE) if _is_busy(problem) else None
 
     def process_view(self, request: HttpRequest, *args: object) -> HttpResponse | None:

@@ -8,6 +8,7 @@ import xml.etree.ElementTree as ET
 from collections.abc import Mapping
 
 from dactyl.core.errors import KitFileError
+from dactyl.core.formats.notes import note_in
 
 MAX_BYTES = 1 << 20
 CHANNEL = 10
@@ -55,8 +56,8 @@ def read_names(data: bytes, file: str) -> dict[int, str]:
     names: dict[int, str] = {}
     for note in document.iter("Note"):
         number, name = note.get("Number", ""), (note.get("Name") or "").strip()
-        if number.isascii() and number.isdecimal() and int(number[:4]) < 128 and name:
-            names.setdefault(int(number[:4]), name[:120])
+        if (known := note_in(number)) is not None and name:
+            names.setdefault(known, name[:120])
     if not names:
         raise KitFileError("It names no notes.", "Choose another file.", file=file)
     return names

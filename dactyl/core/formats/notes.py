@@ -26,6 +26,13 @@ def relabelled(text: str, *, middle_c_octave: int) -> str:
     return _LABEL.sub(lambda found: note_label(int(found[1]), middle_c_octave=middle_c_octave), text)
 
 
+def note_in(text: str) -> int | None:
+    """The note that a list names by its number, zeros before it or not; None where it is none of 0 to 127."""
+    digits = text.strip().lstrip("0") or text.strip()[-1:]
+    is_number = digits.isascii() and digits.isdecimal() and len(digits) <= 3
+    return int(digits) if is_number and int(digits) <= 127 else None
+
+
 def parse_note(text: str, *, middle_c_octave: int = 3) -> int:
     """Read ``"38"``, ``"D1"``, ``"Eb2"`` or ``"D1 · 38"`` (the number wins). Raises KitError outside 0..127."""
     words = text.replace("·", " ").split()

@@ -7,6 +7,7 @@ samples/...       every sample file, byte for byte
 
 import hashlib
 import json
+import re
 import zipfile
 from collections.abc import Iterable, Mapping
 from contextlib import suppress
@@ -23,6 +24,7 @@ from dactyl.core.wave.tags import Tags
 
 FORMAT, VERSION = "dactyl-kit", 3
 MAX_JSON_BYTES = 256 << 20
+_HASH = re.compile(r"[0-9a-f]{64}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,6 +192,10 @@ def _inside(root: Path, name: str) -> Path | None:
 
 def _check_samples(kit: Kit, samples: Iterable[SampleFile], folder: Path, name: str) -> None:
     by_hash = {sample.sha256: sample for sample in samples}
+    if not all(map(_HASH.fullmatch, (*by_hash, *samples_of(kit)))):
+        raise KitFileError(
+            "A sample's hash is none: 64 letters of 0 to f.", "Export it again.", file=f"{name}/kit.json"
+        )
     missing = [sha256 for sha256 in samples_of(kit) if sha256 not in by_hash]
     if missing:
         raise KitFileError(

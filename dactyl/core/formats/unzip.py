@@ -1,8 +1,11 @@
 """Unpack a zip into a folder: nothing outside it, nothing without bound."""
 
 import os
+import struct
 import zipfile
 import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import IO
 
@@ -21,19 +24,18 @@ _DAMAGE = (
     NotImplementedError,
     RuntimeError,
     MemoryError,
+    struct.error,
+    LookupError,
+    OverflowError,
+    AssertionError,
 )
+"""What the standard library's reader raises for zips that lie about themselves."""
 
 
 def unzip(path: Path, folder: Path, *, name: str = "", max_files: int = MAX_FILES, max_bytes: int = MAX_BYTES) -> None:
     """raises : KitFileError if it is damaged, locked, too large, or names a place outside ``folder``"""
-    try:
-        name = name or path.name
-        archive = zipfile.ZipFile(path)
-    except _DAMAGE:
-        raise KitFileError("The zip is damaged or cut short.", "Copy it again.", file=name) from None
-    with archive:
-        members = [member for member in archive.infolist() if not member.is_dir()]
-        refuse_bomb(members, name, max_files=max_files, max_bytes=max_bytes)
+    name = name or path.name
+    with opened_zip(path, name, max_files=max_files, max_bytes=max_bytes) as (archive, members):
         for member in members:
             target = _target(folder, member.filename, name)
             try:
@@ -46,6 +48,24 @@ def unzip(path: Path, folder: Path, *, name: str = "", max_files: int = MAX_FILE
                 ) from None  # fmt: skip
             with file:
                 copy_member(archive, member, file, name)
+
+
+@contextmanager
+def opened_zip(
+    path: Path, name: str, *, max_files: int, max_bytes: int
+) -> Iterator[tuple[zipfile.ZipFile, list[zipfile.ZipInfo]]]:
+    """A zip and the files in it. raises : KitFileError before any is unpacked if it is damaged or holds too much"""
+    try:
+        archive = zipfile.ZipFile(path)
+    except _DAMAGE:
+        raise KitFileError("It is damaged or cut short.", "Copy it again.", file=name) from None
+    with archive:
+        members = archive.infolist()
+        if not all(member.filename for member in members):
+            raise KitFileError("A file in it has no name.", "Make the zip again.", file=name)
+        files = [member for member in members if not member.is_dir()]
+        refuse_bomb(files, name, max_files=max_files, max_bytes=max_bytes)
+        yield archive, files
 
 
 def refuse_bomb(members: list[zipfile.ZipInfo], name: str, *, max_files: int, max_bytes: int) -> None:
@@ -63,21 +83,35 @@ def refuse_bomb(members: list[zipfile.ZipInfo], name: str, *, max_files: int, ma
 
 
 def copy_member(archive: zipfile.ZipFile, member: zipfile.ZipInfo, file: IO[bytes], name: str) -> None:
-    """raises : KitFileError if it is damaged, locked, or longer than the zip called ``name`` says; OSError of the disk"""
+    """raises : KitFileError if it is damaged, locked, or longer than the zip called ``name`` says; OSError of ``file``"""
+    for block in _blocks(archive, member, name):
+        file.write(block)
+
+
+def _blocks(archive: zipfile.ZipFile, member: zipfile.ZipInfo, name: str) -> Iterator[bytes]:
     left = member.file_size
     try:
-        with archive.open(member) as packed:
-            while block := packed.read(1 << 20):
-                left -= len(block)
-                if left < 0:
-                    raise ValueError("longer than declared")
-                file.write(block)
+        packed = archive.open(member)
     except _DAMAGE as problem:
-        if isinstance(problem, OSError) and problem.errno:
-            raise
-        raise KitFileError(
-            f"“{member.filename[:80]}” in it can't be unpacked: damaged or locked.", "Make the zip again.", file=name
-        ) from None
+        raise _damaged(member, name) from problem
+    with packed:
+        while True:
+            try:
+                block = packed.read(1 << 20)
+            except _DAMAGE as problem:
+                raise _damaged(member, name) from problem
+            left -= len(block)
+            if left < 0:
+                raise _damaged(member, name)
+            if not block:
+                return
+            yield block
+
+
+def _damaged(member: zipfile.ZipInfo, name: str) -> KitFileError:
+    return KitFileError(
+        f"“{member.filename[:80]}” in it can't be unpacked: damaged or locked.", "Make the zip again.", file=name
+    )
 
 
 def _target(folder: Path, name: str, archive: str) -> Path:

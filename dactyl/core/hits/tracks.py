@@ -12,7 +12,7 @@ from dactyl.core.errors import DactylError
 from dactyl.core.hits.envelopes import Read, Track
 from dactyl.core.units import counted
 from dactyl.core.wave.chunks import missing_bytes
-from dactyl.core.wave.read import RATES_HZ, seekable_copy
+from dactyl.core.wave.read import RATES_HZ, seekable_copy, sound_file, within_bounds
 
 MOST_TRACKS = 16
 LONGEST_SECONDS = 3600
@@ -29,7 +29,7 @@ def measure_track(path: Path, name: str) -> tuple[int, int, int]:
     if not path.is_file():
         raise DactylError(f"{name}: There is no such file. Check its name.")
     try:
-        with soundfile.SoundFile(path) as file:
+        with sound_file(path) as file:
             frames, rate_hz, channels = file.frames, file.samplerate, file.channels
         missing = missing_bytes(path)
     except _BROKEN as problem:
@@ -53,10 +53,21 @@ def opened(files: Sequence[tuple[Path, str, str]], folder: Path | None = None) -
     with TemporaryDirectory(dir=folder, prefix="tracks-") as copies:
         tracks = []
         for number, (path, name, role) in enumerate(files):
-            frames, rate_hz, _ = measure_track(path, name)
-            read = _reader(seekable_copy(path, Path(copies, str(number))), name)
-            tracks.append(Track(name, role, read, frames, rate_hz))
+            measure_track(path, name)
+            whole = _seekable(path, Path(copies, str(number)), name)
+            frames, rate_hz, _ = measure_track(whole, name)  # what is decoded: a damaged MP3 says more than it holds
+            tracks.append(Track(name, role, _reader(whole, name), frames, rate_hz))
         yield tracks
+
+
+def _seekable(path: Path, copy: Path, name: str) -> Path:
+    """raises : DactylError with the track's name; OSError of the disk"""
+    try:
+        return seekable_copy(path, copy)
+    except _BROKEN as problem:
+        if isinstance(problem, OSError) and problem.errno:
+            raise
+        raise DactylError(f"{name}: It is damaged and can't be decoded; copy or export it again.") from problem
 
 
 def _reader(path: Path, name: str) -> Read:
@@ -64,7 +75,7 @@ def _reader(path: Path, name: str) -> Read:
 
     def read(first: int, stop: int) -> np.ndarray:
         try:
-            with soundfile.SoundFile(path) as file:
+            with sound_file(path) as file:
                 stop = min(stop, file.frames)
                 file.seek(min(first, file.frames))
                 rows = file.read(max(0, stop - first), dtype="float32", always_2d=True)
@@ -72,6 +83,6 @@ def _reader(path: Path, name: str) -> Read:
             raise DactylError(f"{name}: It is damaged and can't be decoded; copy or export it again.") from problem
         if len(rows) < stop - first:
             raise DactylError(f"{name}: It is cut short: some of its sound is missing; copy it again.")
-        return np.ascontiguousarray(np.nan_to_num(rows, nan=0.0, posinf=0.0, neginf=0.0).T)
+        return np.ascontiguousarray(within_bounds(rows).T)
 
     return read

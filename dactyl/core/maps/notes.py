@@ -10,13 +10,14 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from dactyl.core.errors import KitError, KitFileError
-from dactyl.core.formats.notes import note_label, note_name
+from dactyl.core.formats.notes import note_in, note_label, note_name
 from dactyl.core.kinds import BY_SLUG, KINDS, free_note
 from dactyl.core.kit import NOTES, Kit
 from dactyl.core.units import counted
 
 TOGETHER = " + "
 """Between the names of pads that one note strikes, in lists that have one name for a note."""
+FORMULA = ("=", "+", "-", "@", "\t", "\r")
 _BLACK = {1, 3, 6, 8, 10}  # semitones above C
 STANDARD = {
     note: kind.label if place == 1 else f"{kind.label} {place}"
@@ -107,8 +108,22 @@ def as_csv(pads: Iterable[PadNotes], *, middle_c_octave: int = 3) -> str:
     lines = csv.writer(out, lineterminator="\r\n")  # RFC 4180
     lines.writerow(["note", "name", "pad", "kind"])
     rows = sorted((note, pad.name, pad.kind) for pad in pads for note in pad.notes)
-    lines.writerows([note, note_name(note, middle_c_octave=middle_c_octave), name, kind] for note, name, kind in rows)
+    lines.writerows(
+        [note, note_name(note, middle_c_octave=middle_c_octave), _as_text(name), kind] for note, name, kind in rows
+    )
     return out.getvalue()
+
+
+def _as_text(name: str) -> str:
+    """A name that a spreadsheet would run, or one that begins like such a mark, behind the mark of a text.
+
+    OWASP, CSV Injection: =, +, -, @, tab and return begin a formula, an apostrophe a text.
+    """
+    return f"'{name}" if name.startswith((*FORMULA, "'")) else name
+
+
+def _from_text(name: str) -> str:
+    return name[1:] if name.startswith("'") and name[1:2] in (*FORMULA, "'") and len(name) > 1 else name
 
 
 def read_csv(data: bytes, file: str) -> list[PadNotes]:
@@ -122,10 +137,10 @@ def read_csv(data: bytes, file: str) -> list[PadNotes]:
         raise KitFileError("It is no list of notes.", "Choose a CSV file in UTF-8.", file=file) from None
     notes, kinds = defaultdict(list), {}
     for line, row in enumerate(rows, start=2):
-        number, name = (row.get("note") or "").strip(), (row.get("pad") or "").strip()[:120]
-        if not (number.isascii() and number.isdecimal() and int(number[:4]) < NOTES and name):
+        number, name = (row.get("note") or "").strip(), _from_text((row.get("pad") or "").strip())[:120]
+        if note_in(number) is None or not name:
             raise KitFileError("A line needs a note from 0 to 127 and a pad's name.", "Its first line names the columns note and pad.", file=file, line=line)  # fmt: skip
-        notes[name].append(int(number))
+        notes[name].append(note_in(number))
         kinds.setdefault(name, row.get("kind") or "other")
     if not notes:
         raise KitFileError("It names no notes.", "Choose another file.", file=file)

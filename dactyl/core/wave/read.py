@@ -1,5 +1,6 @@
 """Decode a sound file to planar float32, or say in one sentence why not."""
 
+import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +14,7 @@ from dactyl.core.wave.chunks import missing_bytes
 MAX_SECONDS = 600
 RATES_HZ = (4000, 384_000)
 MAX_DECODED_BYTES = 240 << 20  # ten minutes of stereo at 48 kHz
+LARGEST = 1e6  # of a floating-point file, full scale is 1: 120 dB over it
 MAX_MICS = 8  # channels of a file that are read as mics of their own
 SUFFIXES = frozenset({".wav", ".wave", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".mp3"})
 _SEEKS_NEARLY = {"MP3", "OGG"}
@@ -41,7 +43,7 @@ def read_sound(path: Path, *, max_channels: int = 2) -> Sound:
               than ten minutes, or holds values that are not numbers
     """
     try:
-        with soundfile.SoundFile(path) as file:
+        with sound_file(path) as file:
             _refuse_unfit(file, max_channels)
             if missing := missing_bytes(path):
                 raise AudioError(f"It is cut short: {missing:,} bytes of its sound are missing; copy it again.")
@@ -52,8 +54,8 @@ def read_sound(path: Path, *, max_channels: int = 2) -> Sound:
         raise AudioError(_why_unreadable(path, problem)) from problem
     if not len(frames_in_rows):
         raise AudioError("It holds no sound: zero frames.")
-    if may_stray and not np.isfinite(frames_in_rows).all():
-        raise AudioError("It holds values that are not numbers (NaN or infinity); export it again.")
+    if may_stray:
+        _refuse_strays(frames_in_rows)
     return Sound(np.ascontiguousarray(frames_in_rows.T), rate_hz, label)
 
 
@@ -63,7 +65,7 @@ def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
     raises : AudioError
     """
     try:
-        with soundfile.SoundFile(path) as file:
+        with sound_file(path) as file:
             _refuse_unfit(file, MAX_MICS)
             if file.format in _SEEKS_NEARLY:  # its frames are found exactly only by decoding all before them
                 return np.ascontiguousarray(file.read(end_frame, dtype="float32", always_2d=True)[start_frame:].T)
@@ -82,7 +84,7 @@ def read_blocks(path: Path, start_frame: int, end_frame: int, block_frames: int 
     raises : AudioError
     """
     try:
-        with soundfile.SoundFile(path) as file:
+        with sound_file(path) as file:
             _refuse_unfit(file, MAX_MICS)
             at, end = 0, min(end_frame, file.frames)
             if file.format not in _SEEKS_NEARLY:
@@ -102,13 +104,33 @@ def read_blocks(path: Path, start_frame: int, end_frame: int, block_frames: int 
 def seekable_copy(path: Path, copy: Path) -> Path:
     """A file whose frames can be read anywhere: ``path`` itself, or where its format is decoded from the beginning for each
     place, ``copy``, which is written."""
-    with soundfile.SoundFile(path) as file:
+    with sound_file(path) as file:
         if file.format not in _SEEKS_NEARLY:
             return path
-        with soundfile.SoundFile(copy, "w", file.samplerate, file.channels, "FLOAT", format="RF64") as out:
+        with soundfile.SoundFile(os.fsencode(copy), "w", file.samplerate, file.channels, "FLOAT", format="RF64") as out:
             while len(block := file.read(1 << 20, dtype="float32", always_2d=True)):
                 out.write(block)
     return copy
+
+
+def sound_file(path: Path) -> soundfile.SoundFile:
+    """Opened for reading; a name on disk may be any bytes. raises : LibsndfileError"""
+    return soundfile.SoundFile(os.fsencode(path))
+
+
+def within_bounds(audio: np.ndarray) -> np.ndarray:
+    """Sound that is read a stretch at a time: what is no number is silent, and nothing is beyond ``LARGEST``."""
+    return np.clip(np.nan_to_num(audio, nan=0.0, posinf=0.0, neginf=0.0), -LARGEST, LARGEST)
+
+
+def _refuse_strays(audio: np.ndarray) -> None:
+    """raises : AudioError for values that no hearing can count with"""
+    if not np.isfinite(audio).all():
+        raise AudioError("It holds values that are not numbers (NaN or infinity); export it again.")
+    if np.abs(audio).max(initial=0.0) > LARGEST:
+        raise AudioError(
+            f"It holds values over {LARGEST:,.0f} times full scale, which is no sound; export it again, or in whole numbers."
+        )
 
 
 def _refuse_unfit(file: soundfile.SoundFile, max_channels: int) -> None:

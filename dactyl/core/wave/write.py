@@ -44,7 +44,7 @@ class WaveWriter:
         self.path = path
         with _as_os_error(path):
             self._file = soundfile.SoundFile(
-                path, "w", samplerate=rate_hz, channels=channels, subtype=SUBTYPES[bits], format=container
+                os.fsencode(path), "w", samplerate=rate_hz, channels=channels, subtype=SUBTYPES[bits], format=container
             )
         soundfile._snd.sf_command(self._file._file, _ADD_PEAK_CHUNK, soundfile._ffi.NULL, 0)
         self._bits = bits
@@ -114,7 +114,7 @@ def _triangular_dither(rng: np.random.Generator, shape: tuple[int, int]) -> np.n
 
 def split_channels(path: Path) -> Iterator[bytes]:
     """Each channel of a sound file as a mono WAV file of the same depth."""
-    with soundfile.SoundFile(path) as file:
+    with soundfile.SoundFile(os.fsencode(path)) as file:
         subtype = file.subtype if file.subtype in ("PCM_16", "PCM_24", "PCM_32", "FLOAT") else "FLOAT"
         rows = file.read(dtype="int32" if subtype.startswith("PCM") else "float32", always_2d=True)
         for number in range(file.channels):

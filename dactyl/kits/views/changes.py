@@ -78,7 +78,9 @@ def set_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int, field: st
         "mute_fade_ms": lambda: edits.pads.set_mute_fade(pad, version, fields.group_fade_ms(text)),
         "output": lambda: edits.pads.route_pads(pads, version, fields.output_name(text)),
         "piece": lambda: (
-            edits.pads.join_piece(pad, version, text) if text else edits.pads.part_from_piece(pad, version)
+            edits.pads.join_piece(pad, version, fields.read(fields.PIECE_FIELDS, "name", text))
+            if text
+            else edits.pads.part_from_piece(pad, version)
         ),
     }
     if field not in settings_of_groups:
