@@ -28,6 +28,7 @@ from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
 from dactyl.shelf.queries import keys_of
+from dactyl.shelf.store import with_reserve
 
 WORK = "dactyl.bounces.tasks.make_bounce"
 
@@ -142,5 +143,6 @@ def cancel_bounce(row: Bounce) -> None:
 
 def forget_bounce(row: Bounce) -> None:
     """Delete a bounce and its files; it can be made again from the same kit and part."""
-    cancel_bounce(row)
-    row.delete()
+    with with_reserve():
+        cancel_bounce(row)
+        row.delete()

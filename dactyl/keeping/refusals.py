@@ -26,14 +26,23 @@ def _plain(error: Error, sentence: str) -> tuple[str, list[tuple[str, str]], byt
 
 
 class Parser(HTTPRequestParser):
-    """Reads a request; its body waits on the disk until it is whole."""
+    """Reads a request; its body waits on the disk until it is whole. One that has no room there is read to its end all the
+    same, and forgotten: who still sends hears no answer."""
+
+    _left: int | None = None  # bytes to be forgotten
 
     def received(self, data: bytes) -> int:
-        try:
-            consumed = super().received(data)
-        except OSError:
-            self.error, self.completed = NoRoom(""), True
-            return len(data)
+        if self._left is None:
+            try:
+                consumed = super().received(data)
+            except OSError:
+                self._left = getattr(self.body_rcv, "remain", 0)
+        if self._left is not None:
+            consumed = min(len(data), self._left) if self._left else len(data)
+            self._left = max(0, self._left - consumed)
+            if not self._left:
+                self.error, self.completed = NoRoom(""), True
+            return consumed
         if isinstance(self.error, RequestEntityTooLarge):
             self.error = TooLarge(self.adj.max_request_body_size)
         return consumed

@@ -19,6 +19,7 @@ from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.parts.models import Event, Part, Pass
 from dactyl.parts.queries import EACH, about, events, rows_of
+from dactyl.shelf.store import with_reserve
 
 EDITED = ("tick", "note", "velocity", "channel", "length_ticks", "played_tick")  # as the core's Event begins
 
@@ -49,7 +50,8 @@ def _copied_passes(of: Part, part: Part, used: Collection[int | None]) -> dict[i
 
 def delete_part(part: Part) -> None:
     """For good, with its history; bounces keep what they were made from."""
-    part.delete()
+    with with_reserve():
+        part.delete()
 
 
 def reshape(part: Part, version: int, sentence: str, reshaped: Reshaped) -> Revision | None:

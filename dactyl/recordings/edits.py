@@ -28,7 +28,7 @@ from dactyl.jobs.run import cancel, enqueue
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Part
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording, TrackMend
-from dactyl.shelf.store import LEFT_FREE_BYTES, write_whole
+from dactyl.shelf.store import LEFT_FREE_BYTES, with_reserve, write_whole
 
 WORK = "dactyl.recordings.tasks.find_hits"
 BYTES_OF_SAMPLE = 2.1  # 16 bits, and a level for some of them
@@ -128,9 +128,10 @@ def keep(recording: Recording, found: Sequence[Found]) -> None:
 
 
 def forget(recording: Recording) -> None:
-    if recording.job:
-        cancel(recording.job)
-    recording.forget()
+    with with_reserve():
+        if recording.job:
+            cancel(recording.job)
+        recording.forget()
 
 
 @contextmanager

@@ -211,7 +211,9 @@ class Refusing(SimpleTestCase):
         )
         parser = self.sent(500)
         with patch.object(parser.body_rcv, "received", side_effect=OSError(28, "No space left on device")):
-            parser.received(b"x" * 100)
+            self.assertEqual(parser.received(b"x" * 100), 100)
+            self.assertFalse(parser.completed, "what is still sent is read, so that the answer is heard")
+            self.assertEqual(parser.received(b"x" * 500), 400)
         status, _, words = parser.error.to_response()
         self.assertEqual(status[:3], "507")
         self.assertIn(b"The disk is full", words)

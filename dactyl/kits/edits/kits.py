@@ -14,6 +14,7 @@ from dactyl.history.edits import edit
 from dactyl.history.models import Journal, Revision
 from dactyl.kits.copying import copy_kit
 from dactyl.kits.models import Kit, Map, Mic, Output, Pad, Piece
+from dactyl.shelf.store import with_reserve
 
 FIRST_PADS = 16
 FIRST_MICS = (("close", True), ("overhead", False), ("room", False))
@@ -54,8 +55,9 @@ def rename_kit(kit: Kit, version: int, name: str) -> Revision | None:
 
 def put_away(kit: Kit, away: bool) -> None:
     """Take a kit from the first page, or bring it back; nothing of it is deleted."""
-    Kit.objects.filter(pk=kit.pk).update(is_put_away=away)
-    Journal.objects.filter(pk=kit.journal_id).update(changed_at=timezone.now())
+    with with_reserve(), transaction.atomic():
+        Kit.objects.filter(pk=kit.pk).update(is_put_away=away)
+        Journal.objects.filter(pk=kit.journal_id).update(changed_at=timezone.now())
 
 
 WHAT_HANGS: list[Callable[[Kit], tuple[int, str]]] = [
@@ -76,7 +78,7 @@ def delete_kit(kit: Kit) -> None:
     """For good, with its history, its versions and all that hangs on it. Only a kit that is put away."""
     if not kit.is_put_away:
         raise KitError(f"{kit.name} is in use. Put it away first; then it can be deleted for good.")
-    with transaction.atomic():
+    with with_reserve(), transaction.atomic():
         kit.delete()
 
 

@@ -60,3 +60,14 @@ class Sets(KitCase):
         self.assertEqual(self.client.post(f"{page}{row.pk}/add/", {"kit": "0"}).status_code, 422)
         self.client.post(f"{page}{row.pk}/delete/")
         self.assertEqual((KitSet.objects.count(), Kit.objects.count()), (0, 2))
+
+    def test_pages_that_saw_the_same_order_add_to_what_is_there(self):
+        first = edits.sets.new_set("House", self.kit)
+        second = KitSet.objects.get()
+        another = edits.kits.create_kit("Quay", pads=1)
+        list(first.places.all()), list(second.places.all())
+        edits.sets.add_kit(first, self.other)
+        edits.sets.add_kit(second, another)
+        edits.sets.move_kit(first, another, -2)
+        order = list(KitSet.objects.get().places.values_list("kit", flat=True))
+        self.assertEqual(order, [another.pk, self.kit.pk, self.other.pk])

@@ -65,7 +65,9 @@ class Recordings(Workshop):
         page.keyboard.up("Alt")
         self.taken(page, at["count"] + 1)
         page.click("#recording-undo")
-        self.assertAlmostEqual(self.taken(page, at["count"])[0], times[0], delta=1e-5)  # where it was put, as it was typed
+        self.assertAlmostEqual(
+            self.taken(page, at["count"])[0], times[0], delta=1e-5
+        )  # where it was put, as it was typed
 
         page.fill("#track-same", "77")
         page.press("#track-same", "Enter")
