@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from django_htmx.http import push_url
 
 from dactyl.core.bounce.stems import safe_name
-from dactyl.core.errors import DactylError, PartError
+from dactyl.core.errors import PartError
 from dactyl.core.formats.midi import MAX_BYTES, MAX_NOTES, read_midi, read_tracks, write_midi
 from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.maps import translate
@@ -22,6 +22,7 @@ from dactyl.core.parts.meter import GRIDS
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.history import edits as history
+from dactyl.history.door import Answer, edited
 from dactyl.history.models import Revision
 from dactyl.history.queries import listed, reading
 from dactyl.kits.models import Kit
@@ -32,7 +33,7 @@ from dactyl.note_naming import middle_c_octave
 from dactyl.page_memory import kept
 from dactyl.parts import edits, operations, passes, queries, shown
 from dactyl.parts.models import Part, Pass
-from dactyl.request_values import Asked, number_in, plain, seen_version
+from dactyl.request_values import Asked, number_in, plain
 
 RATES_HZ = (8000, 192_000)
 
@@ -214,7 +215,7 @@ def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
     return JsonResponse(shown.lanes(kit, middle_c_octave(), table))
 
 
-def part_edit(view: Callable[..., Revision | None | tuple[Revision | None, str]]) -> Callable[..., JsonResponse]:
+def part_edit(view: Callable[..., Answer]) -> Callable[..., JsonResponse]:
     """Run ``view``, which edits the part at the version in ``X-Part-Version``; answer with what changed.
 
     A stale page gets the whole part, and a sentence; a refused value gets a sentence and the part stays.
@@ -224,19 +225,16 @@ def part_edit(view: Callable[..., Revision | None | tuple[Revision | None, str]]
     @wraps(view)
     def answer(request: HttpRequest, part_id: int, **found: int | str) -> JsonResponse:
         part = get_object_or_404(Part, pk=part_id)
-        try:
-            result = view(request, part, seen_version(request, "part"), **found)
-        except history.StaleDocument as stale:
-            fresh = get_object_or_404(Part, pk=part_id)
-            with reading():
-                body = {**shown.whole(fresh, _rate(request)), "isWhole": True, "said": str(stale), "isStale": True}
-            return JsonResponse(body, status=409)
-        except DactylError as problem:
-            return JsonResponse({"said": str(problem)}, status=422)
-        revision, said = result if isinstance(result, tuple) else (result, "")
-        words = said or (revision.sentence if revision else "Nothing changed.")
+        outcome = edited(request, part, lambda version: view(request, part, version, **found))
+        if outcome.is_refused:
+            return JsonResponse({"said": outcome.said}, status=outcome.status)
         with reading():
-            return JsonResponse({**shown.changed(part, revision, _rate(request)), "said": words})
+            if outcome.is_behind:
+                fresh = get_object_or_404(Part, pk=part_id)
+                body = {**shown.whole(fresh, _rate(request)), "isWhole": True, "isStale": outcome.is_stale}
+            else:
+                body = shown.changed(part, outcome.revision, _rate(request))
+        return JsonResponse({**body, "said": outcome.said}, status=outcome.status)
 
     return answer
 

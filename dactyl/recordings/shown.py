@@ -39,6 +39,7 @@ def _about(recording: Recording, kit: Kit, tracks: list[RecordedTrack]) -> dict[
     return {
         "id": recording.pk,
         "version": recording.version,
+        "found": recording.job_id or 0,  # another: it was listened to anew, and its candidates are others
         "name": recording.name,
         "sound": {
             "rate": recording.played_rate_hz,

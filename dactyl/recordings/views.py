@@ -17,18 +17,19 @@ from dactyl.core.hits.playback import BLOCK_FRAMES
 from dactyl.core.hits.strokes import WEIGHTS
 from dactyl.core.hits.tracks import MOST_TRACKS
 from dactyl.history import edits as history
+from dactyl.history.door import Answer, edited
 from dactyl.history.models import Revision
 from dactyl.history.queries import reading
 from dactyl.jobs.run import cancel as cancel_job
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes
-from dactyl.kits.views.answer import Answer, kit_edit
+from dactyl.kits.views.answer import kit_edit
 from dactyl.kits.views.pages import kit_page
 from dactyl.parts.models import Part
 from dactyl.recordings import edits, matching, shown
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
-from dactyl.request_values import Asked, number_in, plain, seen_version
+from dactyl.request_values import Asked, number_in, plain
 
 TOMS = tuple(f"tom {n}" for n in range(1, MOST_TRACKS + 1))
 ROLES = tuple(role for each in WEIGHTS for role in (TOMS if each == "tom" else (each,)))
@@ -180,7 +181,7 @@ def set_zero(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
 # Edits ----------------------------------------------------------------------------------------------------------------
 
 
-def recording_edit(view: Callable[..., Revision | None]) -> Callable[..., JsonResponse]:
+def recording_edit(view: Callable[..., Answer]) -> Callable[..., JsonResponse]:
     """Run ``view``, which edits the recording at the version in ``X-Recording-Version``; answer with how it is now."""
 
     @require_POST
@@ -188,19 +189,13 @@ def recording_edit(view: Callable[..., Revision | None]) -> Callable[..., JsonRe
     def answer(request: HttpRequest, kit_id: int, recording_id: int, **found: int | str) -> JsonResponse:
         kit = get_object_or_404(Kit, pk=kit_id)
         recording = get_object_or_404(Recording, pk=recording_id)
-        is_stale = False
-        try:
-            revision = view(request, recording, seen_version(request, "recording"), kit=kit, **found)
-        except history.StaleDocument as stale:
-            said, is_stale = str(stale), True
-        except DactylError as problem:
-            return JsonResponse({"said": str(problem)}, status=422)
-        else:
-            said = revision.sentence if revision else "Nothing changed."
+        outcome = edited(request, recording, lambda version: view(request, recording, version, kit=kit, **found))
+        if outcome.is_refused:
+            return JsonResponse({"said": outcome.said}, status=outcome.status)
         fresh = get_object_or_404(Recording, pk=recording_id)
         with reading():
-            body = {**shown.about(fresh, kit), "said": said, "isStale": is_stale}
-        return JsonResponse(body, status=409 if is_stale else 200)
+            body = {**shown.about(fresh, kit), "said": outcome.said, "isStale": outcome.is_stale}
+        return JsonResponse(body, status=outcome.status)
 
     return answer
 

@@ -10,9 +10,8 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST
 from django_htmx.http import trigger_client_event
 
-from dactyl.core.errors import DactylError
-from dactyl.history import edits as history
-from dactyl.history.models import Revision
+from dactyl.history.door import Answer, edited
+from dactyl.history.edits import StaleDocument
 from dactyl.history.queries import listed, reading, standing
 from dactyl.kits import queries, tasks
 from dactyl.kits.models import Kit, Layer, Pad, Take
@@ -20,13 +19,11 @@ from dactyl.kits.staircase import Axis, axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.kit_pictures import PICTURES as KIT_PICTURES
 from dactyl.kits.views.map_views import PICTURES, picture_context, shown_in
-from dactyl.request_values import ids_in, seen_version
+from dactyl.request_values import ids_in
 
 WAYS = {"note", "map", "surface", "cell", "device_use", "translation", "translation_note"}  # how pads are found
 PLAYED = {"take", "take_sample"}  # tables of which hangs what takes play
 MOST_ROWS = 40  # drawn one by one; more pads at once redraw the sheet
-Answer = Revision | None | tuple[Revision | None, str]
-"""The revision an edit wrote, and what to say of it where its own sentence is not enough."""
 
 
 def one_state(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
@@ -51,15 +48,11 @@ def kit_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
     @wraps(view)
     def answer(request: HttpRequest, kit_id: int, **found: int | str) -> HttpResponse:
         kit = get_object_or_404(Kit, pk=kit_id)
-        try:
-            result = view(request, kit, seen_version(request, "kit"), **found)
-        except history.StaleDocument as stale:
-            return changed(request, kit, None, message=str(stale), is_warning=True, status=409)
-        except DactylError as problem:
-            return changed(request, kit, (), message=str(problem), is_warning=True, status=422)
-        revision, said = result if isinstance(result, tuple) else (result, "")
-        if revision is None:
-            return changed(request, kit, (), message=said or "Nothing changed.")
+        outcome = edited(request, kit, lambda version: view(request, kit, version, **found))
+        revision, said = outcome.revision, outcome.said
+        if outcome.status != 200 or revision is None:
+            pads = None if outcome.is_behind else ()
+            return changed(request, kit, pads, message=said, is_warning=outcome.status != 200, status=outcome.status)
         if any(table in PLAYED for table, *_ in revision.rows):
             tasks.measure_takes(revision.touched)
         is_whole = revision.changes_order or len(revision.touched) > MOST_ROWS
@@ -68,7 +61,7 @@ def kit_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
             kit,
             None if is_whole else revision.touched,
             touched=revision.touched,
-            message=said or revision.sentence,
+            message=said,
             tables={table for table, *_ in revision.rows},
         )
 
@@ -174,7 +167,7 @@ def find(rows: QuerySet, pk: int, of: Kit, **belongs: Kit) -> Any:
 def _found(rows: list, wanted: Sequence[int], kit: Kit) -> list:
     """The rows, all knowing the one kit whose version the edit will raise."""
     if not set(wanted) <= {row.pk for row in rows}:
-        raise history.StaleDocument("This is no longer in the kit; it is shown as it is now. Undo may bring it back.")
+        raise StaleDocument("This is no longer in the kit; it is shown as it is now. Undo may bring it back.")
     for row in rows:
         owner = row.layer.pad if isinstance(row, Take) else row.pad if isinstance(row, Layer) else row
         owner.kit = kit

@@ -9,9 +9,10 @@ from dactyl.core.errors import DactylError, KitError
 from dactyl.core.kinds import free_note
 from dactyl.core.stack.layers import BORDERS
 from dactyl.history import edits as history
+from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries, sounding
 from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Take
-from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of, pads_of, takes_of
+from dactyl.kits.views.answer import find, kit_edit, pad_of, pads_of, takes_of
 from dactyl.note_naming import middle_c_octave
 from dactyl.request_values import ids_in
 from dactyl.shelf import queries as shelf_queries

@@ -10,9 +10,10 @@ from dactyl.core.bounce.stems import safe_name
 from dactyl.core.cuts import usual
 from dactyl.core.errors import KitError
 from dactyl.core.plan import pan_of
+from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Companion, Kit, Piece
-from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
+from dactyl.kits.views.answer import find, kit_edit, pad_of
 from dactyl.kits.views.kit_pictures import plan_context
 
 

@@ -12,6 +12,7 @@ from dactyl.core.errors import DactylError
 from dactyl.core.maps import devices as core
 from dactyl.core.maps.surfaces import SHAPES, SurfaceGrid
 from dactyl.history import edits as history
+from dactyl.history.door import Answer, edited
 from dactyl.history.models import Revision
 from dactyl.kits import edits, fields, ways
 from dactyl.kits.models import Device, Kit
@@ -19,7 +20,7 @@ from dactyl.kits.views.map_views import devices_context, picture_links
 from dactyl.kits.views.maps import picture
 from dactyl.note_naming import middle_c_octave
 from dactyl.page_memory import kept
-from dactyl.request_values import number_in, plain, seen_version
+from dactyl.request_values import number_in, plain
 
 
 @require_GET
@@ -46,19 +47,15 @@ def add(request: HttpRequest, kit_id: int) -> HttpResponse:
     return _drawn(request, kit, made.pk, f"{made.name} added. Teach it, or choose an order.")
 
 
-def device_edit(view: Callable[..., tuple[Revision | None, str]]) -> Callable[..., HttpResponse]:
+def device_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
     """Run ``view``, which edits the device at the version in ``X-Device-Version``; answer with the picture."""
 
     @require_POST
     @wraps(view)
     def answer(request: HttpRequest, kit_id: int, device_id: int, what: str) -> HttpResponse:
         kit, device = get_object_or_404(Kit, pk=kit_id), edits.devices.device(device_id)
-        try:
-            revision, said = view(request, device, seen_version(request, "device"), what)
-        except DactylError as problem:
-            status = 409 if isinstance(problem, history.StaleDocument) else 422
-            return _drawn(request, kit, device_id, str(problem), status=status)
-        return _drawn(request, kit, device_id, said or (revision.sentence if revision else "Nothing changed."))
+        outcome = edited(request, device, lambda version: view(request, device, version, what))
+        return _drawn(request, kit, device_id, outcome.said, status=outcome.status)
 
     return answer
 

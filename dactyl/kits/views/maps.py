@@ -11,11 +11,12 @@ from dactyl.core.formats.midi_names import MAX_BYTES, read_names, write_names
 from dactyl.core.maps import notes as maps
 from dactyl.core.maps import translate
 from dactyl.core.units import counted
+from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit, Map
 from dactyl.kits.templatetags.kit_filters import note as note_label
 from dactyl.kits.views import card
-from dactyl.kits.views.answer import Answer, kit_edit, pad_of
+from dactyl.kits.views.answer import kit_edit, pad_of
 from dactyl.kits.views.map_views import map_context, picture_context, shown_in
 from dactyl.kits.views.pages import kit_page
 from dactyl.note_naming import COOKIE, OCTAVES, middle_c_octave

@@ -11,15 +11,15 @@ from dactyl.core.hits.onsets import grid
 from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
 from dactyl.core.stack.propose import propose
-from dactyl.history.edits import StaleDocument
+from dactyl.history.door import Answer, edited
 from dactyl.jobs.run import enqueue, latest
 from dactyl.kits import edits, fields, proposals, queries, sounding
 from dactyl.kits.edits.samples import WAYS, Recording
 from dactyl.kits.models import Kit, Proposal
 from dactyl.kits.tasks import LISTEN
-from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
+from dactyl.kits.views.answer import find, kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
-from dactyl.request_values import ids_in, number_in, seen_version
+from dactyl.request_values import ids_in, number_in
 from dactyl.shelf import queries as shelf_queries
 from dactyl.shelf.models import Sample
 
@@ -130,15 +130,12 @@ def _open_proposal(kit: Kit, asked: str) -> Proposal | None:
 @require_POST
 def change_proposal(request: HttpRequest, kit_id: int, proposal_id: int, what: str) -> HttpResponse:
     row = get_object_or_404(Proposal.objects.select_related("kit"), pk=proposal_id, kit=kit_id)
-    message, status = "", 200
-    try:
-        proposals.change(row, seen_version(request, "proposal"), what, request.POST)
-    except StaleDocument as problem:
-        row, message, status = get_object_or_404(Proposal, pk=proposal_id), str(problem), 409
-    except DactylError as problem:
-        message, status = str(problem), 422
+    outcome = edited(request, row, lambda version: proposals.change(row, version, what, request.POST))
+    if outcome.is_stale:
+        row = get_object_or_404(Proposal, pk=proposal_id)
+    message = outcome.said if outcome.status != 200 else ""
     context = {"kit": row.kit, "proposal": proposals.shown(row), "message": message}
-    return render(request, "kits/_proposal.html", context, status=status)
+    return render(request, "kits/_proposal.html", context, status=outcome.status)
 
 
 @kit_edit

@@ -8,10 +8,11 @@ from dactyl.core.errors import KitError
 from dactyl.core.maps import surfaces
 from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.core.units import counted
+from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit, Surface
 from dactyl.kits.views import card
-from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
+from dactyl.kits.views.answer import find, kit_edit, pad_of
 from dactyl.kits.views.maps import picture
 from dactyl.page_memory import kept
 from dactyl.request_values import ids_in, number_in

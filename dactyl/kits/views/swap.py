@@ -10,10 +10,11 @@ from dactyl.core import kit as core
 from dactyl.core.errors import KitError
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.swap import in_place, in_words, pairs_of
+from dactyl.history.door import Answer
 from dactyl.history.queries import reading
 from dactyl.kits import edits, pieces, queries, shelf_drums
 from dactyl.kits.models import Kit, Pad
-from dactyl.kits.views.answer import Answer, kit_edit, pad_of
+from dactyl.kits.views.answer import kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
 from dactyl.request_values import ids_in, number_in
 

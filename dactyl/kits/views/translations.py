@@ -8,9 +8,10 @@ from dactyl.core.errors import KitError
 from dactyl.core.formats.midi_names import MAX_BYTES, read_names
 from dactyl.core.kinds import free_note
 from dactyl.core.maps import translate
+from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries, ways
 from dactyl.kits.models import Kit, NoteNames, Translation
-from dactyl.kits.views.answer import Answer, find, kit_edit, pad_of
+from dactyl.kits.views.answer import find, kit_edit, pad_of
 from dactyl.kits.views.maps import picture
 from dactyl.page_memory import kept
 from dactyl.request_values import ids_in, number_in, plain

@@ -7,11 +7,12 @@ from django.views.decorators.http import require_GET, require_POST
 
 from dactyl.core import kit as core
 from dactyl.core.compare import compare, restacked
+from dactyl.history.door import Answer
 from dactyl.history.queries import listed, reading
 from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, Version
 from dactyl.kits.staircase import Axis, Staircase, staircase
-from dactyl.kits.views.answer import Answer, find, kit_edit
+from dactyl.kits.views.answer import find, kit_edit
 from dactyl.kits.views.pages import kit_page
 from dactyl.request_values import number_in, plain
 from dactyl.shelf.models import Sample

@@ -7,14 +7,14 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import IntegrityError, connection, transaction
 from django.test.utils import CaptureQueriesContext
 
-from dactyl.bounces.edits import as_played
 from dactyl.core.formats.midi import read_midi, write_midi
+from dactyl.core.maps import translate
 from dactyl.core.parts import structure
 from dactyl.core.parts.part import Event, Part
 from dactyl.history.models import Journal
 from dactyl.kits.models import Kit, NoteNames, Translation, TranslationNote
 from dactyl.kits.tests.test_edits import KitCase, version
-from dactyl.kits.ways import default_notes
+from dactyl.kits.ways import default_notes, translated_notes
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Event as EventRow
 from dactyl.parts.models import Part as PartRow
@@ -336,7 +336,7 @@ class Copies(PartCase):
         self.post("written-for", source=f"names:{names.pk}")
         translation = Translation.objects.create(kit=self.kit, source=f"names:{names.pk}", name="Hall")
         TranslationNote.objects.create(translation=translation, note=99, pad=self.pad, is_sure=True)
-        bounced = as_played(self.kit, PartRow.objects.get(pk=self.row.pk))[0]
+        bounced = translate.played(part_value(self.row), translated_notes(self.kit, translation.source))
         said = self.post(f"translate/for/{self.kit.pk}").json()["said"]
         self.assertIn("4 silent hits left out", said)
         now = PartRow.objects.get(pk=self.row.pk)

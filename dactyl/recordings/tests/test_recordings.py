@@ -106,7 +106,7 @@ class Recordings(KitCase):
         )
         self.assertEqual([track.role for track in Recording.objects.get().tracks.all()], ["kick", "snare"])
         broken = SimpleUploadedFile("Take.zip", data.getvalue()[:200])
-        self.assertContains(self.post("new/", tracks=[broken]), "Take.zip: The zip is damaged", status_code=422)
+        self.assertContains(self.post("new/", tracks=[broken]), "Take.zip: It is damaged or cut short", status_code=422)
 
     def test_hits_are_mended_with_undo_and_a_stale_page_is_told(self):
         recording = self.listened()

@@ -162,7 +162,9 @@ export class RecordingModel extends EventTarget {
         return false;
       }
       const { said, isStale, ...about } = body;
+      const isSame = about.found === this.about.found;
       this.#take(about);
+      if (!isSame) await this.load(); // it was listened to anew since
       this.#say(said, isStale);
       return !isStale;
     });
