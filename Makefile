@@ -32,6 +32,10 @@ chromium:
 test: install chromium  ## all tests, those in the browser too
 	@$(BIN)/python manage.py test --parallel
 
+HAND_SECONDS ?= 3600
+hand: install  ## a hand at random for HAND_SECONDS, with new seeds, against the laws it may not break
+	@HAND_SECONDS=$(HAND_SECONDS) $(BIN)/python manage.py test dactyl.site.tests.test_hand
+
 lint: install node_modules/installed  ## formatting, habits, the direction of imports, types of scripts
 	@npm exec --offline --silent tsc
 	$(BIN)/ruff format --check .
@@ -56,4 +60,4 @@ screenshots: install chromium  ## renew docs/screenshots from the demo
 clean:  ## forget the environment and the built demo
 	rm -rf .venv node_modules data
 
-.PHONY: help demo serve install chromium test lint assets bench screenshots clean
+.PHONY: help demo serve install chromium test hand lint assets bench screenshots clean

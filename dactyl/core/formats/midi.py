@@ -274,7 +274,7 @@ def _about(part: Part) -> list[Timed]:
     timed += [(tick, mido.MetaMessage("set_tempo", tempo=min(tempo, LARGEST_TEMPO))) for tick, tempo in part.tempos]
     timed += _end_mark(part)
     timed += [(section.start_tick, mido.MetaMessage("marker", text=_latin(section.name))) for section in part.sections]
-    return sorted(timed, key=lambda pair: pair[0])
+    return sorted(((tick, message) for tick, message in timed if tick <= part.end_tick), key=lambda pair: pair[0])
 
 
 def _played(part: Part) -> Iterator[Timed]:

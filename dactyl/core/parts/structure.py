@@ -156,6 +156,8 @@ def set_meter(part: Part, bar: int, beats: int | None, unit: int = 4) -> Part:
     """A meter from bar ``bar`` (from 0) on; None takes the change at that bar away. No hit moves."""
     if beats is not None and (beats not in BEATS or unit not in UNITS):
         raise PartError(f"A meter has 1 to {BEATS[-1]} beats of a whole to a 32nd note, such as 4/4 or 7/8.")
+    if bar >= part.bars:
+        raise PartError(f"The part has bars 1 to {part.bars}.")
     tick = tick_of_bar(bar, part.meters, part.ticks_per_beat)
     meters = {at: (at, *meter) for at, *meter in part.meters if at != tick or not tick}
     if beats is not None:
@@ -166,8 +168,9 @@ def set_meter(part: Part, bar: int, beats: int | None, unit: int = 4) -> Part:
 
 def set_section(part: Part, start: int, end: int, name: str) -> Part:
     """Name a stretch; sections that it lies over give way, and an empty name takes them away."""
+    end = min(end, part.loop_ticks)
     if start >= end:
-        raise PartError("A section begins before it ends.")
+        raise PartError("A section begins before it ends, and before the part does.")
     kept = []
     for section in part.sections:
         kept += [

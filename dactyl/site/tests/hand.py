@@ -292,7 +292,7 @@ class Hand(RuleBasedStateMachine):
     @rule(tab=st.sampled_from([0, 1]), dice=DICE)
     def copy_piece(self, tab: int, dice: random.Random) -> None:
         one, other = self.kits
-        pad = dice.choice(list(one.pads.values_list("pk", flat=True)))
+        pad = dice.choice(list(one.pads.values_list("pk", flat=True)) or [0])
         values = {"kit": str(other.pk), "move": dice.choice("01")}
         self.do(self.tabs[tab], Act(one, f"/kits/{one.pk}/pads/{pad}/copy-to/", values, (other,)), dice)
         self.look(self.tabs[tab], other)
