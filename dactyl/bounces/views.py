@@ -32,12 +32,12 @@ from dactyl.history.queries import reading
 from dactyl.kits.models import Kit
 from dactyl.kits.playing import playbook_of
 from dactyl.kits.views.pages import kit_page
-from dactyl.note_naming import middle_c_octave
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
 from dactyl.recordings.models import RecordedPart
-from dactyl.request_values import number_in
+from dactyl.web.note_naming import middle_c_octave
+from dactyl.web.request_values import number_in
 
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
 FORMATS = (("wav", "WAV"), ("flac", "FLAC"))

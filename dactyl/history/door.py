@@ -12,7 +12,7 @@ from django.http import HttpRequest
 from dactyl.core.errors import DactylError
 from dactyl.history.edits import StaleDocument
 from dactyl.history.models import Document, Revision
-from dactyl.request_values import seen_version
+from dactyl.web.request_values import seen_version
 
 Answer = Revision | None | tuple[Revision | None, str]
 """The revision an edit wrote, and what to say of it where its own sentence is not enough."""

@@ -7,6 +7,6 @@ class KeepingConfig(AppConfig):
     def ready(self) -> None:
         from django.conf import settings
 
-        from dactyl.machine_time import give_back
+        from dactyl.web.machine_time import give_back
 
         give_back(settings.MACHINE_ZONE)

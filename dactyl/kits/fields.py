@@ -10,7 +10,7 @@ from dactyl.core import fields as core
 from dactyl.core.errors import KitError
 from dactyl.core.fields import Field
 from dactyl.core.formats.notes import parse_note
-from dactyl.request_values import plain
+from dactyl.web.request_values import plain
 
 Read = Callable[[str], Any]
 

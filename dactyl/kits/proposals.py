@@ -13,9 +13,9 @@ from dactyl.core.stack.propose import propose
 from dactyl.history.edits import edit
 from dactyl.kits.edits.samples import NewPad, Recording
 from dactyl.kits.models import Kit, Proposal
-from dactyl.request_values import number_in
 from dactyl.shelf import queries as shelf_queries
 from dactyl.shelf.models import Sample
+from dactyl.web.request_values import number_in
 
 
 def begin(kit: Kit, samples: Sequence[Sample], pad_id: int | None) -> Proposal:

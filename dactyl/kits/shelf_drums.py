@@ -13,9 +13,9 @@ from dactyl.core import kit as core
 from dactyl.core.stack.kit_from_proposal import kit_of
 from dactyl.core.stack.propose import propose
 from dactyl.kits.pieces import Articulation, Drum
-from dactyl.request_values import number_in
 from dactyl.shelf.models import Sample
 from dactyl.shelf.queries import as_files, search
+from dactyl.web.request_values import number_in
 
 MOST_FOUND, MOST_OF_A_GROUP, MOST_GROUPS = 1500, 300, 60
 DEPTH = 2  # folders that a group has in common

@@ -14,7 +14,7 @@ from dactyl.core.parts.reshape import Reshaped, clip_velocity, held_inside, hits
 from dactyl.core.parts.timing import Grid
 from dactyl.core.units import counted
 from dactyl.parts import models, queries
-from dactyl.request_values import Asked
+from dactyl.web.request_values import Asked
 
 TICKS = (0, 1 << 40)
 NOTES, VELOCITIES, CHANNELS = (0, 127), (1, 127), (0, 15)

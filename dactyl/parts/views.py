@@ -29,11 +29,11 @@ from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes, sheet_rows
 from dactyl.kits.views.pages import kit_page
 from dactyl.kits.ways import default_notes, source_pads, translated_notes
-from dactyl.note_naming import middle_c_octave
-from dactyl.page_memory import kept
 from dactyl.parts import edits, operations, passes, queries, shown
 from dactyl.parts.models import Part, Pass
-from dactyl.request_values import Asked, number_in, plain
+from dactyl.web.note_naming import middle_c_octave
+from dactyl.web.page_memory import kept
+from dactyl.web.request_values import Asked, number_in, plain
 
 RATES_HZ = (8000, 192_000)
 

@@ -29,7 +29,7 @@ from dactyl.parts.models import Part
 from dactyl.recordings import edits, matching, shown
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
-from dactyl.request_values import Asked, number_in, plain
+from dactyl.web.request_values import Asked, number_in, plain
 
 TOMS = tuple(f"tom {n}" for n in range(1, MOST_TRACKS + 1))
 ROLES = tuple(role for each in WEIGHTS for role in (TOMS if each == "tom" else (each,)))

@@ -9,10 +9,10 @@ from django_htmx.http import trigger_client_event
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.units import counted
-from dactyl.request_values import MOST_KEYS, keys_of, number_in
 from dactyl.shelf import edits, queries
 from dactyl.shelf.models import Import, ImportFile, Sample
 from dactyl.shelf.sounds import broken_sounds, pack, ready_sounds
+from dactyl.web.request_values import MOST_KEYS, keys_of, number_in
 
 MOST_SAMPLES = 10_000_000
 

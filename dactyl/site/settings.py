@@ -87,8 +87,8 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "dactyl.site.middleware.PlainErrors",
-    "dactyl.note_naming.NoteNaming",
-    "dactyl.machine_time.InMachineTime",
+    "dactyl.web.note_naming.NoteNaming",
+    "dactyl.web.machine_time.InMachineTime",
     "dactyl.site.middleware.ConsistentReads",
 ]
 ROOT_URLCONF = "dactyl.site.urls"
@@ -101,7 +101,7 @@ TEMPLATES = [
         "OPTIONS": {
             "context_processors": [
                 "django.template.context_processors.request",
-                "dactyl.page_memory.page_token",
+                "dactyl.web.page_memory.page_token",
                 "dactyl.site.views.limits",
             ],
             "builtins": ["dactyl.kits.templatetags.kit_filters", "dactyl.parts.templatetags.transport"],

@@ -137,7 +137,7 @@ class Starting(SimpleTestCase):
 
     def test_times_are_the_machines_whatever_form_its_zone_is_told_in(self):
         moment = "datetime(2026, 7, 1, 12, tzinfo=UTC).astimezone(MachineTime())"
-        code = f"import django; django.setup(); from datetime import *; from dactyl.machine_time import MachineTime; print({moment}, datetime(2026, 7, 1, 12).astimezone())"
+        code = f"import django; django.setup(); from datetime import *; from dactyl.web.machine_time import MachineTime; print({moment}, datetime(2026, 7, 1, 12).astimezone())"
         for zone, wanted in (
             ("CET-1CEST,M3.5.0,M10.5.0/3", "14:00:00+02:00"),
             ("Asia/Tokyo", "21:00:00+09:00"),

@@ -19,7 +19,7 @@ from dactyl.kits import fields
 from dactyl.kits.models import DRAWN, Kit, Pad, Proposal, Take
 from dactyl.kits.queries import CardLayer, PadRow, curve_of
 from dactyl.kits.staircase import Staircase, down_to, staircase, top_above
-from dactyl.note_naming import middle_c_octave
+from dactyl.web.note_naming import middle_c_octave
 
 register = template.Library()
 

@@ -19,7 +19,7 @@ from dactyl.kits.staircase import Axis, axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.kit_pictures import PICTURES as KIT_PICTURES
 from dactyl.kits.views.map_views import PICTURES, picture_context, shown_in
-from dactyl.request_values import ids_in
+from dactyl.web.request_values import ids_in
 
 WAYS = {"note", "map", "surface", "cell", "device_use", "translation", "translation_note"}  # how pads are found
 PLAYED = {"take", "take_sample"}  # tables of which hangs what takes play

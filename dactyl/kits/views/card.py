@@ -11,7 +11,7 @@ from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
 from dactyl.kits.models import DRAWN, Kit, Output, Pad, PieceMic, Surface, Take
 from dactyl.kits.views.map_views import banks_of
-from dactyl.request_values import ids_in, number_in
+from dactyl.web.request_values import ids_in, number_in
 
 SURFACE_PADS = 16
 TABS = {"layers": "Layers", "sound": "Sound", "mics": "Mics", "cuts": "Cuts", "notes": "Notes"}

@@ -13,9 +13,9 @@ from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries, sounding
 from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Take
 from dactyl.kits.views.answer import find, kit_edit, pad_of, pads_of, takes_of
-from dactyl.note_naming import middle_c_octave
-from dactyl.request_values import ids_in
 from dactyl.shelf import queries as shelf_queries
+from dactyl.web.note_naming import middle_c_octave
+from dactyl.web.request_values import ids_in
 
 
 def _value(request: HttpRequest) -> str:

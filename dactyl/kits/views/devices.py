@@ -18,9 +18,9 @@ from dactyl.kits import edits, fields, ways
 from dactyl.kits.models import Device, Kit
 from dactyl.kits.views.map_views import devices_context, picture_links
 from dactyl.kits.views.maps import picture
-from dactyl.note_naming import middle_c_octave
-from dactyl.page_memory import kept
-from dactyl.request_values import number_in, plain
+from dactyl.web.note_naming import middle_c_octave
+from dactyl.web.page_memory import kept
+from dactyl.web.request_values import number_in, plain
 
 
 @require_GET

@@ -14,8 +14,8 @@ from dactyl.history.queries import standing
 from dactyl.kits import queries, ways
 from dactyl.kits.models import Device, DeviceUse, Kit, Map, Surface, Translation
 from dactyl.kits.templatetags.kit_filters import note as note_label
-from dactyl.note_naming import OCTAVES, middle_c_octave
-from dactyl.request_values import number_in
+from dactyl.web.note_naming import OCTAVES, middle_c_octave
+from dactyl.web.request_values import number_in
 
 
 def map_context(kit: Kit, shown: str = "") -> dict[str, Any]:

@@ -19,9 +19,9 @@ from dactyl.kits.views import card
 from dactyl.kits.views.answer import kit_edit, pad_of
 from dactyl.kits.views.map_views import map_context, picture_context, shown_in
 from dactyl.kits.views.pages import kit_page
-from dactyl.note_naming import COOKIE, OCTAVES, middle_c_octave
-from dactyl.page_memory import kept
-from dactyl.request_values import ids_in, number_in, plain
+from dactyl.web.note_naming import COOKIE, OCTAVES, middle_c_octave
+from dactyl.web.page_memory import kept
+from dactyl.web.request_values import ids_in, number_in, plain
 
 MOST_LEARNED = 1024  # notes in one request
 

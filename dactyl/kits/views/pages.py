@@ -17,8 +17,8 @@ from dactyl.kits.staircase import axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import history_context
 from dactyl.kits.views.kit_pictures import PICTURES
-from dactyl.page_memory import kept
 from dactyl.shelf.views import shelf_context
+from dactyl.web.page_memory import kept
 
 WORDS_OF_WORK = {
     "import_files": "Reading files", "make_bounce": "Bouncing", "find_hits": "Listening to a recording", "measure_kit": "Measuring takes",

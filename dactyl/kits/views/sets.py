@@ -8,7 +8,7 @@ from dactyl.core.errors import KitError
 from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, KitSet
 from dactyl.kits.views.pages import kit_page
-from dactyl.request_values import number_in, plain
+from dactyl.web.request_values import number_in, plain
 
 MOVES = (("up", "earlier"), ("down", "later"), ("out", "out"))
 

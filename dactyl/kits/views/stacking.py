@@ -19,9 +19,9 @@ from dactyl.kits.models import Kit, Proposal
 from dactyl.kits.tasks import LISTEN
 from dactyl.kits.views.answer import find, kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
-from dactyl.request_values import ids_in, number_in
 from dactyl.shelf import queries as shelf_queries
 from dactyl.shelf.models import Sample
+from dactyl.web.request_values import ids_in, number_in
 
 MOST_SLICES = 128  # of a loop
 

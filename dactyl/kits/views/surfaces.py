@@ -14,8 +14,8 @@ from dactyl.kits.models import Kit, Surface
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import find, kit_edit, pad_of
 from dactyl.kits.views.maps import picture
-from dactyl.page_memory import kept
-from dactyl.request_values import ids_in, number_in
+from dactyl.web.page_memory import kept
+from dactyl.web.request_values import ids_in, number_in
 
 _name = fields.words("A surface's name", 60)
 

@@ -16,7 +16,7 @@ from dactyl.kits import edits, pieces, queries, shelf_drums
 from dactyl.kits.models import Kit, Pad
 from dactyl.kits.views.answer import kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
-from dactyl.request_values import ids_in, number_in
+from dactyl.web.request_values import ids_in, number_in
 
 ALL_KINDS, SHELF = "all", "shelf"
 

@@ -12,9 +12,9 @@ from dactyl.kits import edits, playing
 from dactyl.kits.models import Kit, Version
 from dactyl.kits.views.swap import tried_drum
 from dactyl.kits.ways import default_notes
-from dactyl.request_values import ids_in
 from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
+from dactyl.web.request_values import ids_in
 
 
 @require_GET

@@ -13,8 +13,8 @@ from dactyl.kits import edits, fields, queries, ways
 from dactyl.kits.models import Kit, NoteNames, Translation
 from dactyl.kits.views.answer import find, kit_edit, pad_of
 from dactyl.kits.views.maps import picture
-from dactyl.page_memory import kept
-from dactyl.request_values import ids_in, number_in, plain
+from dactyl.web.page_memory import kept
+from dactyl.web.request_values import ids_in, number_in, plain
 
 _name = fields.words("A translation's name", 80)
 

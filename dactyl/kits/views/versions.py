@@ -14,8 +14,8 @@ from dactyl.kits.models import Kit, Version
 from dactyl.kits.staircase import Axis, Staircase, staircase
 from dactyl.kits.views.answer import find, kit_edit
 from dactyl.kits.views.pages import kit_page
-from dactyl.request_values import number_in, plain
 from dactyl.shelf.models import Sample
+from dactyl.web.request_values import number_in, plain
 
 MOST_DRAWN = 24  # pads whose steps are drawn over each other
 

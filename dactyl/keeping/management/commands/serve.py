@@ -17,7 +17,6 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.core.wsgi import get_wsgi_application
 from django.db import OperationalError, connection
 
-from dactyl import page_memory
 from dactyl.bounces.store import sweep as sweep_bounces
 from dactyl.core.errors import KitError
 from dactyl.jobs.run import requeue_abandoned
@@ -29,6 +28,7 @@ from dactyl.recordings.edits import sweep as sweep_recordings
 from dactyl.shelf import store
 from dactyl.shelf.models import ImportFile
 from dactyl.shelf.sounds import stop_preparing
+from dactyl.web import page_memory
 
 THREADS = 12
 CONNECTIONS = 500

@@ -21,7 +21,7 @@ from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from django.utils.cache import get_conditional_response, patch_vary_headers
 
-from dactyl.note_naming import middle_c_octave
+from dactyl.web.note_naming import middle_c_octave
 
 PAGES = 64
 TOKEN = "token-of-the-page"  # where a page's token stands, filled in for each reader
