@@ -41,7 +41,7 @@ def rows() -> list[Row]:
             sounds(sound.recipe)
 
     def ours(threads: int) -> None:
-        for _ in render(voices, [1.0] * OUTPUTS, frames, sounds, threads=threads):
+        for _ in render(voices, OUTPUTS, frames, sounds, threads=threads):
             pass
 
     one, floor = against(lambda: ours(1), lambda: _bare_loop(voices, frames, sounds))
@@ -50,7 +50,7 @@ def rows() -> list[Row]:
     few = voices_of(filtered, _part(1000, 60).hits(RATE))
     few_frames = bounce_frames(few, 0)
     heavy, heavy_floor = against(
-        lambda: list(render(few, [1.0] * OUTPUTS, few_frames, sounds)),
+        lambda: list(render(few, OUTPUTS, few_frames, sounds)),
         lambda: _bare_loop(few, few_frames, sounds, has_filter=True),
     )
     return [
@@ -74,7 +74,7 @@ def _writing(playbook: Playbook, part: Part, sounds: "_Sounds") -> Row:
 
         voices = voices_of(playbook, part.hits(RATE))
         frames = bounce_frames(voices, part.end_frame(RATE))
-        rendering = seconds(lambda: deque(render(voices, [1.0] * OUTPUTS, frames, sounds, threads=THREADS), maxlen=0))
+        rendering = seconds(lambda: deque(render(voices, OUTPUTS, frames, sounds, threads=THREADS), maxlen=0))
         both = seconds(whole)
         stems = [soundfile.read(file, dtype="float32", always_2d=True)[0] for file in sorted(out.iterdir())[:2]]
 

@@ -20,6 +20,10 @@ def compare(before: Kit, after: Kit) -> list[str]:
         sentences.append(f"The kit is called {after.name}, not {before.name}")
     for what, table in (("outputs", fields.OUTPUT), ("mics", fields.MIC)):
         sentences += _named(what.removesuffix("s"), getattr(before, what), getattr(after, what), table)
+    sentences += _named("group", before.groups, after.groups, fields.OUTPUT_GROUP)
+    sentences += _members(before, after)
+    if desk := list(_changes(fields.DESK, before, after)):
+        sentences.append(f"Desk: {', '.join(desk)}")
     old = {pad.id: (piece, pad) for piece, pad in before.pads()}
     by_name = {pad.name: pad.id for pad in reversed([pad for _, pad in before.pads()])}
     notes_before, notes_after = before.notes(), after.notes()
@@ -71,6 +75,14 @@ def _named(what: str, before: Sequence, after: Sequence, table: Mapping[str, Fie
             yield f"{what.capitalize()} {row.name}: {', '.join(told)}"
     kept = {row.name for row in after}
     yield from (f"{what.capitalize()} {name} is gone" for name in old if name not in kept)
+
+
+def _members(before: Kit, after: Kit) -> Iterator[str]:
+    old, new = ({name: group.name for group in kit.groups for name in group.outputs} for kit in (before, after))
+    for output in after.outputs:
+        was, now = old.get(output.name, "no group"), new.get(output.name, "no group")
+        if was != now:
+            yield f"Output {output.name}: {was} → {now}"
 
 
 def _pad(was: Piece, old: Pad, piece: Piece, pad: Pad, before: Kit, after: Kit) -> Iterator[str]:

@@ -18,12 +18,15 @@ from dactyl.core.kit import (
     MAX_BANKS,
     MAX_SIDE,
     ROTATIONS,
+    SIDES,
+    STOOL,
     STRENGTHS,
     VOICES,
     ChokeGroup,
     Envelope,
     Filter,
     Kit,
+    Parallel,
     Variation,
 )
 
@@ -159,8 +162,22 @@ MIC: dict[str, Field] = {
     "name": _text("Name", 40),
     "gain_db": _db("Level"),
     "follows_pan": _yes_no("Pan", label="follows the pan", reset=True),
+    "is_ambience": _yes_no("Ambience", label="is ambience"),
 }
-OUTPUT: dict[str, Field] = {"name": _text("Name", 40), "gain_db": _db("Level")}
+OUTPUT: dict[str, Field] = {
+    "name": _text("Name", 40),
+    "gain_db": _db("Level"),
+    "width": _number("Width", 0, 200, scale=100, step=10, digits=0, reset=100, hint="0 mono, 100 as it is"),
+    "balance": _pan("Balance"),
+    "muted": _yes_no("Mute"),
+    "parallel_db": _db("To the parallel bus", is_optional=True, label="To the bus", reset="", hint="Empty: nothing goes there"),
+}  # fmt: skip
+OUTPUT_GROUP: dict[str, Field] = {
+    "name": _text("Name", 40),
+    "gain_db": _db("Level"),
+    "muted": _yes_no("Mute"),
+    "colour": Field(words="Colour", kind=str, choices=COLOURS, reset=""),
+}
 GROUP: dict[str, Field] = {"fade_ms": _ms("Fade", 5000, reset=FADE_MS)}
 MAP: dict[str, Field] = {"name": _text("Name", 60)}
 SURFACE: dict[str, Field] = {
@@ -170,6 +187,18 @@ SURFACE: dict[str, Field] = {
     "banks": _whole("Banks", 1, MAX_BANKS),
 }
 KIT: dict[str, Field] = {"name": _text("Name", 80), "seed": _whole("Seed", 0, 2**31 - 1)}
+DESK: dict[str, Field] = {
+    "master_db": _db("Master"),
+    "side": Field(words="Side", kind=str, choices=SIDES, reset=STOOL),
+    "parallel_is_on": _yes_no("Parallel bus", path="parallel.is_on"),
+    "parallel_threshold_db": _db("Threshold", -96, 0, path="parallel.threshold_db", reset=-24),
+    "parallel_ratio": _number("Ratio", 1, 50, path="parallel.ratio", step=0.5, reset=4, hint="To 1"),
+    "parallel_attack_ms": _ms("Attack", 1000, path="parallel.attack_ms", reset=10),
+    "parallel_release_ms": _ms("Release", 5000, path="parallel.release_ms", reset=120, step=10),
+    "parallel_knee_db": _db("Knee", 0, 48, path="parallel.knee_db", reset=6),
+    "parallel_gain_db": _db("Level of the bus", path="parallel.gain_db", label="Level"),
+}  # fmt: skip
+"""What a kit's desk has beside its channels: fields of the kit."""
 # Fields of their own shape, whose words and limits the forms need all the same.
 PAD_NAME = _text("Name", 60, may_be_empty=True)
 CURVE = Field(words="Velocity curve", kind=str, choices={**{name: name for name in CURVE_EXPONENTS}, DRAWN: DRAWN}, label="Curve", reset="even")  # fmt: skip
@@ -237,7 +266,7 @@ def _reader(names: tuple[tuple[str, Field], ...]) -> Callable[[Sequence[Any]], d
     return to_value
 
 
-_INSIDE = {"envelope": Envelope, "filter": Filter, "variation": Variation}
+_INSIDE = {"envelope": Envelope, "filter": Filter, "variation": Variation, "parallel": Parallel}
 
 
 def row_of(table: Table, value: Any) -> dict[str, Any]:
@@ -261,6 +290,9 @@ def _scaled(number: Any, scale: float) -> Any:
 def check_limits(kit: Kit) -> None:
     """Refuse what no form would accept, by its name. raises : KitError"""
     check(KIT, kit, "the kit")
+    check(DESK, kit, "the desk")
+    for group in kit.groups:
+        check(OUTPUT_GROUP, group, f"group {group.name[:40]}")
     for output in kit.outputs:
         check(OUTPUT, output, f"output {output.name[:40]}")
     for mic in kit.mics:
@@ -358,7 +390,7 @@ def printable(text: str) -> str:
 
 def described() -> Iterator[str]:
     """Lines of the table in docs/formats.md: each field of a kit in a package, with what it takes."""
-    tables = {"Kit": KIT, "Output": OUTPUT, "Mic": MIC, "Piece": PIECE, "Pad": PAD, "Layer": LAYER, "Take": TAKE, "ChokeGroup, MuteGroup": GROUP, "Surface": SURFACE, "NoteMap": MAP}  # fmt: skip
+    tables = {"Kit": KIT, "Output": OUTPUT, "Mic": MIC, "Piece": PIECE, "Pad": PAD, "Layer": LAYER, "Take": TAKE, "OutputGroup": OUTPUT_GROUP, "Kit, desk": DESK, "ChokeGroup, MuteGroup": GROUP, "Surface": SURFACE, "NoteMap": MAP}  # fmt: skip
     for of, table in tables.items():
         for name, field in table.items():
             yield f"| `{field.path or name}` of {of} | {_takes(field)} |"

@@ -12,6 +12,8 @@ CURVE_EXPONENTS = {"soft": 0.6, "even": 1.0, "hard": 1.6}
 ROTATIONS = {"in_turn": "in turn", "random": "random", "no_repeat": "random, no repeat", "all": "all together"}
 FILTERS = {"off": "off", "low": "low pass", "high": "high pass", "band": "band pass"}
 MAIN = "Main"
+STOOL, HALL = "stool", "hall"
+SIDES = {STOOL: "the stool", HALL: "the hall"}
 NOTES = 128
 FADE_MS = 8.0  # of a cut, where no group says otherwise
 MAX_SIDE, MAX_BANKS = 32, 16  # rows or columns, and banks, of a surface
@@ -200,12 +202,43 @@ class Mic:
     name: str
     gain_db: float = 0.0
     follows_pan: bool = True
+    is_ambience: bool = False  # an overhead or a room: left out where the kit is wanted dry
     output: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Output:
+    """A way out of the kit, and its channel on the desk (design rule 16)."""
+
     name: str
+    gain_db: float = 0.0
+    width: float = 1.0  # 0 mono, 1 as it is, 2 twice as wide
+    balance: float = 0.0  # -1..1
+    muted: bool = False
+    parallel_db: float | None = None  # how much of it goes to the parallel bus; None: nothing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OutputGroup:
+    """One handle for several outputs; an output is in one group at most."""
+
+    name: str
+    gain_db: float = 0.0
+    muted: bool = False
+    outputs: tuple[str, ...] = ()
+    colour: str = ""  # a key of fields.COLOURS
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Parallel:
+    """The parallel bus: a compressed copy of what the outputs send to it."""
+
+    is_on: bool = False
+    threshold_db: float = -24.0
+    ratio: float = 4.0
+    attack_ms: float = 10.0
+    release_ms: float = 120.0
+    knee_db: float = 6.0
     gain_db: float = 0.0
 
 
@@ -249,6 +282,10 @@ class Kit:
     seed: int = 0
     surfaces: tuple[Surface, ...] = ()
     maps: tuple[NoteMap, ...] = (NoteMap(),)  # the first is the default one, which parts and files use
+    groups: tuple[OutputGroup, ...] = ()
+    parallel: Parallel = Parallel()
+    master_db: float = 0.0
+    side: str = STOOL  # a key of SIDES: from where it is heard
 
     def __post_init__(self) -> None:
         outputs, mics = {output.name for output in self.outputs}, {mic.name for mic in self.mics}
@@ -262,11 +299,24 @@ class Kit:
         for row in (row for rows in asked for row in rows):
             if row.output is not None and row.output not in outputs:
                 raise KitError(f"{row.name} goes to output {row.output}, which the kit does not have.")
+        self._check_groups(outputs)
         self._check_identity()
         for _, pad in self.pads():
             for layer in pad.layers:
                 for take in layer.takes:
                     _check_take(pad, take, mics)
+
+    def _check_groups(self, outputs: set[str]) -> None:
+        members = [name for group in self.groups for name in group.outputs]
+        if len({group.name for group in self.groups}) < len(self.groups):
+            raise KitError("No two groups of outputs share a name.")
+        if len(set(members)) < len(members):
+            twice = next(name for name, count in Counter(members).items() if count > 1)
+            raise KitError(f"Output {twice[:40]} is in two groups; one at most can hold it.")
+        if strange := next((name for name in members if name not in outputs), None):
+            raise KitError(f"A group names output {strange[:40]}, which the kit does not have.")
+        if self.side not in SIDES:
+            raise KitError(f"{self.side[:40]} is no side that a kit is heard from; stool and hall are.")
 
     def _check_identity(self) -> None:
         """Pads and layers are told apart by id, and a group has one fade, whoever cuts (design rule 3)."""

@@ -17,6 +17,7 @@ from dactyl.kits.models import (
     Mic,
     MuteGroup,
     Output,
+    OutputGroup,
     Pad,
     Piece,
     PieceMic,
@@ -40,7 +41,7 @@ def copy_kit(source: Kit, target: Kit) -> None:
         return type(rows[0]).objects.bulk_create(rows, batch_size=200)
 
     own = {"kit": source}
-    for model in (Output, Mic, ChokeGroup, MuteGroup, Map, Surface, Translation, DeviceUse, Piece, Pad):
+    for model in (OutputGroup, Output, Mic, ChokeGroup, MuteGroup, Map, Surface, Translation, DeviceUse, Piece, Pad):
         _copy(list(model.objects.filter(**own)), ids, create)
     _copy(list(PieceMic.objects.filter(piece__kit=source)), ids, create)
     _copy(list(MapNote.objects.filter(map__kit=source)), ids, create)

@@ -5,6 +5,7 @@ from typing import Any
 from django.db import connection
 
 KIT_OF = {  # table -> the kit of a row of it, as a query of its key
+    "outputgroup": "SELECT kit_id FROM kits_outputgroup WHERE id = {}",
     "output": "SELECT kit_id FROM kits_output WHERE id = {}",
     "mic": "SELECT kit_id FROM kits_mic WHERE id = {}",
     "piece": "SELECT kit_id FROM kits_piece WHERE id = {}",
@@ -18,6 +19,7 @@ KIT_OF = {  # table -> the kit of a row of it, as a query of its key
     "JOIN kits_pad p ON p.id = l.pad_id WHERE t.id = {}",
 }
 OF_ONE_KIT = [  # (table, column, its parent's table, what else tells the kit: a column and its table, or the row's own)
+    ("output", "group_id", "outputgroup", None),
     ("mic", "output_id", "output", None),
     ("piece", "output_id", "output", None),
     ("pad", "piece_id", "piece", None),

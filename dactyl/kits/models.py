@@ -6,7 +6,7 @@ from django.utils import timezone
 
 from dactyl.core.fields import DRAWN
 from dactyl.core.kinds import KINDS
-from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, MAIN, ROTATIONS, VOICES
+from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, MAIN, ROTATIONS, STOOL, VOICES
 from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.history.models import Document
 from dactyl.jobs.models import Job
@@ -17,7 +17,34 @@ class Kit(Document):
     name = models.CharField(max_length=80)
     seed = models.PositiveIntegerField(default=0)
     is_put_away = models.BooleanField(default=False)
+    master_db = models.FloatField(default=0.0)
+    side = models.CharField(max_length=5, default=STOOL)
+    parallel_is_on = models.BooleanField(default=False)
+    parallel_threshold_db = models.FloatField(default=-24.0)
+    parallel_ratio = models.FloatField(default=4.0)
+    parallel_attack_ms = models.FloatField(default=10.0)
+    parallel_release_ms = models.FloatField(default=120.0)
+    parallel_knee_db = models.FloatField(default=6.0)
+    parallel_gain_db = models.FloatField(default=0.0)
     created_at = models.DateTimeField(default=timezone.now)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class OutputGroup(models.Model):
+    """One handle for several outputs."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="output_groups")
+    name = models.CharField(max_length=40)
+    position = models.PositiveIntegerField()
+    gain_db = models.FloatField(default=0.0)
+    muted = models.BooleanField(default=False)
+    colour = models.CharField(max_length=1, blank=True)
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [models.UniqueConstraint(fields=["kit", "name"], name="output_group_name_once")]
 
     def __str__(self) -> str:
         return self.name
@@ -28,6 +55,11 @@ class Output(models.Model):
     name = models.CharField(max_length=40)
     position = models.PositiveIntegerField()
     gain_db = models.FloatField(default=0.0)
+    width = models.FloatField(default=100.0)  # percent
+    balance = models.FloatField(default=0.0)
+    muted = models.BooleanField(default=False)
+    parallel_db = models.FloatField(null=True, blank=True)  # to the parallel bus; null: nothing
+    group = models.ForeignKey(OutputGroup, models.SET_NULL, null=True, blank=True, related_name="outputs")
 
     class Meta:
         ordering = ["position"]
@@ -47,6 +79,7 @@ class Mic(models.Model):
     position = models.PositiveIntegerField()
     gain_db = models.FloatField(default=0.0)
     follows_pan = models.BooleanField(default=False)
+    is_ambience = models.BooleanField(default=False)
     output = models.ForeignKey(Output, models.SET_NULL, null=True, blank=True)
 
     class Meta:

@@ -8,11 +8,11 @@ from typing import Any
 
 from dactyl.core import kit as core
 from dactyl.core.audio.prepare import Recipe
+from dactyl.core.desk.tables import Channel, level
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.play.playbook import ALL_CHANNELS, PadTable, Playbook, Region
-from dactyl.core.units import db_to_gain
+from dactyl.core.play.playbook import ALL_CHANNELS, OutputTable, PadTable, Playbook, Region
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value, pad_notes
 from dactyl.shelf.models import Sample
@@ -48,11 +48,11 @@ def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
 
 def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     """The tables of any kit, or of a version of this one, through this one's notes and outputs."""
-    outputs = kit_value(own, []).outputs
-    playbook = _compiled(value, rate_hz)
+    mine = kit_value(own, [])
+    playbook, desk = _compiled(value, rate_hz), as_tables(_compiled(mine, rate_hz), is_whole=True)
     tables = as_tables(playbook, is_whole=True)
-    main = db_to_gain(outputs[0].gain_db)
-    by = [output.gain / main for output in playbook.outputs]
+    main = level(mine.outputs[0].gain_db) or 1.0
+    by = [level(output.gain_db, is_muted=output.muted) / main for output in value.outputs]
     for pad in tables["pads"]:
         for region in pad["regions"]:
             region["sounds"] = [
@@ -62,8 +62,8 @@ def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     ours = pad_notes(own)
     notes = meeting(ours, pads_of(value))
     lights = {pad: one.id for one in ours for note in one.notes for pad in notes.get(note, ())}
-    named = [{"name": output.name, "gain": db_to_gain(output.gain_db)} for output in outputs]
-    return {**tables, "outputs": named, "notes": notes, "allNotes": True, "lights": lights}
+    shared = {name: desk[name] for name in ("outputs", "parallel")}
+    return {**tables, **shared, "notes": notes, "allNotes": True, "lights": lights}
 
 
 def _compiled(value: core.Kit, rate_hz: int) -> Playbook:
@@ -77,11 +77,18 @@ def as_tables(playbook: Playbook, *, is_whole: bool) -> dict[str, Any]:
     """The tables that player.js reads."""
     return {
         "rate": playbook.rate_hz,
-        "outputs": [{"name": output.name, "gain": output.gain} for output in playbook.outputs],
+        "outputs": [
+            _output(output, channel) for output, channel in zip(playbook.outputs, playbook.desk.channels, strict=True)
+        ],
+        "parallel": asdict(playbook.desk.compressor) if playbook.desk.compressor else None,
         "notes": {note: [playbook.pads[i].id for i in indexes] for note, indexes in playbook.notes.items()},
         "pads": [_pad(pad) for pad in playbook.pads],
         "whole": is_whole,
     }
+
+
+def _output(output: OutputTable, channel: Channel) -> dict[str, Any]:
+    return {"name": output.name, "matrix": channel.matrix, "toBus": channel.to_bus}
 
 
 def _pad(pad: PadTable) -> dict[str, Any]:

@@ -28,6 +28,7 @@ from dactyl.kits.models import (
     Mic,
     MuteGroup,
     Output,
+    OutputGroup,
     Pad,
     Piece,
     PieceMic,
@@ -45,7 +46,7 @@ OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
 def kit_value(
     kit: Kit | int, pad_ids: Collection[int] | None = None, *, instead: dict[int, Sample] | None = None
 ) -> core.Kit:
-    """The kit as the core knows it, whole or with only some of its pads. Twelve queries, eleven where its row is here.
+    """The kit as the core knows it, whole or with only some of its pads. Thirteen queries, twelve where its row is here.
 
     kit : its row, or its key
     instead : for some takes, the sample to hear in the place of their first mic's, as if it had been chosen
@@ -96,8 +97,15 @@ def _kit_value(
     for piece, mic, gain_db in PieceMic.objects.filter(piece__kit=row).values_list("piece", "mic__name", "gain_db"):
         mic_gains[piece].append((mic, gain_db))
     return core.Kit(
-        name=row.name,
-        seed=row.seed,
+        **values_of(fields.KIT, row),
+        **values_of(fields.DESK, row),
+        groups=tuple(
+            core.OutputGroup(
+                **values_of(fields.OUTPUT_GROUP, group),
+                outputs=tuple(output.name for output in outputs if output.group_id == group.pk),
+            )
+            for group in OutputGroup.objects.filter(kit=row)
+        ),
         outputs=tuple(core.Output(**values_of(fields.OUTPUT, output)) for output in outputs),
         mics=tuple(core.Mic(output=output_name.get(mic.output_id), **values_of(fields.MIC, mic)) for mic in mics),
         pieces=tuple(

@@ -13,6 +13,7 @@ from dactyl.kits.models import (
     Mic,
     MuteGroup,
     Output,
+    OutputGroup,
     Pad,
     Piece,
     PieceMic,
@@ -27,6 +28,7 @@ from dactyl.kits.models import (
 TABLES = {
     "kit": Kit,
     "output": Output,
+    "output_group": OutputGroup,
     "mic": Mic,
     "choke": ChokeGroup,
     "mute": MuteGroup,

@@ -52,7 +52,7 @@ def bounce_frames(voices: Sequence[Voice], part_end_frame: int) -> int:
 
 def render(
     voices: Sequence[Voice],
-    gains: Sequence[float],
+    bus_count: int,
     frames: int,
     load_sound: LoadSound,
     *,
@@ -60,12 +60,11 @@ def render(
     block_frames: int | None = None,
     threads: int = 1,
 ) -> Iterator[Block]:
-    """Yield the buses from frame 0 to ``frames``, block by block.
+    """Yield the sums of the buses from frame 0 to ``frames``, block by block: what the desk makes of them comes after it.
 
-    gains : linear, of each bus; it comes after the sum
     block_frames : by default as many as the buses leave room for; a power of two
     """
-    block_frames = block_frames or frames_at_once(len(gains))
+    block_frames = block_frames or frames_at_once(bus_count)
     waiting = sorted(voices, key=lambda voice: voice.start_frame)  # stable: hit order within a frame
     waiting.reverse()
     sounding: list[tuple[int, _Part]] = []
@@ -74,13 +73,13 @@ def render(
             stop = min(frames, start + block_frames)
             while waiting and waiting[-1].start_frame < stop:
                 sounding += _parts(waiting.pop(), bus_of)
-            buses = np.zeros((len(gains), 2, stop - start), np.float32)
-            heard: list[list[_Part]] = [[] for _ in gains]
+            buses = np.zeros((bus_count, 2, stop - start), np.float32)
+            heard: list[list[_Part]] = [[] for _ in buses]
             for bus, part in sounding:
                 heard[bus].append(part)
             jobs = [
-                pool.submit(_mix_bus, bus, gain, parts, start, stop, load_sound)
-                for bus, gain, parts in zip(buses, gains, heard, strict=True)
+                pool.submit(_mix_bus, bus, parts, start, stop, load_sound)
+                for bus, parts in zip(buses, heard, strict=True)
             ]
             for job in jobs:
                 job.result()
@@ -98,9 +97,7 @@ def _parts(voice: Voice, bus_of: BusOf) -> list[tuple[int, _Part]]:
     return [(bus, _Part(voice, sound)) for bus, sound in buses if bus is not None]
 
 
-def _mix_bus(
-    bus: np.ndarray, gain: float, parts: Sequence[_Part], start: int, stop: int, load_sound: LoadSound
-) -> None:
+def _mix_bus(bus: np.ndarray, parts: Sequence[_Part], start: int, stop: int, load_sound: LoadSound) -> None:
     for part in parts:
         voice = part.voice
         first, last = max(start, voice.start_frame), min(stop, voice.last_frame)
@@ -118,8 +115,6 @@ def _mix_bus(
         into = slice(first - start, last - start)
         bus[0, into] += np.float32(voice.gain * part.sound.left) * audio[0]
         bus[1, into] += np.float32(voice.gain * part.sound.right) * audio[-1]
-    if gain != 1.0:
-        bus *= np.float32(gain)
 
 
 def _played(part: _Part, audio: np.ndarray, first: int, last: int) -> np.ndarray:

@@ -13,6 +13,8 @@ import numpy as np
 from dactyl.core.audio.overview import pack_columns
 from dactyl.core.bounce.ahead import ahead
 from dactyl.core.bounce.render import LoadSound, bounce_frames, render, voices_of
+from dactyl.core.desk.stage import Stage
+from dactyl.core.desk.tables import Desk, dry_desk, is_even
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kinds import IN_SCORE_ORDER
@@ -23,10 +25,17 @@ from dactyl.core.units import gain_to_db
 from dactyl.core.wave.write import BYTES_PER_VALUE, WaveWriter
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000)
-GROUPINGS = {"output": "output", "piece": "piece", "pad": "pad", "mic": "mic", "own": "groups of your own"}
+GROUPINGS = {
+    "output": "output",
+    "group": "group of outputs",
+    "piece": "piece",
+    "pad": "pad",
+    "mic": "mic",
+    "own": "groups of your own",
+}
 LONGEST_TEMPLATE = 120
 TEMPLATE_FIELDS = ("number", "name", "kit", "part", "rate")
-MIX = "Mix"
+MIX, PARALLEL = "Mix", "Parallel"
 BLOCKS_AHEAD = 2  # rendered while others are written; 16 MB each
 GroupOf = Callable[[Voice, MicSound], str]
 PICTURE_HOP = 256  # frames reduced to one extreme before the picture's columns are known
@@ -71,11 +80,15 @@ class Stems:
     outputs: tuple[str, ...]  # of each stem, joined by " + "
     buses: dict[tuple[int, str], int]
     stem_of_bus: tuple[int, ...]
-    gains: tuple[float, ...]  # of each bus
     is_mono: tuple[bool, ...]  # of each stem: nothing in it differs from left to right
+    left_out: frozenset[str] = frozenset()  # mics that are not heard
 
-    def bus_of(self, voice: Voice, sound: MicSound) -> int:
-        return self.buses[sound.output, self.group_of(voice, sound)]
+    @property
+    def output_of_bus(self) -> tuple[int, ...]:
+        return tuple(output for output, _ in self.buses)
+
+    def bus_of(self, voice: Voice, sound: MicSound) -> int | None:
+        return None if sound.mic in self.left_out else self.buses[sound.output, self.group_of(voice, sound)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +105,7 @@ class Order:
     name_template: str = "{number} {name}"
     names: tuple[tuple[str, str], ...] = ()  # what else the template may name: kit, part
     seed: int = 0
+    is_dry: bool = False  # each output as it leaves the kit, without ambience (design rule 18)
 
     def __post_init__(self) -> None:
         rest = self.name_template
@@ -123,9 +137,11 @@ def bounce(
         raise BounceError("Nothing in this part sounds on this kit. Give its notes to pads, or choose another part.")
     frames = bounce_frames(voices, part.end_frame(playbook.rate_hz))
     stems = arrange(playbook, voices, order)
-    names = [*stems.names, *([MIX] if order.has_mix else [])]
+    stage = Stage(desk_of(playbook, order), stems.output_of_bus)
+    own = [*stems.names, *([PARALLEL] if stage.has_bus else [])]
+    names = [*own, *([MIX] if order.has_mix else [])]
     files = stem_files(names, order, playbook.rate_hz)
-    is_mono = [*(mono and order.mono_where_mono for mono in stems.is_mono), False]
+    is_mono = [*(mono and order.mono_where_mono for mono in stems.is_mono), False, False]
     tracks = [
         StemFile(name, folder / file, playbook.rate_hz, order, frames, number, channels=1 if is_mono[number] else 2)
         for number, (name, file) in enumerate(zip(names, files, strict=True))
@@ -134,9 +150,11 @@ def bounce(
     begins = _begins(voices, stems)
     try:
         with ThreadPoolExecutor(threads) as pool:
-            blocks = render(voices, stems.gains, frames, load_sound, bus_of=stems.bus_of, threads=threads)
+            blocks = render(voices, len(stems.buses), frames, load_sound, bus_of=stems.bus_of, threads=threads)
             for block in ahead(blocks, BLOCKS_AHEAD):
-                audio = list(gather(block.buses, stems.stem_of_bus, len(stems.names)))
+                is_last = block.start_frame + block.buses.shape[2] >= frames
+                left, parallel = stage.process(block.buses, is_last=is_last, each=pool.map)
+                audio = [*gather(left, stems.stem_of_bus, len(stems.names)), *([] if parallel is None else [parallel])]
                 list(pool.map(StemFile.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
                 done = min(frames, block.start_frame + block.buses.shape[2])
                 yield BounceProgress(
@@ -146,7 +164,7 @@ def bounce(
     finally:
         for track in tracks:
             track.close()
-    outputs = [*stems.outputs, MIX]
+    outputs = [*stems.outputs, *([PARALLEL] if stage.has_bus else []), MIX]
     whole = tuple((name, len(b), len(b)) for name, b in begins.items())
     yield BounceProgress(frames, frames, whole, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
 
@@ -155,34 +173,50 @@ def _begins(voices: Sequence[Voice], stems: Stems) -> dict[str, list[int]]:
     """The frames, rising, at which the voices of each stem begin."""
     begins: dict[str, list[int]] = {name: [] for name in stems.names}
     for voice in voices:
-        for name in {stems.group_of(voice, sound) for sound in voice.sounds}:
+        for name in {stems.group_of(voice, sound) for sound in voice.sounds if sound.mic not in stems.left_out}:
             begins[name].append(voice.start_frame)
     return {name: sorted(frames) for name, frames in begins.items()}
 
 
 def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
     """Stems in the order of the outputs or the pads, or of the desk; only those that a voice goes to."""
-    group_of = _group_of(playbook, order)
-    heard = [(sound.output, group_of(voice, sound), voice, sound) for voice in voices for sound in voice.sounds]
+    group_of, left_out = _group_of(playbook, order), playbook.ambience if order.is_dry else frozenset()
+    heard = [
+        (sound.output, group_of(voice, sound), voice, sound)
+        for voice in voices
+        for sound in voice.sounds
+        if sound.mic not in left_out
+    ]
     buses = {(output, group) for output, group, _, _ in heard}
     names = _in_order(playbook, order, {group for _, group in buses}, heard)
     ordered = sorted(buses, key=lambda bus: (names.index(bus[1]), bus[0]))
-    sided = {group for _, group, _, sound in heard if sound.recipe.channels > 1 or sound.left != sound.right}
+    desk = desk_of(playbook, order)
+    sided = {
+        group
+        for output, group, _, sound in heard
+        if sound.recipe.channels > 1 or sound.left != sound.right or not is_even(desk.channels[output].matrix)
+    }
     return Stems(
         group_of=group_of,
         names=tuple(names),
         outputs=tuple(" + ".join(playbook.outputs[o].name for o, group in ordered if group == name) for name in names),
         buses={bus: number for number, bus in enumerate(ordered)},
         stem_of_bus=tuple(names.index(group) for _, group in ordered),
-        gains=tuple(playbook.outputs[output].gain for output, _ in ordered),
         is_mono=tuple(name not in sided for name in names),
+        left_out=left_out,
     )
+
+
+def desk_of(playbook: Playbook, order: Order) -> Desk:
+    """What is done to the outputs of this bounce."""
+    return dry_desk(len(playbook.outputs)) if order.is_dry else playbook.desk
 
 
 def _group_of(playbook: Playbook, order: Order) -> GroupOf:
     own = dict(order.groups)
     return {
         "output": lambda voice, sound: playbook.outputs[sound.output].name,
+        "group": lambda voice, sound: playbook.outputs[sound.output].group or playbook.outputs[sound.output].name,
         "piece": lambda voice, sound: voice.pad.piece,
         "pad": lambda voice, sound: voice.pad.name,
         "mic": lambda voice, sound: sound.mic,
@@ -191,8 +225,12 @@ def _group_of(playbook: Playbook, order: Order) -> GroupOf:
 
 
 def _in_order(playbook: Playbook, order: Order, groups: set[str], heard: Sequence[tuple]) -> list[str]:
-    if order.by == "output":
-        known = [output.name for output in playbook.outputs]
+    if order.by in ("output", "group"):
+        known = list(
+            dict.fromkeys(
+                getattr(one, "group" if order.by == "group" else "name") or one.name for one in playbook.outputs
+            )
+        )
     else:
         known = list(dict.fromkeys([getattr(pad, order.by, pad.piece) for pad in playbook.pads]))
     names = [name for name in known if name in groups] + sorted(groups - set(known))
@@ -205,11 +243,11 @@ def _in_order(playbook: Playbook, order: Order, groups: set[str], heard: Sequenc
     return sorted(names, key=lambda name: ranks[name])
 
 
-def gather(buses: np.ndarray, stem_of_bus: Sequence[int], count: int) -> np.ndarray:
-    """Add the buses of each stem, in order: (buses, 2, frames) -> (stems, 2, frames)."""
+def gather(buses: Sequence[np.ndarray], stem_of_bus: Sequence[int], count: int) -> Sequence[np.ndarray]:
+    """Add the buses of each stem, in order: arrays of (2, frames)."""
     if len(buses) == count:
         return buses
-    stems = np.zeros((count, *buses.shape[1:]), np.float32)
+    stems = np.zeros((count, *buses[0].shape), np.float32)
     for bus, stem in zip(buses, stem_of_bus, strict=True):
         stems[stem] += bus
     return stems

@@ -8,6 +8,7 @@ import numpy as np
 
 from dactyl.core.audio.filter import filter_table
 from dactyl.core.audio.prepare import Recipe
+from dactyl.core.desk.tables import compile_desk
 from dactyl.core.kit import (
     CURVE_EXPONENTS,
     FADE_MS,
@@ -40,6 +41,7 @@ VELOCITIES = range(1, MAX_VELOCITY + 1)
 
 def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
     pads, notes, notes_of = [], {}, kit.notes()
+    group_of = {name: group.name for group in kit.groups for name in group.outputs}
     for index, (piece, pad) in enumerate(kit.pads()):
         own = notes_of.get(pad.id, ())
         pads.append(_compile_pad(kit, piece, pad, own, rate_hz))
@@ -49,8 +51,10 @@ def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
         rate_hz=rate_hz,
         pads=tuple(pads),
         notes={note: tuple(indexes) for note, indexes in sorted(notes.items())},
-        outputs=tuple(OutputTable(output.name, db_to_gain(output.gain_db)) for output in kit.outputs),
+        outputs=tuple(OutputTable(output.name, group_of.get(output.name, "")) for output in kit.outputs),
         seed=kit.seed,
+        desk=compile_desk(kit, rate_hz),
+        ambience=frozenset(mic.name for mic in kit.mics if mic.is_ambience),
     )
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from dactyl.core.audio.filter import FilterTable
 from dactyl.core.audio.prepare import Recipe
+from dactyl.core.desk.tables import Desk, dry_desk
 
 ALL_CHANNELS = (0, 15)
 EVEN = tuple(range(1, 128))
@@ -113,7 +114,7 @@ class PadTable:
 @dataclass(frozen=True, slots=True)
 class OutputTable:
     name: str
-    gain: float = 1.0
+    group: str = ""  # of outputs, where it is in one
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,10 +124,14 @@ class Playbook:
     notes: dict[int, tuple[int, ...]]  # note -> indexes into pads
     outputs: tuple[OutputTable, ...]
     seed: int = 0
+    desk: Desk = Desk(())  # a channel for each output; nothing: each leaves as it is
+    ambience: frozenset[str] = frozenset()  # mics that are left out where the kit is wanted dry
     by_id: dict[int, int] = field(default_factory=dict, compare=False)  # pad id -> index into pads
 
     def __post_init__(self) -> None:
         self.by_id.update((pad.id, index) for index, pad in enumerate(self.pads))
+        if not self.desk.channels:
+            object.__setattr__(self, "desk", dry_desk(len(self.outputs)))
 
     @property
     def draws(self) -> bool:

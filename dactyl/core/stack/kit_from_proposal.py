@@ -39,7 +39,8 @@ def kit_of(proposal: Proposal, name: str, samples: Mapping[str, Sample], onsets:
     return Kit(
         name=name,
         pieces=tuple(pieces),
-        mics=tuple(Mic(name=mic, follows_pan=mic in PLAIN_MICS) for mic in mics) or (Mic(name="close"),),
+        mics=tuple(Mic(name=mic, follows_pan=mic in PLAIN_MICS, is_ambience=mic not in PLAIN_MICS) for mic in mics)
+        or (Mic(name="close"),),
         maps=(NoteMap(notes=tuple(notes.items())),),
     )
 

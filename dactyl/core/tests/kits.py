@@ -2,7 +2,12 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 
+import numpy as np
+
+from dactyl.core.bounce.render import Block
+from dactyl.core.desk.stage import Stage
 from dactyl.core.kit import ChokeGroup, Kit, Layer, NoteMap, Output, Pad, Piece, Sample, Take
+from dactyl.core.play.playbook import Playbook
 
 RATE = 48_000
 _ids = iter(range(1, 1_000_000))
@@ -50,3 +55,12 @@ def map_of(notes: Mapping[int, Sequence[int]]) -> NoteMap:
 
 
 CHOKE_A = ChokeGroup(letter="A", fade_ms=8)
+
+
+def leaving(playbook: Playbook, blocks: Iterable[Block], frames: int) -> list[np.ndarray]:
+    """What leaves the desk of the outputs: (2, frames) of each, and of the parallel bus where there is one."""
+    stage, parts = Stage(playbook.desk, range(len(playbook.outputs))), []
+    for block in blocks:
+        left, beside = stage.process(block.buses, is_last=block.start_frame + block.buses.shape[2] >= frames)
+        parts.append([*left, *([] if beside is None else [beside])])
+    return [np.concatenate(of_one, axis=1) for of_one in zip(*parts, strict=True)]

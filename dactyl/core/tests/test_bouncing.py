@@ -22,7 +22,7 @@ from dactyl.core.formats.notes import note_label, parse_note, relabelled
 from dactyl.core.kit import Envelope, Filter, Variation
 from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.tests.kits import CHOKE_A, RATE, kit, pad
+from dactyl.core.tests.kits import CHOKE_A, RATE, kit, leaving, pad
 
 
 def noise(recipe) -> np.ndarray:
@@ -52,7 +52,7 @@ def reference(playbook, hits, frames) -> np.ndarray:
                         shape, n if voice.released_frame is None else min(at, voice.released_frame) - voice.start_frame
                     )
                     stems[sound.output, side, at] += voice.gain * gain * level * faded(voice.fades, at) * value
-    return stems * np.array([output.gain for output in playbook.outputs])[:, None, None]
+    return stems * np.array([channel.matrix[0] for channel in playbook.desk.channels])[:, None, None]
 
 
 def faded(fades, at) -> float:
@@ -102,9 +102,9 @@ class Rendering(SimpleTestCase):
     def rendered(self, a_kit, hits, **how):
         playbook = compile_kit(a_kit, RATE)
         voices = voices_of(playbook, hits)
-        gains = [output.gain for output in playbook.outputs]
-        blocks = render(voices, gains, bounce_frames(voices, 1000), noise, **how)
-        return playbook, np.concatenate([block.buses for block in blocks], axis=2)
+        frames = bounce_frames(voices, 1000)
+        blocks = render(voices, len(playbook.outputs), frames, noise, **how)
+        return playbook, np.stack(leaving(playbook, blocks, frames))
 
     def test_stems_are_the_reference(self):
         for a_kit, hits in [(self.plain, self.hits), (self.shaped, self.held)]:
@@ -126,7 +126,7 @@ class Rendering(SimpleTestCase):
         for by, names in [("output", ("Main", "Kick")), ("piece", ("kick", "closed", "open")), ("mic", ("close",))]:
             stems = arrange(playbook, voices, Order(bits="32f", by=by))
             self.assertEqual(stems.names, names)
-            (block,) = render(voices, stems.gains, bounce_frames(voices, 0), noise, bus_of=stems.bus_of)
+            (block,) = render(voices, len(stems.buses), bounce_frames(voices, 0), noise, bus_of=stems.bus_of)
             mixes[by] = mix_of(gather(block.buses, stems.stem_of_bus, len(names)))
         for mix in mixes.values():
             self.assertLess(np.abs(mix - mixes["output"]).max(), 1e-6)

@@ -41,7 +41,7 @@ from dactyl.core.kit import (
 )
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit, curve_table, layer_gains
-from dactyl.core.tests.kits import CHOKE_A, RATE, map_of, map_of_pads, noted
+from dactyl.core.tests.kits import CHOKE_A, RATE, leaving, map_of, map_of_pads, noted
 from dactyl.core.wave.chunks import chunks_of, missing_bytes
 from dactyl.core.wave.read import read_sound
 from dactyl.core.wave.tags import read_tags
@@ -123,8 +123,8 @@ def rendered(source) -> dict[str, np.ndarray]:
     source.check(skip_bad=False)
     book = source.compile(RATE, seed=None)
     voices = voices_of(book, HITS)
-    blocks = list(render(voices, [o.gain for o in book.outputs], bounce_frames(voices, 0), source.loader()))
-    buses = np.concatenate([block.buses for block in blocks], axis=2)
+    frames = bounce_frames(voices, 0)
+    buses = leaving(book, render(voices, len(book.outputs), frames, source.loader()), frames)
     return {output.name: bus for output, bus in zip(book.outputs, buses, strict=True)}
 
 

@@ -24,6 +24,7 @@ from dactyl.kits.models import (
     Mic,
     MuteGroup,
     Output,
+    OutputGroup,
     Pad,
     Piece,
     PieceMic,
@@ -62,9 +63,11 @@ class Writer:
     def write(self, value: core.Kit) -> dict[int, Pad]:
         """Returns the rows of the pads, by their ids in ``value``. About twenty statements, whatever the kit's size."""
         pads = [pad for _, pad in value.pads()]
+        self._desk(value)
         self._outputs = self._known(
-            Output, value.outputs, lambda output, n: {**row_of(fields.OUTPUT, output), "position": n}
-        )
+            Output, value.outputs,
+            lambda output, n: {**row_of(fields.OUTPUT, output), "position": n, "group_id": self._group_of.get(output.name)},
+        )  # fmt: skip
         self._mics = self._known(
             Mic, value.mics,
             lambda mic, n: {**row_of(fields.MIC, mic), "position": n, "output_id": self._output(mic.output)},
@@ -93,6 +96,20 @@ class Writer:
         self._change.update_each((rows[pad.id], _sound_columns(pad)) for pad in pads)
         self._takes(pads, rows)
         self._change.touch(*(row.pk for row in rows.values()))
+
+    def _desk(self, value: core.Kit) -> None:
+        """Groups of outputs, the parallel bus and the master: of a kit that comes whole."""
+        self._group_of: dict[str, int] = {}
+        if self._keeps:
+            return
+        self._change.update(self._kit, **row_of(fields.DESK, value))
+        self._change.delete_all(list(OutputGroup.objects.filter(kit=self._kit)))
+        made = self._change.create_all([
+            OutputGroup(kit=self._kit, position=number, **row_of(fields.OUTPUT_GROUP, group))
+            for number, group in enumerate(value.groups)
+        ])  # fmt: skip
+        for row, group in zip(made, value.groups, strict=True):
+            self._group_of |= dict.fromkeys(group.outputs, row.pk)
 
     def _known(self, model: type[Model], values: Sequence, columns: Callable[[Any, int], dict]) -> dict[str, int]:
         """Keys of outputs or mics by name: those the kit has are set, the others made."""

@@ -7,7 +7,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from dactyl.core.errors import KitError
-from dactyl.core.fields import KIT
+from dactyl.core.fields import DESK, KIT
 from dactyl.core.kit import MAIN
 from dactyl.core.units import counted
 from dactyl.history.edits import edit
@@ -17,7 +17,7 @@ from dactyl.kits.models import Kit, Map, Mic, Output, Pad, Piece
 from dactyl.shelf.store import with_reserve
 
 FIRST_PADS = 16
-FIRST_MICS = (("close", True), ("overhead", False), ("room", False))
+FIRST_MICS = (("close", True), ("overhead", False), ("room", False))  # and whether it is heard where the pad is panned
 
 
 def create_kit(name: str, pads: int = FIRST_PADS) -> Kit:
@@ -25,7 +25,7 @@ def create_kit(name: str, pads: int = FIRST_PADS) -> Kit:
     with transaction.atomic():
         kit = bare_kit(name)
         for position, (mic, follows) in enumerate(FIRST_MICS):
-            Mic.objects.create(kit=kit, name=mic, position=position, follows_pan=follows)
+            Mic.objects.create(kit=kit, name=mic, position=position, follows_pan=follows, is_ambience=not follows)
         pieces = Piece.objects.bulk_create([Piece(kit=kit, position=10 * n) for n in range(pads)])
         Pad.objects.bulk_create([Pad(kit=kit, piece=piece, position=piece.position) for piece in pieces])
     return kit
@@ -86,6 +86,6 @@ def duplicate_kit(kit: Kit) -> Kit:
     """A copy with a history of its own, under the next number; it plays the same, chance included."""
     with transaction.atomic():
         name = _next_name(kit.name)
-        copy = Kit.objects.create(name=name, seed=kit.seed)
+        copy = Kit.objects.create(name=name, seed=kit.seed, **{field: getattr(kit, field) for field in DESK})
         copy_kit(kit, copy)
     return copy

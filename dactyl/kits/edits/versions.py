@@ -20,6 +20,7 @@ from dactyl.kits.models import (
     Mic,
     MuteGroup,
     Output,
+    OutputGroup,
     Piece,
     Surface,
     TranslationNote,
@@ -72,7 +73,7 @@ def go_back(version: Version, seen: int) -> Revision | None:
     with edit(kit, seen, f"Gone back to {version}") as change:
         translated = list(TranslationNote.objects.filter(translation__kit=kit))
         uses = list(DeviceUse.objects.filter(kit=kit).select_related("surface", "map"))
-        for model in (Piece, Surface, Mic, Output, ChokeGroup, MuteGroup):
+        for model in (Piece, Surface, Mic, Output, OutputGroup, ChokeGroup, MuteGroup):
             change.delete_all(list(model.objects.filter(kit=kit)))
         change.delete_all(list(Map.objects.filter(kit=kit, is_default=False)))
         change.update(kit, name=value.name, seed=value.seed)

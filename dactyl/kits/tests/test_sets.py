@@ -41,7 +41,7 @@ class Sets(KitCase):
             {sound[4] for pad in book["pads"] for region in pad["regions"] for sound in region["sounds"]}, {0}
         )
         own = self.client.get(f"/kits/{self.other.pk}/playbook/48000/").json()
-        gain = own["outputs"][0]["gain"] / db_to_gain(self.kit.outputs.first().gain_db)
+        gain = own["outputs"][0]["matrix"][0] / db_to_gain(self.kit.outputs.first().gain_db)
         (here,), (there,) = (
             [row["regions"][0]["sounds"][0] for row in of["pads"] if row["regions"]] for of in (book, own)
         )

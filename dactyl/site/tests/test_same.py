@@ -11,10 +11,24 @@ from dactyl.core.audio.interpolate import kernel
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.stems import mix_of
-from dactyl.core.kit import Envelope, Filter, Kit, Layer, Mic, MuteGroup, Output, Pad, Piece, Take, Variation
+from dactyl.core.kit import (
+    Envelope,
+    Filter,
+    Kit,
+    Layer,
+    Mic,
+    MuteGroup,
+    Output,
+    OutputGroup,
+    Pad,
+    Parallel,
+    Piece,
+    Take,
+    Variation,
+)
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.tests.kits import CHOKE_A, RATE, map_of_pads, noted, sample
+from dactyl.core.tests.kits import CHOKE_A, RATE, leaving, map_of_pads, noted, sample
 from dactyl.kits.playing import as_tables
 from dactyl.site.tests.served import BrowserCase, open_page, open_window, server
 
@@ -103,6 +117,15 @@ FILTERED = kit(
     ),
     replace(pad("enveloped", 46, filter=Filter(kind="low", cutoff_hz=800)), is_held=True, envelope=HELD),
 )
+DESK = replace(
+    kit(pad("kick", 36), pad("snare", 38, output="Two", frames=9000), pad("hat", 42, output="Two")),
+    outputs=(
+        Output(name="Main", gain_db=-2.0, width=0.0, balance=-0.3, parallel_db=-3.0),
+        Output(name="Two", width=1.7, parallel_db=0.0), Output(name="Air", gain_db=1.0, balance=0.5),
+    ),
+    groups=(OutputGroup(name="Drums", gain_db=2.0, outputs=("Main", "Two")),),
+    parallel=Parallel(is_on=True, threshold_db=-30.0, ratio=8.0, gain_db=3.0), master_db=-1.5, side="hall",
+)  # fmt: skip
 STRAYING = kit(
     pad("varied", 36, variation=Variation(tune_cents=40, gain_db=2, pan=0.4, delay_ms=7), choke=CHOKE_A),
     pad("range", (38, 40, 50), root=40, cents_per_key=100.0),
@@ -137,6 +160,7 @@ class Same(BrowserCase):
                 ("plain", with_companion(PLAIN), -100),
                 ("filtered", FILTERED, -100),
                 ("straying", STRAYING, -100),
+                ("desk", DESK, -100),
             ]:
                 with self.subTest(name):
                     expected, heard = self.both(page, a_kit, hits(a_kit, len(name)))
@@ -150,8 +174,7 @@ class Same(BrowserCase):
         book = compile_kit(a_kit, RATE)
         voices = voices_of(book, played)
         frames = bounce_frames(voices, 0)
-        blocks = render(voices, [output.gain for output in book.outputs], frames, sound_of)
-        mix = np.concatenate([mix_of(list(block.buses)) for block in blocks], axis=1)
+        mix = mix_of(leaving(book, render(voices, len(book.outputs), frames, sound_of), frames))
         recipes = {s.recipe.key: s.recipe for p in book.pads for region in p.regions for s in region.sounds}
         sounds = [
             {"key": key, "data": [packed(channel) for channel in sound_of(recipe)]} for key, recipe in recipes.items()

@@ -17,6 +17,7 @@ export class Unwritten {
   #say;
   #isSending = false;
   /** The passes of this tab, by name. @type {Map<string, Taken>} */ #own = new Map();
+  /** Passes of others, by name, that this tab waits for. @type {Set<string>} */ #waiting = new Set();
   /** What gives the lock of a pass back. @type {Map<string, () => void>} */ #locks = new Map();
 
   /** @param {{ model: import("./model.js").PartModel | null }} part @param {(text: string, isWarning: boolean) => void} say */
@@ -29,7 +30,7 @@ export class Unwritten {
 
   /** @template {{ name: string }} T @param {T} pass that this tab begins to play @returns {T} */
   begun(pass) {
-    this.#claim(pass.name);
+    this.#hold(pass.name);
     return pass;
   }
 
@@ -51,26 +52,27 @@ export class Unwritten {
     this.dropped(pass);
   }
 
-  /** @returns {Promise<boolean>} whether the pass is this tab's: no other holds it */
-  #claim(name) {
-    if (this.#locks.has(name)) return Promise.resolve(true);
-    return new Promise((resolve) => {
-      navigator.locks.request(KEPT + name, { ifAvailable: true }, (lock) => {
-        resolve(Boolean(lock));
-        return lock && new Promise((release) => this.#locks.set(name, () => release(null)));
+  /** Passes of the open part that another tab plays become this one's once that tab is gone. */
+  #waitForOthers(playing) {
+    const names = Object.keys(localStorage).filter((key) => key.startsWith(KEPT)).map((key) => key.slice(KEPT.length)); // prettier-ignore
+    const kept = (name) => JSON.parse(localStorage.getItem(KEPT + name) ?? "{}");
+    const isMeant = (name) => kept(name).part === this.#part.model?.id;
+    for (const name of names) {
+      if (this.#own.has(name) || this.#waiting.has(name) || !isMeant(name)) continue;
+      this.#waiting.add(name);
+      this.#hold(name, () => {
+        this.#waiting.delete(name);
+        if (!isMeant(name)) return false; // it was written meanwhile, or another part is open
+        this.#own.set(name, kept(name));
+        setTimeout(() => this.send(playing));
+        return true;
       });
-    });
+    }
   }
 
-  /** Passes of the open part whose tab is gone become this one's. */
-  async #takeOver() {
-    const names = Object.keys(localStorage).filter((key) => key.startsWith(KEPT)).map((key) => key.slice(KEPT.length)); // prettier-ignore
-    for (const name of names) {
-      const isMeant = () => JSON.parse(localStorage.getItem(KEPT + name) ?? "{}").part === this.#part.model?.id;
-      if (this.#own.has(name) || !isMeant() || !(await this.#claim(name))) continue;
-      if (isMeant()) this.#own.set(name, JSON.parse(localStorage.getItem(KEPT + name)));
-      else this.dropped(/** @type {Taken} */ ({ name })); // it was written meanwhile
-    }
+  /** Hold the lock of a pass, once it is free, if it is wanted then. @param {() => boolean} isWanted */
+  #hold(name, isWanted = () => true) {
+    navigator.locks.request(KEPT + name, () => isWanted() && new Promise((release) => this.#locks.set(name, () => release(null))));
   }
 
   /** What was played of the open part, as its hits are held. @returns {import("./table.js").Hit[]} */
@@ -95,7 +97,7 @@ export class Unwritten {
     if (this.#isSending) return; // the pass that just ended is come to as well
     this.#isSending = true;
     try {
-      await this.#takeOver();
+      this.#waitForOthers(playing);
       for (let pass = this.#next(playing); pass; pass = this.#next(playing)) {
         if (!(await this.#write(pass))) return this.#wait(playing);
         this.#forget(pass);

@@ -74,11 +74,11 @@ export class RecordingModel extends EventTarget {
       const at = mend?.[4] ?? level;
       return {
         track: track.id, place, mend: mend?.[0] ?? null, time: mend?.[3] ?? time, level: at, sure: mend ? 1 : confidence, why: this.#reasons[why],
-        velocity: mend?.[5] ?? loud(at), isTaken: mend ? mend[2] : confidence >= sure && level >= (softest ?? -Infinity), isByHand: Boolean(mend),
+        velocity: velocity ?? mend?.[5] ?? loud(at), isTaken: mend ? mend[2] : confidence >= sure && level >= (softest ?? -Infinity), isByHand: Boolean(mend),
       }; // prettier-ignore
     });
     for (const [mend, place, isTaken, time, level, own] of track.mends)
-      if (place === null) strokes.push({ track: track.id, place, mend, time, level, sure: 1, why: "put in by hand", velocity: own ?? loud(level ?? hard), isTaken, isByHand: true });
+      if (place === null) strokes.push({ track: track.id, place, mend, time, level, sure: 1, why: "put in by hand", velocity: velocity ?? own ?? loud(level ?? hard), isTaken, isByHand: true });
     strokes.sort((a, b) => a.time - b.time);
     this.strokes.set(track.id, strokes);
   }

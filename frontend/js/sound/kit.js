@@ -4,12 +4,14 @@ export class KitTables {
   /** @type {Map<string, [pad: number, fade: number][]>} */ listeners = new Map();
   /** @type {Record<string, number[]>} */ notes = {};
   outputs = [];
+  /** @type {import("./desk.js").Compressor | null} */ parallel = null;
 
   /** Take over a playbook, whole or of some pads. @param {import("./player.js").Playbook} book */
   take(book) {
     if (book.whole) this.pads.clear();
     for (const pad of book.pads) this.pads.set(pad.id, pad);
     this.outputs = book.outputs;
+    this.parallel = book.parallel ?? null;
     if (book.whole || book.allNotes) this.notes = book.notes;
     else this.#renote(book);
     this.listeners.clear();

@@ -9,7 +9,7 @@
  *   listens?: [string, number][], cutsItself: boolean, companions?: [number, number][], channels?: [number, number], maxVoices: number,
  *   limitFade: number, held?: boolean, envelope?: object, filter?: object, variation?: object,
  *   centsPerKey?: number, root?: number }} Pad
- * @typedef {{ outputs: {name: string, gain: number}[], notes: Record<string, number[]>, pads: Pad[], whole: boolean, allNotes?: boolean }} Playbook
+ * @typedef {{ outputs: import("./desk.js").OutputRow[], parallel?: import("./desk.js").Compressor | null, notes: Record<string, number[]>, pads: Pad[], whole: boolean, allNotes?: boolean }} Playbook
  */
 import { KitTables } from "./kit.js";
 import { beginVoice, cut, lastFrame, mixVoice, release } from "./voice.js";
@@ -46,6 +46,10 @@ export class Player {
 
   get outputs() {
     return this.#kit.outputs;
+  }
+
+  get parallel() {
+    return this.#kit.parallel;
   }
 
   /** Tables of another kit, to be flipped to. @param {string} key @param {Playbook} book */
@@ -231,16 +235,12 @@ export class Player {
   }
 
   /**
-   * Add what sounds in frames `first .. first + count` to the buses, and forget the voices that ended.
+   * Add what sounds in frames `first .. first + count` to the buses, and forget the voices that ended; desk.js comes after it.
    * @param {Float32Array[][]} buses one pair of channels for each output
    */
   mix(buses, first, count) {
     for (const voice of this.voices) mixVoice(voice, this.sounds, this.kernel, buses, first, count);
     this.voices = this.voices.filter((voice) => lastFrame(voice) > first + count);
-    buses.forEach((bus, number) => {
-      const gain = Math.fround(this.outputs[number]?.gain ?? 1);
-      if (gain !== 1) for (const channel of bus) for (let i = 0; i < count; i++) channel[i] *= gain;
-    });
   }
 }
 

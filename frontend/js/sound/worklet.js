@@ -1,5 +1,6 @@
 /** The player on the audio thread: takes messages, plays the part by the frame, reports what it played. */
 import { Click } from "./click.js";
+import { Desk } from "./desk.js";
 import { Player } from "./player.js";
 import { Tracks } from "./tracks.js";
 import { Transport } from "./transport.js";
@@ -14,6 +15,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #player = new Player();
   #transport = new Transport();
   #click = new Click(sampleRate);
+  #desk = new Desk(sampleRate);
   #tracks = new Tracks(sampleRate);
   #recorded = [new Float32Array(128), new Float32Array(128)];
   #kitGain = [1, 1]; // as it is, and as it is to be
@@ -147,7 +149,10 @@ class DactylProcessor extends AudioWorkletProcessor {
     const buses = this.#clearedBuses(count);
     this.#player.mix(buses, currentFrame, count);
     this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
+    this.#desk.take(this.#player.outputs, this.#player.parallel);
+    const beside = this.#desk.process(buses, count);
     buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
+    if (beside) this.#addTo(out, beside, buses.length, count);
     if (this.#hasMore()) this.#beside(out, stretches, count);
   }
 
@@ -200,6 +205,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.port.postMessage({
       type: "report",
       peaks: this.#player.outputs.map((_, number) => this.#peaks[number] ?? 0),
+      parallel: this.#player.parallel ? { peak: this.#peaks[this.#player.outputs.length] ?? 0, reduction: this.#desk.reduction } : null,
       played: this.#played,
       late: this.#late,
       standIns: [...this.#standIns.values()],
@@ -210,6 +216,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       power: this.#tracks.isOn || this.#measures ? this.#power : null,
     });
     this.#power = [0, 0, 0];
+    this.#desk.reduction = 0;
     this.#peaks = [];
     this.#played = [];
     this.#standIns.clear();

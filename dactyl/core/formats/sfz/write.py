@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from itertools import permutations
 
+from dactyl.core.desk.tables import is_plain
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kit import MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take
 from dactyl.core.units import frames_to_ms, resampled_frames
@@ -50,6 +51,10 @@ class _Writer:
         for output in kit.outputs:
             if output.gain_db:
                 self._miss(f"The level of output {output.name} is written into its pads.")
+        if not is_plain(kit):
+            self._miss(
+                "The desk (width, balance, mutes, groups, parallel bus, master, side) is left out: SFZ has none."
+            )
         if any(pad.layers and pad.max_voices < 64 for _, pad in kit.pads()):
             self._miss("A pad's voices over its limit fade over 6 ms, not 8.")
         for note, pads in _shared_notes(kit).items():

@@ -1,0 +1,121 @@
+"""The desk as tables of numbers, which the bounce and the page apply alike (design rule 16).
+
+What is done to the two sides of a channel is linear: one matrix [[LL, LR], [RL, RR]] of what each side becomes of both.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from dactyl.core.kit import HALL, Kit, Output, Parallel
+from dactyl.core.units import db_to_gain, pan_gains
+
+SILENT_DB = -96.0  # and below: silence
+STEP_FRAMES = 32  # in which the parallel bus's detector looks, from frame 0
+LEAST_DB = -120.0  # of what it sees
+
+Matrix = tuple[float, float, float, float]
+"""LL, LR, RL, RR: the left side becomes LL left + LR right."""
+AS_IT_IS: Matrix = (1.0, 0.0, 0.0, 1.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Channel:
+    """One output on its way out."""
+
+    matrix: Matrix = AS_IT_IS  # to its stem: level with the master, width, balance, side
+    to_bus: Matrix | None = (
+        None  # to the parallel bus: amount and level without the master, width, balance; None: nothing
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Compressor:
+    """The parallel bus (Giannoulis, Massberg and Reiss, JAES 60(6), 2012), in steps of ``STEP_FRAMES``."""
+
+    threshold_db: float
+    slope: float  # 1/ratio - 1
+    knee_db: float
+    attack: float  # what stays of the gain's distance to the wanted one in a step, where it falls ...
+    release: float  # ... and where it rises
+    matrix: Matrix  # its level, the master, the side
+
+
+@dataclass(frozen=True, slots=True)
+class Desk:
+    channels: tuple[Channel, ...]  # of the outputs, in their order
+    compressor: Compressor | None = None
+
+
+def compile_desk(kit: Kit, rate_hz: int) -> Desk:
+    is_hall = kit.side == HALL
+    groups = {name: group for group in kit.groups for name in group.outputs}
+    is_on = kit.parallel.is_on
+    channels = []
+    for output in kit.outputs:
+        group = groups.get(output.name)
+        own_db = output.gain_db + (group.gain_db if group else 0.0)
+        is_muted = output.muted or (group is not None and group.muted)
+        amount_db = output.parallel_db if is_on else None
+        channels.append(Channel(
+            _matrix(output, level(own_db + kit.master_db, is_muted=is_muted), is_hall=is_hall),
+            None if amount_db is None else _matrix(output, level(own_db, is_muted=is_muted) * level(amount_db), is_hall=False),
+        ))  # fmt: skip
+    compressor = _compressor(kit.parallel, kit.master_db, rate_hz, is_hall=is_hall) if is_on else None
+    return Desk(tuple(channels), compressor)
+
+
+def is_plain(kit: Kit) -> bool:
+    """Whether the desk is nothing but levels of outputs."""
+    outputs = all((o.width, o.balance, o.muted) == (1.0, 0.0, False) for o in kit.outputs)
+    return outputs and not (kit.groups or kit.parallel.is_on or kit.master_db) and kit.side != HALL
+
+
+def dry_desk(outputs: int) -> Desk:
+    """Each output as it leaves the kit (design rule 18)."""
+    return Desk(tuple(Channel() for _ in range(outputs)))
+
+
+def level(db: float, *, is_muted: bool = False) -> float:
+    return 0.0 if is_muted or db <= SILENT_DB else db_to_gain(db)
+
+
+def _matrix(output: Output, gain: float, *, is_hall: bool) -> Matrix:
+    """gain, then width about the middle, then balance by the law of rule 6, then the sides exchanged."""
+    near, far = (1 + output.width) / 2, (1 - output.width) / 2
+    left, right = pan_gains(output.balance) if output.balance else (1.0, 1.0)
+    matrix = (gain * left * near, gain * left * far, gain * right * far, gain * right * near)
+    return (*matrix[2:], *matrix[:2]) if is_hall else matrix
+
+
+def _compressor(asked: Parallel, master_db: float, rate_hz: int, *, is_hall: bool) -> Compressor:
+    gain = level(asked.gain_db + master_db)
+    return Compressor(
+        threshold_db=asked.threshold_db,
+        slope=1 / asked.ratio - 1,
+        knee_db=asked.knee_db,
+        attack=_staying(asked.attack_ms, rate_hz),
+        release=_staying(asked.release_ms, rate_hz),
+        matrix=(0.0, gain, gain, 0.0) if is_hall else (gain, 0.0, 0.0, gain),
+    )
+
+
+def _staying(time_ms: float, rate_hz: int) -> float:
+    """exp(-32 / (time x rate)); 0 for no time."""
+    return math.exp(-STEP_FRAMES / (time_ms / 1000 * rate_hz)) if time_ms > 0 else 0.0
+
+
+def is_even(matrix: Matrix) -> bool:
+    """Whether what is the same on both sides stays so."""
+    left_left, left_right, right_left, right_right = matrix
+    return left_left + left_right == right_left + right_right
+
+
+def apply_matrix(audio: np.ndarray, matrix: Matrix) -> np.ndarray:
+    """audio : float32, (2, frames); it is not changed. One level for both sides is one product, as it always was."""
+    left_left, left_right, right_left, right_right = map(np.float32, matrix)
+    if not left_right and not right_left and left_left == right_right:
+        return audio if left_left == 1 else audio * left_left
+    left, right = audio
+    return np.stack([left_left * left + left_right * right, right_left * left + right_right * right])

@@ -1,0 +1,151 @@
+"""The desk against a reference of its own: design rule 16, a frame after the other, in double precision."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dactyl.core.desk.parallel import ParallelBus, wanted_db
+from dactyl.core.desk.stage import Stage
+from dactyl.core.desk.tables import Compressor, compile_desk
+from dactyl.core.errors import KitError
+from dactyl.core.kit import Kit, Output, OutputGroup, Parallel
+
+RATE = 48_000
+NAMES = ("Main", "Kick", "Snare", "Air")
+
+
+def desk_of(**settings) -> Kit:
+    return Kit(name="k", pieces=(), **settings)
+
+
+def random_desk(seed: int) -> Kit:
+    dice = np.random.default_rng(seed)
+    outputs = tuple(
+        Output(name=name, gain_db=float(dice.uniform(-30, 12)), width=float(dice.uniform(0, 2)), balance=float(dice.uniform(-1, 1)),
+               muted=bool(dice.random() < 0.1), parallel_db=float(dice.uniform(-20, 6)) if dice.random() < 0.7 else None)
+        for name in NAMES
+    )  # fmt: skip
+    groups = (
+        OutputGroup(
+            name="Drums", gain_db=float(dice.uniform(-12, 6)), muted=bool(dice.random() < 0.1), outputs=NAMES[1:3]
+        ),
+    )
+    bus = Parallel(is_on=True, threshold_db=float(dice.uniform(-50, 0)), ratio=float(dice.uniform(1, 20)), attack_ms=float(dice.uniform(0, 30)),
+                   release_ms=float(dice.uniform(0, 400)), knee_db=float(dice.choice([0.0, 6.0, 20.0])), gain_db=float(dice.uniform(-20, 10)))  # fmt: skip
+    side = str(dice.choice(["stool", "hall"]))
+    return desk_of(outputs=outputs, groups=groups, parallel=bus, master_db=float(dice.uniform(-10, 6)), side=side)
+
+
+def reference(kit: Kit, sums: np.ndarray) -> list[np.ndarray]:
+    """What leaves, written down from the rules: sums of (outputs, 2, frames) to stems and the bus."""
+
+    def linear(db: float) -> float:
+        return 0.0 if db <= -96 else 10 ** (db / 20)
+
+    group = {name: one for one in kit.groups for name in one.outputs}
+    bus, stems = np.zeros(sums.shape[1:]), []
+    for output, (left, right) in zip(kit.outputs, sums.astype(np.float64), strict=True):
+        of = group.get(output.name)
+        is_muted = output.muted or bool(of and of.muted)
+        db = output.gain_db + (of.gain_db if of else 0.0)
+        middle, apart = (left + right) / 2, output.width * (left - right) / 2
+        angle = (output.balance + 1) * math.pi / 4
+        sides = np.stack(
+            [math.sqrt(2) * math.cos(angle) * (middle + apart), math.sqrt(2) * math.sin(angle) * (middle - apart)]
+        )
+        if output.parallel_db is not None and not is_muted:
+            bus += linear(output.parallel_db) * linear(db) * sides
+        stem = (0.0 if is_muted else linear(db + kit.master_db)) * sides
+        stems.append(stem[::-1] if kit.side == "hall" else stem)
+    p, frames = kit.parallel, sums.shape[2]
+    gain, ends = 0.0, [1.0]
+    for start in range(0, frames, 32):
+        peak = np.abs(bus[:, start : start + 32]).max()
+        over = 20 * math.log10(max(peak, 1e-6)) - p.threshold_db
+        slope = 1 / p.ratio - 1
+        if 2 * over < -p.knee_db:
+            wanted = 0.0
+        elif 2 * abs(over) <= p.knee_db:
+            wanted = slope * (over + p.knee_db / 2) ** 2 / (2 * p.knee_db) if p.knee_db else 0.0
+        else:
+            wanted = slope * over
+        time = (p.attack_ms if wanted < gain else p.release_ms) / 1000
+        stays = math.exp(-32 / (time * RATE)) if time else 0.0
+        gain = stays * gain + (1 - stays) * wanted
+        ends.append(10 ** (gain / 20))
+    gains = np.interp(np.arange(frames), 32 * np.arange(len(ends)), ends)
+    played = bus * gains * linear(p.gain_db + kit.master_db)
+    return [*stems, played[::-1] if kit.side == "hall" else played]
+
+
+def left(kit: Kit, sums: np.ndarray, block: int) -> list[np.ndarray]:
+    stage, parts = Stage(compile_desk(kit, RATE), range(len(kit.outputs))), []
+    for start in range(0, sums.shape[2], block):
+        own, beside = stage.process(sums[:, :, start : start + block], is_last=start + block >= sums.shape[2])
+        parts.append([*own, *([] if beside is None else [beside])])
+    return [np.concatenate(one, axis=1) for one in zip(*parts, strict=True)]
+
+
+class Channels(SimpleTestCase):
+    def test_random_desks_are_the_reference_in_blocks_of_any_length(self):
+        for seed in range(60):
+            rng = np.random.default_rng(1000 + seed)
+            sums = (rng.normal(0, 0.3, (4, 2, 4000)) * np.exp(-np.arange(4000) % 900 / 200)).astype(np.float32)
+            kit = random_desk(seed)
+            expected = reference(kit, sums)
+            for block in (64, 1024, 65_536):
+                with self.subTest(seed=seed, block=block):
+                    for one, other in zip(left(kit, sums, block), expected, strict=True):
+                        scale = max(1.0, float(np.abs(other).max()))
+                        self.assertLess(np.abs(one - other).max() / scale, 1e-5)
+
+    def test_width_0_makes_one_point_that_balance_places(self):
+        sums = np.zeros((1, 2, 4), np.float32)
+        sums[0, 0] = 1.0
+        mono = desk_of(outputs=(Output(name="Main", width=0.0, balance=1.0),))
+        (stem,) = left(mono, sums, 4)
+        np.testing.assert_allclose(stem, [[0.0] * 4, [math.sqrt(2) / 2] * 4], atol=1e-7)
+
+    def test_a_desk_with_nothing_set_changes_no_bit_and_a_level_is_one_product(self):
+        sums = np.random.default_rng(1).normal(0, 1, (1, 2, 500)).astype(np.float32)
+        for gain_db in (0.0, -3.0):
+            (stem,) = left(desk_of(outputs=(Output(name="Main", gain_db=gain_db),)), sums, 500)
+            np.testing.assert_array_equal(stem, sums[0] * np.float32(10 ** (gain_db / 20)))
+
+    def test_what_no_desk_can_be_is_refused(self):
+        outputs = (Output(name="Main"), Output(name="Two"))
+        wrong = (OutputGroup(name="A", outputs=("Two",)), OutputGroup(name="B", outputs=("Two",)))
+        for settings in ({"groups": wrong}, {"groups": (OutputGroup(name="A", outputs=("Gone",)),)}, {"side": "roof"}):
+            with self.subTest(settings), self.assertRaises(KitError):
+                desk_of(outputs=outputs, **settings)
+
+
+class Bus(SimpleTestCase):
+    COMPRESSOR = Compressor(-20.0, 1 / 4 - 1, 6.0, 0.9, 0.99, (1.0, 0.0, 0.0, 1.0))
+
+    @given(st.floats(-100, 20), st.floats(0.0, 30.0))
+    def test_the_curve_is_unbroken_and_never_louder(self, peak_db, step):
+        peaks = 10 ** (np.array([peak_db, peak_db + step]) / 20)
+        low, high = wanted_db(self.COMPRESSOR, peaks)
+        self.assertLessEqual(high, low + 1e-9)
+        self.assertLessEqual(low - high, step * 0.75 + 1e-6)
+
+    def test_steps_that_are_cut_by_blocks_are_the_same_steps(self):
+        sound = np.random.default_rng(3).normal(0, 0.5, (2, 1000)).astype(np.float32)
+        whole = ParallelBus(self.COMPRESSOR).process(sound, is_last=True)
+        bus, parts = ParallelBus(self.COMPRESSOR), []
+        for start in range(0, 1000, 77):
+            parts.append(bus.process(sound[:, start : start + 77], is_last=start + 77 >= 1000))
+        np.testing.assert_array_equal(np.concatenate(parts, axis=1), whole)
+
+
+class Mutes(SimpleTestCase):
+    def test_a_group_is_one_handle_for_its_outputs(self):
+        kit = random_desk(2)
+        quiet = replace(kit, groups=(replace(kit.groups[0], muted=True),))
+        channels = compile_desk(quiet, RATE).channels
+        self.assertEqual([any(channel.matrix) for channel in channels[1:3]], [False, False])

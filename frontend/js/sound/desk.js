@@ -1,0 +1,150 @@
+/**
+ * What comes after the sum of an output's voices, as dactyl/core/desk has it: a matrix for each channel, and the parallel bus.
+ * Knows no kit: matrices and the numbers of the compressor come from the core. A change is reached on a line over 5 ms, so
+ * that it makes no click; steps of the bus count from the context's frame 0.
+ *
+ * @typedef {[leftLeft: number, leftRight: number, rightLeft: number, rightRight: number]} Matrix
+ * @typedef {{ name: string, matrix: Matrix, toBus: Matrix | null }} OutputRow
+ * @typedef {{ threshold_db: number, slope: number, knee_db: number, attack: number, release: number, matrix: Matrix }} Compressor
+ */
+const STEP = 32; // frames; core/desk/tables.py
+const LEAST = 1e-6; // -120 dB
+const RAMP_SECONDS = 0.005;
+/** @type {Matrix} */ const SILENT = [0, 0, 0, 0];
+
+/** A matrix on its way to another. */
+class Ramped {
+  /** @type {Matrix} */ now;
+  #to;
+  #left = 0;
+  #frames;
+
+  /** @param {Matrix} matrix @param {number} frames of a way */
+  constructor(matrix, frames) {
+    this.now = this.#to = matrix;
+    this.#frames = frames;
+  }
+
+  get isMoving() {
+    return this.#left > 0;
+  }
+
+  /** @param {Matrix} matrix */
+  go(matrix) {
+    if (matrix.every((value, n) => value === this.#to[n])) return;
+    this.#to = matrix;
+    this.#left = this.#frames;
+  }
+
+  /** Apply it from one pair of sides to another, which may be the same. @param {Float32Array[]} from @param {Float32Array[]} into */
+  apply(from, into, count, isAdded = false) {
+    const [left, right] = from;
+    for (let i = 0; i < count; i++) {
+      if (this.#left) this.#step();
+      const [leftLeft, leftRight, rightLeft, rightRight] = this.now;
+      const [a, b] = [left[i], right[i]];
+      const [x, y] = [leftLeft * a + leftRight * b, rightLeft * a + rightRight * b];
+      into[0][i] = isAdded ? into[0][i] + x : x;
+      into[1][i] = isAdded ? into[1][i] + y : y;
+    }
+  }
+
+  #step() {
+    const share = 1 / this.#left--;
+    this.now = /** @type {Matrix} */ (this.now.map((value, n) => (this.#left ? value + (this.#to[n] - value) * share : this.#to[n])));
+  }
+}
+
+export class Desk {
+  /** The least gain of the bus since it was asked, dB. */ reduction = 0;
+  #rampFrames;
+  /** @type {{ out: Ramped, bus: Ramped }[]} */ #channels = [];
+  /** @type {Compressor | null} */ #compressor = null;
+  /** @type {Ramped | null} */ #left = null;
+  #gainDb = 0;
+  #gain = 1;
+  #sent = [new Float32Array(128), new Float32Array(128)];
+  #of = null;
+  #asked = null;
+
+  constructor(rate) {
+    this.#rampFrames = Math.max(1, Math.round(RAMP_SECONDS * rate));
+  }
+
+  /** @param {OutputRow[]} outputs @param {Compressor | null} parallel */
+  take(outputs, parallel) {
+    if (outputs === this.#of && parallel === this.#asked) return;
+    [this.#of, this.#asked] = [outputs, parallel];
+    this.#channels.length = Math.min(this.#channels.length, outputs.length);
+    outputs.forEach(({ matrix, toBus }, n) => {
+      this.#channels[n] ??= { out: new Ramped(matrix, this.#rampFrames), bus: new Ramped(toBus ?? SILENT, this.#rampFrames) };
+      this.#channels[n].out.go(matrix);
+      this.#channels[n].bus.go(toBus ?? SILENT);
+    });
+    if (parallel) this.#compressor = parallel;
+    if (parallel && !this.#left) {
+      this.#left = new Ramped(parallel.matrix, this.#rampFrames);
+      [this.#gainDb, this.#gain] = [0, 1];
+    }
+    this.#left?.go(parallel ? parallel.matrix : SILENT);
+  }
+
+  /**
+   * The sums of the outputs become what leaves. @param {Float32Array[][]} buses in place
+   * @returns {Float32Array[] | null} what the parallel bus plays beside them
+   */
+  process(buses, count) {
+    const sent = this.#left && this.#send(buses, count);
+    buses.forEach((bus, n) => plain(this.#channels[n].out) ?? this.#channels[n].out.apply(bus, bus, count));
+    if (!sent) return null;
+    this.#compress(sent, count);
+    this.#left.apply(sent, sent, count);
+    if (!this.#asked && !this.#left.isMoving) this.#left = this.#compressor = null; // it was switched off, and has faded
+    return sent;
+  }
+
+  #send(buses, count) {
+    if (this.#sent[0].length < count) this.#sent = [new Float32Array(count), new Float32Array(count)];
+    for (const side of this.#sent) side.fill(0);
+    buses.forEach((bus, n) => {
+      const { bus: amount } = this.#channels[n];
+      if (amount.isMoving || amount.now.some(Boolean)) amount.apply(bus, this.#sent, count, true);
+    });
+    return this.#sent;
+  }
+
+  /** @param {Float32Array[]} sides */
+  #compress(sides, count) {
+    const [left, right] = sides;
+    for (let start = 0; start < count; start += STEP) {
+      const stop = Math.min(count, start + STEP);
+      let peak = LEAST;
+      for (let i = start; i < stop; i++) peak = Math.max(peak, Math.abs(left[i]), Math.abs(right[i]));
+      const wanted = wantedDb(this.#compressor, 20 * Math.log10(peak));
+      const stays = wanted < this.#gainDb ? this.#compressor.attack : this.#compressor.release;
+      this.#gainDb = wanted + stays * (this.#gainDb - wanted);
+      const end = 10 ** (this.#gainDb / 20);
+      for (let i = start; i < stop; i++) {
+        const gain = this.#gain + ((end - this.#gain) * (i - start)) / STEP;
+        left[i] *= gain;
+        right[i] *= gain;
+      }
+      this.#gain = end;
+      this.reduction = Math.min(this.reduction, this.#gainDb);
+    }
+  }
+}
+
+/** True of one that changes nothing, so that nothing is to be done. @returns {true | undefined} */
+function plain(ramped) {
+  const [leftLeft, leftRight, rightLeft, rightRight] = ramped.now;
+  return (!ramped.isMoving && leftLeft === 1 && rightRight === 1 && !leftRight && !rightLeft) || undefined;
+}
+
+/** The static curve of the compressor, dB (core/desk/parallel.py). @param {Compressor} compressor */
+function wantedDb({ threshold_db: threshold, slope, knee_db: knee }, peakDb) {
+  const over = peakDb - threshold;
+  if (2 * over < -knee) return 0;
+  if (2 * Math.abs(over) <= knee) return knee > 0 ? (slope * (over + knee / 2) ** 2) / (2 * knee) : 0;
+  return slope * over;
+}
