@@ -339,6 +339,12 @@ class Kit:
                         f"{kind} {name} has two fades, {fades[kind, name]:g} and {fade_ms:g} ms; a group has one."
                     )
 
+    @property
+    def has_plain_desk(self) -> bool:
+        """Whether its desk is nothing but levels of outputs."""
+        outputs = all((o.width, o.balance, o.muted) == (1.0, 0.0, False) for o in self.outputs)
+        return outputs and not (self.groups or self.parallel.is_on or self.master_db) and self.side != HALL
+
     def pads(self) -> Iterator[tuple[Piece, Pad]]:
         for piece in self.pieces:
             for pad in piece.pads:

@@ -66,12 +66,6 @@ def compile_desk(kit: Kit, rate_hz: int) -> Desk:
     return Desk(tuple(channels), compressor)
 
 
-def is_plain(kit: Kit) -> bool:
-    """Whether the desk is nothing but levels of outputs."""
-    outputs = all((o.width, o.balance, o.muted) == (1.0, 0.0, False) for o in kit.outputs)
-    return outputs and not (kit.groups or kit.parallel.is_on or kit.master_db) and kit.side != HALL
-
-
 def dry_desk(outputs: int) -> Desk:
     """Each output as it leaves the kit (design rule 18)."""
     return Desk(tuple(Channel() for _ in range(outputs)))

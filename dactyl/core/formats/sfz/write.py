@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from itertools import permutations
 
-from dactyl.core.desk.tables import is_plain
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kit import MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take
 from dactyl.core.units import frames_to_ms, resampled_frames
@@ -51,7 +50,7 @@ class _Writer:
         for output in kit.outputs:
             if output.gain_db:
                 self._miss(f"The level of output {output.name} is written into its pads.")
-        if not is_plain(kit):
+        if not kit.has_plain_desk:
             self._miss(
                 "The desk (width, balance, mutes, groups, parallel bus, master, side) is left out: SFZ has none."
             )
