@@ -32,7 +32,7 @@ def main() -> None:
         night(page)
         stack(page)
         pictures(page)
-        for view in ("map", "part", "outputs", "bounce"):
+        for view in ("map", "part", "desk", "bounce"):
             page.click(f"#tab-{view}")
             page.wait_for_selector(f"[data-view={view}]")
             if view == "bounce":

@@ -6,6 +6,7 @@ wrote, or None where it changed nothing. Several pads or takes are one edit, wit
 
 from dactyl.kits.edits import (
     cuts,
+    desk,
     devices,
     kits,
     layers,
@@ -24,6 +25,7 @@ from dactyl.kits.edits import (
 
 __all__ = [
     "cuts",
+    "desk",
     "devices",
     "kits",
     "layers",

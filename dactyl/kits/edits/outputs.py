@@ -7,7 +7,7 @@ from dactyl.core.kit import MAIN
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.sentences import settings_named
-from dactyl.kits.fields import MIC_FIELDS, OUTPUT_FIELDS
+from dactyl.kits.fields import MIC_FIELDS
 from dactyl.kits.models import Mic, Output, Pad, Piece, PieceMic, TakeSample
 
 
@@ -34,14 +34,6 @@ def rename_output(output: Output, version: int, name: str) -> Revision | None:
     with edit(output.kit, version, f"Output {output.name} named {name}") as change:
         change.update(output, name=name)
         touch_all(change)
-    return change.revision
-
-
-def set_output_level(output: Output, version: int, gain_db: float) -> Revision | None:
-    with edit(
-        output.kit, version, settings_named(OUTPUT_FIELDS, {"gain_db": gain_db}, f"output {output.name}")
-    ) as change:
-        change.update(output, gain_db=gain_db)
     return change.revision
 
 

@@ -47,7 +47,7 @@ class Hands:
             headers["X-Selected-Pads"] = self.some(pads)
         if takes and self.dice.random() < 0.5:
             headers["X-Selected-Takes"] = self.some(takes)
-        headers["X-View"] = self.dice.choice(["kit", "part", "outputs", "map", "surfaces", "devices", "translations"])
+        headers["X-View"] = self.dice.choice(["kit", "part", "desk", "map", "surfaces", "devices", "translations"])
         headers["X-Shown"] = self.dice.choice(["", "1", "standard", "nothing"])
         headers["X-Played-Surface"] = self.dice.choice(["", str(self.one(Surface, kit=self.kit))])
         headers["X-Card-Tab"] = self.dice.choice(["layers", "sound", "mics", "cuts", "notes"])

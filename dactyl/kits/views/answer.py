@@ -17,6 +17,7 @@ from dactyl.kits import queries, tasks
 from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.staircase import Axis, axis_of
 from dactyl.kits.views import card
+from dactyl.kits.views.desk_picture import desk_context
 from dactyl.kits.views.kit_pictures import PICTURES as KIT_PICTURES
 from dactyl.kits.views.map_views import PICTURES, picture_context, shown_in
 from dactyl.web.request_values import ids_in
@@ -102,8 +103,8 @@ def changed(
     played = card.played_surface(request, kit)
     if pads is None or played or "surface" in tables:
         context |= card.surface_context(kit, rows if pads is None else None, played)
-    if view == "outputs":
-        context |= card.outputs_context(kit, outputs)
+    if view == "desk":
+        context |= {"view_template": "kits/_desk_view.html", **desk_context(kit, outputs)}
     if view in PICTURES:
         context |= picture_context(kit, view, shown_in(request))
     if view in KIT_PICTURES:

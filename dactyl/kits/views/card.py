@@ -1,6 +1,5 @@
 """What the pad card, the surface and the outputs view show."""
 
-from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
@@ -9,7 +8,7 @@ from dactyl.core.fields import COLOURS
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
-from dactyl.kits.models import DRAWN, Kit, Output, Pad, PieceMic, Surface, Take
+from dactyl.kits.models import DRAWN, Kit, Pad, PieceMic, Surface, Take
 from dactyl.kits.views.map_views import banks_of
 from dactyl.web.request_values import ids_in, number_in
 
@@ -125,15 +124,3 @@ def surface(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     context = {"kit": kit, **surface_context(kit, played=played_surface(request, kit))}
     return render(request, "kits/_surface.html", context)
-
-
-def outputs_context(kit: Kit, outputs: list[Output]) -> dict:
-    routed: dict[int, list[queries.PadRow]] = {}
-    for row in queries.sheet_rows(kit, outputs=outputs, levels=False):
-        if not row.is_empty:
-            routed.setdefault(row.output.pk, []).append(row)
-    return {
-        "output_rows": [(output, routed.get(output.pk, [])) for output in outputs],
-        "mics": list(kit.mics.select_related("output")),
-        "rate_hz": settings.PLAYING_RATE_HZ,
-    }

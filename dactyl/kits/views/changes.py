@@ -323,14 +323,6 @@ def keep_tried(request: HttpRequest, kit: Kit, version: int, take_id: int) -> An
 
 
 @kit_edit
-def set_output(request: HttpRequest, kit: Kit, version: int, output_id: int, field: str) -> Answer:
-    output = find(Output.objects, output_id, kit, kit=kit)
-    value = fields.read(fields.OUTPUT_FIELDS, "name" if field == "name" else "gain_db", _value(request))
-    change = edits.outputs.rename_output if field == "name" else edits.outputs.set_output_level
-    return change(output, version, value)
-
-
-@kit_edit
 def delete_output(request: HttpRequest, kit: Kit, version: int, output_id: int) -> Answer:
     return edits.outputs.delete_output(find(Output.objects, output_id, kit, kit=kit), version)
 

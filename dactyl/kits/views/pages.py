@@ -124,15 +124,6 @@ def picture(request: HttpRequest, kit_id: int, view: str) -> HttpResponse:
 
 
 @require_GET
-@kept
-def outputs(request: HttpRequest, kit_id: int) -> HttpResponse:
-    kit = get_object_or_404(Kit, pk=kit_id)
-    rows = list(kit.outputs.all())
-    context = {"outputs": rows, **card.outputs_context(kit, rows)}
-    return kit_page(request, kit, "outputs", "kits/_outputs.html", context)
-
-
-@require_GET
 def history_page(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     return kit_page(request, kit, "history", "kits/_history_list.html", {"revisions": listed(kit)})

@@ -195,7 +195,7 @@ class Hand(RuleBasedStateMachine):
         headers = {f"X-{kind}-Version": version, "X-Rate": str(RATE)}
         if kind in ("Part", "Recording"):
             return self.client.post(act.path, json.dumps(act.values), content_type="application/json", headers=headers)
-        headers |= {"HX-Request": "true", "X-View": dice.choice(["kit", "cuts", "plan", "map", "outputs"])}
+        headers |= {"HX-Request": "true", "X-View": dice.choice(["kit", "cuts", "plan", "map", "desk"])}
         return self.client.post(act.path, act.values, headers=headers)
 
     # The laws ---------------------------------------------------------------------------------------------------------
@@ -371,7 +371,7 @@ class Hand(RuleBasedStateMachine):
     @rule(which=st.sampled_from([0, 1]), dice=DICE)
     def open_everything(self, which: int, dice: random.Random) -> None:
         kit, part = self.kits[which], self.parts[which]
-        path = dice.choice([f"/kits/{kit.pk}/", f"/kits/{kit.pk}/cuts/", f"/kits/{kit.pk}/plan/", f"/kits/{kit.pk}/map/", f"/kits/{kit.pk}/outputs/",
+        path = dice.choice([f"/kits/{kit.pk}/", f"/kits/{kit.pk}/cuts/", f"/kits/{kit.pk}/plan/", f"/kits/{kit.pk}/map/", f"/kits/{kit.pk}/desk/",
                             f"/kits/{kit.pk}/map/devices/", f"/kits/{kit.pk}/history/", f"/parts/of/{kit.pk}/?part={part.pk}",
                             f"/parts/of/{kit.pk}/lanes/?part={part.pk}", f"/bounces/of/{kit.pk}/", f"/kits/{kit.pk}/playbook/48000/"])  # fmt: skip
         answer = self.client.get(path, headers={"HX-Request": "true"} if dice.random() < 0.5 else {})

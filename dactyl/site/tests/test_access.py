@@ -70,7 +70,7 @@ NEXT = """() => {  // where the focus is, and whether that can be seen
   const isSeen = style.outlineStyle !== "none" || style.boxShadow !== "none" || hasEdge || at.matches("input[type=file]");
   return { what: at.id || at.className || at.tagName, isSeen };
 }"""
-VIEWS = ("kit", "map", "part", "outputs", "bounce")
+VIEWS = ("kit", "map", "part", "desk", "bounce")
 PICTURES = {"kit": ("cuts", "plan", "sets"), "map": ("surfaces", "devices", "translations")}
 TABS = ("layers", "sound", "mics", "cuts", "notes")
 
@@ -141,7 +141,7 @@ class Access(Workshop):
     def test_of_two_quick_clicks_on_tabs_the_second_is_shown(self):
         page = self.kit_page("Ticket Machine")
         page.wait_for_selector("#surface[data-started]")
-        for first, second in (("part", "map"), ("outputs", "kit"), ("map", "outputs")):
+        for first, second in (("part", "map"), ("desk", "kit"), ("map", "desk")):
             page.evaluate("(names) => names.forEach((name) => document.getElementById(`tab-${name}`).click())", [first, second])  # fmt: skip
             expect(page.locator("#tabs [aria-current=page]")).to_have_id(f"tab-{second}")
             page.wait_for_selector(f"[data-view={second}]")

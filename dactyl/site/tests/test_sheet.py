@@ -134,7 +134,7 @@ class Sheet(KitPages):
         choke.fill("q")
         choke.press("Tab")
         expect(page.locator("#undo")).to_contain_text("choke group Q")
-        page.click("#tab-outputs")
+        page.click("#tab-desk")
         page.click("text=Kit package…")
         with page.expect_download() as download:
             page.click("#get-package")

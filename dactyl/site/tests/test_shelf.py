@@ -53,8 +53,8 @@ class Shelf(Workshop):
         sample = card.locator("[data-hear]").first.get_attribute("data-hear")
         self.assertIn(f"/samples/{sample}/", answer.value.url)
         follow(page, card.click)
-        page.click("#tab-outputs")
-        page.wait_for_selector("[data-view=outputs]")
+        page.click("#tab-desk")
+        page.wait_for_selector("[data-view=desk]")
         was = page.url
         page.goto("/")
         expect(page.locator("#go-on")).to_contain_text("Go on with Ferry House")

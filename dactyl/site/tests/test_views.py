@@ -17,7 +17,7 @@ class Views(KitCase):
             add_part(part)
         kit = self.kit.pk
         ids = ",".join(str(sample.pk) for sample in self.samples)
-        paths = [f"/kits/{kit}/", f"/kits/{kit}/outputs/", f"/kits/{kit}/history/", f"/kits/{kit}/stack/", f"/parts/of/{kit}/", f"/bounces/of/{kit}/"]  # fmt: skip
+        paths = [f"/kits/{kit}/", f"/kits/{kit}/desk/", f"/kits/{kit}/history/", f"/kits/{kit}/stack/", f"/parts/of/{kit}/", f"/bounces/of/{kit}/"]  # fmt: skip
         for path in paths:
             for headers in ({}, {"HX-Request": "true"}):
                 with self.subTest(path=path, headers=headers):

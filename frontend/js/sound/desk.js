@@ -10,6 +10,7 @@
 const STEP = 32; // frames; core/desk/tables.py
 const LEAST = 1e-6; // -120 dB
 const RAMP_SECONDS = 0.005;
+const RELEASED_DB = -0.01;
 /** @type {Matrix} */ const SILENT = [0, 0, 0, 0];
 
 /** A matrix on its way to another. */
@@ -34,6 +35,12 @@ class Ramped {
     if (matrix.every((value, n) => value === this.#to[n])) return;
     this.#to = matrix;
     this.#left = this.#frames;
+  }
+
+  /** Be there at once. */
+  arrive() {
+    this.now = this.#to;
+    this.#left = 0;
   }
 
   /** Apply it from one pair of sides to another, which may be the same. @param {Float32Array[]} from @param {Float32Array[]} into */
@@ -64,11 +71,18 @@ export class Desk {
   #gainDb = 0;
   #gain = 1;
   #sent = [new Float32Array(128), new Float32Array(128)];
+  /** Outputs that are heard alone; none: all. @type {Set<number>} */ #solo = new Set();
   #of = null;
   #asked = null;
 
   constructor(rate) {
     this.#rampFrames = Math.max(1, Math.round(RAMP_SECONDS * rate));
+  }
+
+  /** @param {number[]} outputs */
+  hearAlone(outputs) {
+    this.#solo = new Set(outputs);
+    this.#of = null;
   }
 
   /** @param {OutputRow[]} outputs @param {Compressor | null} parallel */
@@ -78,8 +92,9 @@ export class Desk {
     this.#channels.length = Math.min(this.#channels.length, outputs.length);
     outputs.forEach(({ matrix, toBus }, n) => {
       this.#channels[n] ??= { out: new Ramped(matrix, this.#rampFrames), bus: new Ramped(toBus ?? SILENT, this.#rampFrames) };
-      this.#channels[n].out.go(matrix);
-      this.#channels[n].bus.go(toBus ?? SILENT);
+      const isAside = this.#solo.size > 0 && !this.#solo.has(n);
+      this.#channels[n].out.go(isAside ? SILENT : matrix);
+      this.#channels[n].bus.go((!isAside && toBus) || SILENT);
     });
     if (parallel) this.#compressor = parallel;
     if (parallel && !this.#left) {
@@ -87,6 +102,18 @@ export class Desk {
       [this.#gainDb, this.#gain] = [0, 1];
     }
     this.#left?.go(parallel ? parallel.matrix : SILENT);
+  }
+
+  /** Whether the bus still lets go of what it held down: it is to run on, also where nothing sounds. */
+  get isReleasing() {
+    return this.#left !== null && this.#gainDb < RELEASED_DB;
+  }
+
+  /** Nothing sounds: what is changed meanwhile needs no way. @param {OutputRow[]} outputs @param {Compressor | null} parallel */
+  rest(outputs, parallel) {
+    this.take(outputs, parallel);
+    for (const { out, bus } of this.#channels) for (const ramped of [out, bus]) ramped.arrive();
+    this.#left?.arrive();
   }
 
   /**

@@ -131,6 +131,16 @@ export class Engine extends EventTarget {
     this.#send({ type: "solo", pads });
   }
 
+  /** Only these outputs are heard; all where there are none. @param {number[]} outputs */
+  setSoloOutputs(outputs) {
+    this.#send({ type: "soloOutputs", outputs });
+  }
+
+  /** Hear the outputs so until the kit's tables come the next time. @param {import("./desk.js").OutputRow[]} outputs */
+  setDesk(outputs) {
+    this.#send({ type: "desk", outputs });
+  }
+
   setLoop(isLooping) {
     this.#send({ type: "loop", isLooping });
   }

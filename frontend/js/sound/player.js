@@ -48,6 +48,11 @@ export class Player {
     return this.#kit.outputs;
   }
 
+  /** Outputs in the place of the kit's own, until its tables come the next time. @param {import("./desk.js").OutputRow[]} outputs */
+  tryOutputs(outputs) {
+    if (outputs.length === this.#own.outputs.length) this.#own.outputs = outputs;
+  }
+
   get parallel() {
     return this.#kit.parallel;
   }

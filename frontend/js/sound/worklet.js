@@ -23,6 +23,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #power = [0, 0, 0]; // of the kit, of the recording, and over how many frames, since the last report
   #buses = [];
   #peaks = [];
+  #mainPeak = 0; // of the sum
   #played = [];
   #late = 0; // hits that came after their frame
   #standIns = new Map();
@@ -38,6 +39,8 @@ class DactylProcessor extends AudioWorkletProcessor {
     sounds: ({ sounds }) => this.#player.addSounds(sounds),
     forget: ({ keys }) => this.#player.forget(keys),
     solo: ({ pads }) => (this.#player.solo = new Set(pads)),
+    soloOutputs: ({ outputs }) => this.#desk.hearAlone(outputs),
+    desk: ({ outputs }) => this.#player.tryOutputs(outputs),
     kernel: ({ kernel }) => (this.#player.kernel = kernel),
     hit: ({ note, velocity, channel, at }) => this.#at(at, (frame) => this.#record(this.#player.hit(frame, note, velocity, channel), velocity)),
     pad: ({ pad, velocity, at }) => this.#at(at, (frame) => this.#record(this.#player.hitPad(frame, pad, velocity), velocity)),
@@ -131,7 +134,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     if (this.#mightSound()) {
       this.#soundedAt = currentFrame;
       this.#mix(out, clickOut, stretches, count);
-    }
+    } else this.#desk.rest(this.#player.outputs, this.#player.parallel);
     if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
     return true;
   }
@@ -140,9 +143,9 @@ class DactylProcessor extends AudioWorkletProcessor {
     return this.#transport.isPlaying || this.#player.voices.length || this.#click.isSounding || this.#hasMore();
   }
 
-  /** Whether there is more than the kit as it is: a recording, a fader, a measure. */
+  /** Whether there is more than the kit as it is: a recording, a fader, a measure, a bus that lets go. */
   #hasMore() {
-    return this.#tracks.isOn || this.#measures || this.#kitGain.some((gain) => gain !== 1);
+    return this.#tracks.isOn || this.#measures || this.#desk.isReleasing || this.#kitGain.some((gain) => gain !== 1);
   }
 
   #mix(out, clickOut, stretches, count) {
@@ -153,6 +156,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     const beside = this.#desk.process(buses, count);
     buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
     if (beside) this.#addTo(out, beside, buses.length, count);
+    for (const side of out) for (let i = 0; i < count; i++) this.#mainPeak = Math.max(this.#mainPeak, Math.abs(side[i]));
     if (this.#hasMore()) this.#beside(out, stretches, count);
   }
 
@@ -205,6 +209,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.port.postMessage({
       type: "report",
       peaks: this.#player.outputs.map((_, number) => this.#peaks[number] ?? 0),
+      main: this.#mainPeak,
       parallel: this.#player.parallel ? { peak: this.#peaks[this.#player.outputs.length] ?? 0, reduction: this.#desk.reduction } : null,
       played: this.#played,
       late: this.#late,
@@ -218,6 +223,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#power = [0, 0, 0];
     this.#desk.reduction = 0;
     this.#peaks = [];
+    this.#mainPeak = 0;
     this.#played = [];
     this.#standIns.clear();
     const isIdle = currentFrame - this.#soundedAt > SECONDS_UNTIL_IDLE * sampleRate;

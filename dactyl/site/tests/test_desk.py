@@ -1,0 +1,127 @@
+"""The Desk view under a hand: what is dragged is heard at once and told once; every control has its key."""
+
+import math
+import re
+
+from playwright.sync_api import Locator, Page, expect
+
+from dactyl.shelf.tests.sounds import hit, sound_bytes
+from dactyl.site.tests.kit_pages import KitPages
+from dactyl.site.tests.served import BEGIN_LISTENING, HEARD, LISTEN
+
+
+class DeskView(KitPages):
+    about_seconds = 15.0
+
+    def desk(self, name: str) -> Page:
+        files = {
+            f"{name} {what}.wav": sound_bytes(hit(-6, seed=seed, seconds=0.2))
+            for seed, what in enumerate(("kick", "snare"), 71)
+        }
+        page = self.new_kit(name, files)
+        pad = page.locator("#surface .pad").first
+        self.heard_at_last(page, pad.click)
+        page.click("#tab-desk")
+        page.wait_for_selector("#the-desk .picked")
+        return page
+
+    def strip(self, page: Page, name: str) -> Locator:
+        return page.locator(".strip", has=page.locator(f".strip-name[title='{name}']"))
+
+    def peak_db(self, page: Page, key: str) -> float:
+        self.settle(page)
+        page.evaluate(BEGIN_LISTENING, [0.8])
+        page.keyboard.press(key)
+        return 20 * math.log10(max(1e-6, page.evaluate(HEARD)))
+
+    def shown_db(self, strip: Locator) -> float:
+        return float(strip.locator(".strip-db").inner_text().replace("−", "-"))
+
+    def test_a_level_is_heard_while_it_is_dragged_told_once_let_go_of_by_escape_and_undone(self):
+        page = self.desk("Drag")
+        master = self.strip(page, "Master")
+        before = self.peak_db(page, "a")
+        version = page.locator("#history").get_attribute("data-version")
+
+        def grasp(by: int) -> None:
+            box = master.locator(".axis .mark").bounding_box()
+            page.mouse.move(box["x"] + 5, box["y"] + 5)
+            page.mouse.down()
+            page.mouse.move(box["x"] + 5 + by, box["y"] + 5, steps=4)
+
+        grasp(-60)
+        shown = self.shown_db(master)
+        self.assertLess(shown, -4)
+        self.assertAlmostEqual(self.peak_db(page, "a") - before, shown, delta=0.1)
+        page.keyboard.press("Escape")
+        page.mouse.up()
+        self.assertEqual(self.shown_db(master), 0)
+        self.assertAlmostEqual(self.peak_db(page, "a"), before, delta=0.1)
+        self.assertEqual(page.locator("#history").get_attribute("data-version"), version, "nothing was told")
+        grasp(-60)
+        with page.expect_response(re.compile("/desk/set/master_db/")):
+            page.mouse.up()
+        expect(page.locator("#undo")).to_contain_text("Master of the desk")
+        self.assertAlmostEqual(self.peak_db(page, "a") - before, self.shown_db(master), delta=0.1)
+        page.click("#undo")
+        expect(master.locator(".strip-db")).to_have_text("0.0")
+        self.assertEqual(int(page.locator("#history").get_attribute("data-version")), int(version) + 2)
+
+    def test_all_of_it_by_keys_grouped_muted_alone_placed_and_reset(self):
+        page = self.desk("Keys")
+        page.click("text=Lay out the outputs…")
+        page.click("text=One for each piece")
+        expect(page.locator(".strip.output")).to_have_count(3)
+        kick, snare = (page.locator(".strip.output").nth(n) for n in (1, 2))
+        kick.locator(".axis").focus()
+        for _ in range(4):
+            page.keyboard.press("ArrowLeft")
+        page.keyboard.press("Shift+ArrowLeft")
+        self.assertEqual(self.shown_db(kick), -2.1)
+        expect(page.locator("#undo")).to_contain_text("−2.1 dB")
+        self.assertEqual(page.evaluate("document.activeElement.classList[0]"), "axis", "the focus stays")
+        before = self.peak_db(page, "s")
+        kick.locator(".axis").focus()
+        page.keyboard.press("n")
+        self.assertLess(self.peak_db(page, "s"), -80, "the kick alone is heard")
+        kick.locator(".axis").focus()
+        page.keyboard.press("n")
+        self.assertAlmostEqual(self.peak_db(page, "s"), before, delta=0.1)
+        snare.locator(".axis").focus()
+        page.keyboard.press("m")
+        expect(snare).to_have_class(re.compile("muted"))
+        self.assertLess(self.peak_db(page, "s"), -80)
+        kick.locator(".axis").focus()
+        page.keyboard.press("ArrowUp")
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("Shift+ArrowDown")
+        page.click("#group-outputs")
+        group = page.locator(".strip.group")
+        expect(group).to_have_count(1)
+        self.assertEqual(len(group.get_attribute("data-members").split()), 2)
+        kick.locator(".place").focus()
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("PageDown")
+        expect(page.locator("#undo")).to_contain_text("Width")
+        expect(kick.locator(".place")).to_have_attribute("aria-valuetext", "R5, 90 % wide")
+        page.keyboard.press("Delete")
+        expect(kick.locator(".place")).to_have_attribute("aria-valuetext", "C, 100 % wide")
+
+    def test_a_piece_is_dragged_to_another_output_and_the_meter_runs_behind_its_level(self):
+        page = self.desk("Pieces")
+        page.click("text=Lay out the outputs…")
+        page.click("text=One for each piece")
+        expect(page.locator(".strip.output")).to_have_count(3)
+        kick, snare = (page.locator(".strip.output").nth(n) for n in (1, 2))
+        start, end = kick.locator(".piece-in").bounding_box(), snare.bounding_box()
+        page.mouse.move(start["x"] + 5, start["y"] + 5)
+        page.mouse.down()
+        page.mouse.move(end["x"] + 140, end["y"] + 12, steps=5)
+        page.mouse.up()
+        expect(snare.locator(".piece-in")).to_have_count(2)
+        expect(kick.locator(".goes-in")).to_contain_text("nothing")
+        page.evaluate(LISTEN, 0.3)
+        page.keyboard.press("a")
+        expect(snare.locator(".hold")).not_to_have_attribute("x1", "-9")
+        expect(self.strip(page, "Master").locator(".hold")).not_to_have_attribute("x1", "-9")
+        expect(kick.locator(".hold")).to_have_attribute("x1", "-9")
