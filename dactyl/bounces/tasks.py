@@ -15,7 +15,7 @@ from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce
 from dactyl.core.bounce.beside import write_beside, write_blend
 from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.stems import Order, Stem
+from dactyl.core.bounce.stems import Order, Stem, as_ordered
 from dactyl.core.bounce.stems import bounce as bounce_files
 from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.formats.midi import write_midi
@@ -40,7 +40,7 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
     partial = store.fresh_partial(row)
     try:
         steps = bounce_files(
-            compile_kit(kit, row.rate_hz),
+            compile_kit(as_ordered(kit, order), row.rate_hz),
             part,
             partial,
             order,

@@ -17,20 +17,26 @@ from dactyl.bounces.ranges import file_response, zip_blocks
 from dactyl.core.bounce.render import bounce_frames, voices_of
 from dactyl.core.bounce.stems import (
     GROUPINGS,
+    PARALLEL,
     RATES_HZ,
     Order,
     Unanswered,
     arrange,
+    as_ordered,
+    desk_of,
     shared_hits,
     size_on_disk,
     unanswered,
 )
+from dactyl.core.desk.words import all_words, desk_words
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
+from dactyl.core.kit import Kit as KitValue
+from dactyl.core.play.compile import compile_kit
 from dactyl.core.wave.write import SUBTYPES
 from dactyl.history.queries import reading
 from dactyl.kits.models import Kit
-from dactyl.kits.playing import playbook_of
+from dactyl.kits.queries import kit_value
 from dactyl.kits.views.pages import kit_page
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
@@ -42,7 +48,13 @@ from dactyl.web.request_values import number_in
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
 FORMATS = (("wav", "WAV"), ("flac", "FLAC"))
 AT_ONCE = 20
-ORDERS = (("kit", "as in the kit"), ("desk", "as on a desk: kick first"))
+ORDERS = (("kit", "as in the kit"), ("desk", "kick first, as in a score"))
+TAKEN = (
+    ("desk", "as they leave the desk"),
+    ("no_master", "without the master"),
+    ("dry", "dry: before the desk, without ambience"),
+)
+"""From where on the way the stems are taken."""
 
 
 @require_GET
@@ -58,6 +70,7 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
         "formats": FORMATS,
         "groupings": GROUPINGS.items(),
         "orders": ORDERS,
+        "taken": TAKEN,
         "pieces": [name for name in dict.fromkeys(kit.pieces.values_list("name", flat=True)) if name],
         **_listed(kit),
     })  # fmt: skip
@@ -80,25 +93,36 @@ def _listed(kit: Kit, before: int | None = None) -> dict:
 def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
     """What the person should know before anything is rendered."""
     with reading():
-        (value, silent), playbook = edits.as_played(kit, part), playbook_of(kit, rate_hz)
+        (value, silent), own = edits.as_played(kit, part), kit_value(kit.pk)
+    playbook = compile_kit(as_ordered(own, order), rate_hz)
     missing = [*(Unanswered(note, hits) for note, hits in silent.items()), *unanswered(playbook, value)]
     voices = voices_of(playbook, value.hits(rate_hz))
     frames = bounce_frames(voices, value.end_frame(rate_hz))
     stems = arrange(playbook, voices, order)
-    size, free = size_on_disk(len(stems.names), frames, order), shutil.disk_usage(settings.DATA).free
+    has_bus = desk_of(playbook, order).compressor is not None
+    size, free = size_on_disk(len(stems.names) + has_bus, frames, order), shutil.disk_usage(settings.DATA).free
     shared = shared_hits(playbook, voices, order)
     return {
         "missing": [(note_label(m.note, middle_c_octave=middle_c_octave()), m.hits) for m in missing],
         "missing_hits": sum(m.hits for m in missing),
         "part_hits": len(value.note_ons) + sum(silent.values()),
         "seconds": frames / rate_hz,
-        "stem_names": stems.names,
+        "stem_names": [*stems.names, *([PARALLEL] if has_bus else [])],
+        **_at_the_desk(own, order),
         "shared": shared[:4],
         "shared_hits": sum(hits for _, hits in shared),
         "size_bytes": size,
         "free_bytes": free,
         "is_too_large": size > free,
     }
+
+
+def _at_the_desk(kit: KitValue, order: Order) -> dict:
+    """What the desk does to the stems, or what a dry bounce leaves out."""
+    ambience = [mic.name for mic in kit.mics if mic.is_ambience]
+    if order.is_dry:
+        return {"is_dry": True, "left_out_mics": ambience, "desk_words": list(desk_words(kit))}
+    return {"desk_words": [*desk_words(kit).items()], "all_words": all_words(as_ordered(kit, order))}
 
 
 @require_POST
@@ -122,6 +146,8 @@ def _order(asked: QueryDict) -> Order:
         format=asked.get("format", "wav"),
         mono_where_mono=asked.get("mono") == "1",
         in_desk_order=asked.get("numbers") == "desk",
+        is_dry=asked.get("taken") == "dry",
+        has_master=asked.get("taken") != "no_master",
         name_template=asked.get("template", "").strip() or "{number} {name}",
     )
 

@@ -5,6 +5,7 @@ import json
 import os
 import shutil
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 from dactyl.cli.part import read_part
@@ -27,7 +28,8 @@ def run(asked: argparse.Namespace) -> int:
     part = read_part(asked.part)
     with open_kit(asked.kit) as kit:
         kit.check(skip_bad=asked.skip_bad)
-        playbook = kit.compile(asked.rate, seed=asked.seed)
+        order = _order(asked)
+        playbook = kit.compile(asked.rate, order, seed=asked.seed)
         warnings = [
             *kit.warnings,
             *(
@@ -36,13 +38,10 @@ def run(asked: argparse.Namespace) -> int:
             ),
         ]
         warn(warnings)
-        order = Order(
-            bits=asked.bits, by=asked.by, format=asked.format, has_mix=False, name_template="{name}", seed=playbook.seed
-        )
         steps = bounce(
             playbook,
             part,
-            order=order,
+            order=replace(order, seed=playbook.seed),
             folder=(folder := _partial(asked.out)),
             load_sound=kit.loader(),
             threads=os.cpu_count() or 1,
@@ -57,6 +56,16 @@ def run(asked: argparse.Namespace) -> int:
             progress.end()
             shutil.rmtree(folder, ignore_errors=True)
     return 0
+
+
+def _order(asked: argparse.Namespace) -> Order:
+    """raises : BounceError for switches that say two things"""
+    if asked.is_dry and (asked.side or not asked.has_master or asked.by == "group"):
+        raise BounceError("--dry takes the sound before the desk; --side, --groups and --no-master are of the desk.")
+    return Order(
+        bits=asked.bits, by=asked.by, format=asked.format, has_mix=False, name_template="{name}", is_dry=asked.is_dry,
+        side=asked.side or "", has_master=asked.has_master,
+    )  # fmt: skip
 
 
 def _partial(out: Path) -> Path:

@@ -45,6 +45,14 @@ def _bounce(verb: argparse.ArgumentParser) -> None:
     verb.add_argument("--format", choices=["wav", "flac"], default="wav")
     verb.add_argument("--seed", type=int, metavar="N", help="of every random choice (default: the kit's own, or 0)")
     verb.add_argument("--by", choices=["output", "piece", "pad"], default="output", help="what makes a stem")
+    verb.add_argument(
+        "--groups", dest="by", action="store_const", const="group", help="a stem for each group of outputs"
+    )
+    verb.add_argument(
+        "--dry", dest="is_dry", action="store_true", help="before the desk, without mics that are ambience"
+    )
+    verb.add_argument("--side", choices=["stool", "hall"], help="from where it is heard (default: as the kit says)")
+    verb.add_argument("--no-master", dest="has_master", action="store_false", help="leave the master's level out")
     verb.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
 
 

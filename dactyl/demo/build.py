@@ -12,7 +12,7 @@ from django.db import transaction
 
 from dactyl.core.stack.layers import split_evenly
 from dactyl.demo import rehearsal
-from dactyl.demo.scenario import KITS, KitPlan, PadPlan, parts
+from dactyl.demo.scenario import DESK_OUTPUTS, KITS, KitPlan, PadPlan, parts
 from dactyl.demo.synth import RATE_HZ, Room, strike, through_mics
 from dactyl.jobs.models import Job
 from dactyl.kits.models import (
@@ -23,6 +23,7 @@ from dactyl.kits.models import (
     MapNote,
     Mic,
     Output,
+    OutputGroup,
     Pad,
     Piece,
     Take,
@@ -122,12 +123,15 @@ def _lay_out(plan: KitPlan, samples: dict[Key, Sample]) -> None:
     main = Output.objects.create(kit=kit, name="Main", position=0)
     names = list(dict.fromkeys(pad.output for pad in plan.pads if pad.output))
     outputs = {name: Output.objects.create(kit=kit, name=name, position=n) for n, name in enumerate(names, start=1)}
+    if plan.has_desk:
+        _set_desk(kit, outputs)
     mics = {
         name: Mic.objects.create(
             kit=kit,
             name=name,
             gain_db=gain_db,
             follows_pan=follows,
+            is_ambience=not follows,
             position=position,
             output=None if follows else main,
         )
@@ -155,6 +159,14 @@ def _lay_out(plan: KitPlan, samples: dict[Key, Sample]) -> None:
         )
         MapNote.objects.create(map=default, note=planned.note, pad=pad)
         _fill(pad, planned, samples, mics)
+
+
+def _set_desk(kit: Kit, outputs: Mapping[str, Output]) -> None:
+    """The drums on one handle and thickened by a parallel bus, the kick in the middle."""
+    drums = OutputGroup.objects.create(kit=kit, name="Drums", position=0, colour="A")
+    for name, settings in DESK_OUTPUTS.items():
+        Output.objects.filter(pk=outputs[name].pk).update(group=drums, **settings)
+    Kit.objects.filter(pk=kit.pk).update(parallel_is_on=True, parallel_threshold_db=-30, parallel_gain_db=-6)
 
 
 def _fill(pad: Pad, planned: PadPlan, samples: dict[Key, Sample], mics: dict[str, Mic]) -> None:

@@ -32,6 +32,7 @@ class KitPlan:
     seed: int
     pads: tuple[PadPlan, ...]
     has_room: bool = False  # three mics, or one
+    has_desk: bool = False  # a group, a parallel bus, outputs that are placed
 
 
 def _hat(seconds: float, ring: float, **more) -> Voice:
@@ -42,6 +43,11 @@ def _cymbal(seconds: float, pitch: float, ring: float, noise: float, body: float
     return Voice(seconds, pitch, PLATE, body, ring, noise=noise, noise_band_hz=(2600, 16000), noise_seconds=ring * 0.8, click=0.4, place=place)  # fmt: skip
 
 
+DESK_OUTPUTS = {  # of Ferry House: width in percent, and the amount to the parallel bus
+    "Kick": {"width": 0.0, "parallel_db": -6.0},
+    "Snare": {"width": 60.0, "parallel_db": -3.0},
+    "Toms": {"width": 140.0, "parallel_db": -9.0},
+}
 FERRY_HOUSE = KitPlan("Ferry House", 1, (
     PadPlan("Kick", "", "kick", 36, Voice(0.7, 54, DRUM[:4], 1.0, 0.42, glide=1.1, glide_ms=16, noise=0.05, noise_band_hz=(300, 4000), noise_seconds=0.03, click=0.55), 4, 3, output="Kick"),
     PadPlan("Snare", "centre", "snare", 38, Voice(0.7, 186, DRUM, 0.7, 0.2, glide=0.12, noise=0.9, noise_band_hz=(1100, 11000), noise_seconds=0.23, click=0.7), 5, 4, output="Snare"),
@@ -56,7 +62,7 @@ FERRY_HOUSE = KitPlan("Ferry House", 1, (
     PadPlan("Crash", "grabbed", "crash", 52, _cymbal(0.5, 330, 0.2, 1.0, 0.12, -0.4), 2, 2, choke="B"),
     PadPlan("Ride", "bow", "ride", 51, _cymbal(2.2, 520, 1.7, 0.34, 0.2, 0.6), 4, 3, rotation="random"),
     PadPlan("Ride", "bell", "ride_bell", 53, Voice(2.0, 742, PLATE[:8], 0.9, 1.4, noise=0.12, noise_band_hz=(4000, 12000), noise_seconds=0.6, click=0.5, place=0.6), 2, 3),
-), has_room=True)  # fmt: skip
+), has_room=True, has_desk=True)  # fmt: skip
 
 ENGINE_DECK = KitPlan("Engine Deck", 2, (
     PadPlan("Boiler plate", "", "other", 36, Voice(1.4, 71, PLATE, 1.0, 0.9, glide=0.05, noise=0.12, noise_seconds=0.05, click=0.6, drive=1.2), 3, 3, output="Iron"),

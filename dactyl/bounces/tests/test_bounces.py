@@ -1,10 +1,13 @@
 """Bouncing in the application: what is asked for is made, proves itself, and is whole or not there."""
 
+import contextlib
 import io
 import json
 import re
 import shutil
+import tempfile
 import zipfile
+from pathlib import Path
 from unittest.mock import patch
 
 import numpy as np
@@ -14,6 +17,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from dactyl.bounces import store, tasks
 from dactyl.bounces.models import Bounce, Stem
+from dactyl.cli import main
 from dactyl.core.formats.midi import read_midi
 from dactyl.core.parts.part import Event, Part
 from dactyl.history import edits as history
@@ -189,6 +193,54 @@ class Bouncing(KitCase):
                 f"/bounces/of/{self.kit.pk}/begin/", {"part": self.part.pk, "rate": 48_000} | asked
             )
             self.assertContains(answer, words, status_code=422)
+
+    def test_stems_leave_the_desk_or_go_round_its_master_or_round_it_all_here_as_from_the_command_line(self):
+        edits.pads.set_fields([self.fresh(self.low.pk)], version(self.kit), {"pan": 60})
+        output = self.kit.outputs.get()
+        edits.desk.set_channels([output], self.kit, version(self.kit), {"gain_db": -3.0, "parallel_db": -6.0})
+        for values in ({"master_db": -6.0}, {"side": "hall"}, {"parallel_is_on": True}):
+            edits.desk.set_desk(self.kit, version(self.kit), values)
+        said = self.check(taken="desk")
+        self.assertIn("<b>Main</b> −3.0 dB, −6.0 dB to the parallel bus", said)
+        self.assertIn("the master −6.0 dB, heard from the hall", said)
+        self.assertIn("2 stems (Main, Parallel)", said)
+        self.assertIn("Dry leaves out the mics overhead, room, levels", self.check(taken="dry"))
+        desk, free, dry = (self.files(taken=taken) for taken in ("desk", "no_master", "dry"))
+        self.assertEqual([list(desk), list(dry)], [["Main", "Parallel", "Mix"], ["Main", "Mix"]])
+        np.testing.assert_allclose(desk["Main"] * 10 ** (6 / 20), free["Main"], atol=1e-6)
+        np.testing.assert_allclose(desk["Parallel"] * 10 ** (6 / 20), free["Parallel"], atol=1e-6)
+        np.testing.assert_allclose(free["Main"][:, ::-1] * 10 ** (3 / 20), dry["Main"], atol=1e-6)
+        self.assertFalse(
+            np.array_equal(dry["Main"][:, 0], dry["Main"][:, 1]), "one pad is panned: the sides can be told apart"
+        )
+        package = store.folder_of(Bounce.objects.order_by("pk")[0]) / tasks.PACKAGE
+        for switches, expected in (((), desk), (("--no-master",), free), (("--dry",), dry), (("--groups",), desk)):
+            for name, sound in self.from_the_command_line(package, *switches).items():
+                np.testing.assert_array_equal(sound, expected[name], f"{switches} {name}")
+        np.testing.assert_array_equal(
+            self.from_the_command_line(package, "--side", "stool")["Main"], desk["Main"][:, ::-1]
+        )
+
+    def check(self, **asked: str) -> str:
+        answer = self.client.post(f"/bounces/of/{self.kit.pk}/check/", {"part": self.part.pk, "rate": 48_000, **asked})
+        return " ".join(answer.content.decode().split())
+
+    def files(self, **asked: str) -> dict[str, np.ndarray]:
+        bounce = self.run_jobs(self.ask(bits="32f", with_kit="1", with_part="1", **asked))
+        self.assertTrue(bounce.report["sum_test"]["is_passed"])
+        return {
+            one.name: soundfile.read(store.folder_of(bounce) / one.file, always_2d=True)[0]
+            for one in bounce.stems.all()
+        }
+
+    def from_the_command_line(self, package: Path, *switches: str) -> dict[str, np.ndarray]:
+        with tempfile.TemporaryDirectory() as out, contextlib.redirect_stderr(io.StringIO()):
+            code = main(
+                ["bounce", str(package), str(package.with_name(tasks.PART)), "--out", out, "--bits", "32f", *switches]
+            )
+            self.assertEqual(code, 0)
+            stems = json.loads((Path(out) / "bounce.json").read_text())["stems"]
+            return {one["name"]: soundfile.read(Path(out) / one["file"], always_2d=True)[0] for one in stems}
 
     def test_cancelled_before_or_in_the_middle_nothing_is_kept(self):
         waiting, running = self.ask(), self.ask()

@@ -8,6 +8,7 @@ from pathlib import Path, PurePosixPath
 
 from dactyl.core.bounce.samples import FolderSamples
 from dactyl.core.bounce.sound_cache import SoundCache
+from dactyl.core.bounce.stems import Order, as_ordered
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.package import Package, read_package, samples_of
 from dactyl.core.formats.sfz.kit_from_sfz import kit_from_sfz
@@ -48,7 +49,14 @@ class SfzSource:
                 told.add(region.sample)
                 self.warnings.append(f"{region.place}: sample “{region.sample[:120]}” is left out: {problem}")
 
-    def compile(self, rate_hz: int, *, seed: int | None) -> Playbook:
+    def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
+        """raises : KitFileError where the order asks for a desk, which SFZ has none of"""
+        if order.side or order.by == "group" or not order.has_master:
+            raise KitFileError(
+                "An SFZ file has no desk.",
+                "Leave --side, --groups and --no-master to kit packages.",
+                file=self.file.path.name,
+            )
         return compile_sfz(self.file, rate_hz, self._sample, seed=seed or 0)
 
     def _sample(self, region: SfzRegion) -> Sample | None:
@@ -92,9 +100,9 @@ class PackageSource:
             if found[sha256] != sample:
                 raise KitFileError("kit.json describes a sample wrongly.", "Export the package again.", file=self.name)
 
-    def compile(self, rate_hz: int, *, seed: int | None) -> Playbook:
+    def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
         kit = self.package.kit if seed is None else replace(self.package.kit, seed=seed)
-        return compile_kit(kit, rate_hz)
+        return compile_kit(as_ordered(kit, order), rate_hz)
 
     def loader(self) -> SoundCache:
         return self.samples.loader()

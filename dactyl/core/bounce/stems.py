@@ -5,7 +5,7 @@ from bisect import bisect_left
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +18,7 @@ from dactyl.core.desk.tables import Desk, dry_desk, is_even
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kinds import IN_SCORE_ORDER
+from dactyl.core.kit import Kit
 from dactyl.core.parts.part import Part
 from dactyl.core.play.playbook import MicSound, Playbook
 from dactyl.core.play.player import Voice
@@ -106,6 +107,8 @@ class Order:
     names: tuple[tuple[str, str], ...] = ()  # what else the template may name: kit, part
     seed: int = 0
     is_dry: bool = False  # each output as it leaves the kit, without ambience (design rule 18)
+    side: str = ""  # a key of SIDES; empty: as the kit says
+    has_master: bool = True
 
     def __post_init__(self) -> None:
         rest = self.name_template
@@ -137,6 +140,10 @@ def bounce(
         raise BounceError("Nothing in this part sounds on this kit. Give its notes to pads, or choose another part.")
     frames = bounce_frames(voices, part.end_frame(playbook.rate_hz))
     stems = arrange(playbook, voices, order)
+    if not stems.names:
+        raise BounceError(
+            "Nothing of this part is left without ambience: all its sounds are of mics that are marked so."
+        )
     stage = Stage(desk_of(playbook, order), stems.output_of_bus)
     own = [*stems.names, *([PARALLEL] if stage.has_bus else [])]
     names = [*own, *([MIX] if order.has_mix else [])]
@@ -205,6 +212,11 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
         is_mono=tuple(name not in sided for name in names),
         left_out=left_out,
     )
+
+
+def as_ordered(kit: Kit, order: Order) -> Kit:
+    """The kit with the side and the master that the bounce asks for."""
+    return replace(kit, side=order.side or kit.side, master_db=kit.master_db if order.has_master else 0.0)
 
 
 def desk_of(playbook: Playbook, order: Order) -> Desk:

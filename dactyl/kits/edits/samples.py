@@ -197,7 +197,9 @@ def _mic(change: Change, name: str | None) -> Mic:
     touch_all(change)
     follows = (name or "").split()[0] in PLAIN_MICS
     before = [mic for mic in mics if mic.follows_pan or not follows]  # a close mic stands before those of the room
-    made = change.create(Mic(kit=change.document, name=name, position=len(before), follows_pan=follows))
+    made = change.create(
+        Mic(kit=change.document, name=name, position=len(before), follows_pan=follows, is_ambience=not follows)
+    )
     change.update_each(
         (mic, {"position": number})
         for number, mic in enumerate([*before, made, *mics[len(before) :]])

@@ -123,7 +123,7 @@ def desk_context(kit: Kit, outputs: list[Output]) -> dict[str, Any]:
         "routes": [(key, asked) for key, (asked, *_) in ROUTES.items()],
         "axis_lines": [(line, at_db(line)) for line in LINES_DB],
         "sides": core.SIDES,
-        "colours": core.COLOURS,
+        "colours": core.COLOURS.items(),
         "is_plain": all(output.name == MAIN for output in outputs),
     }  # fmt: skip
 
