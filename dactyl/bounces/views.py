@@ -52,7 +52,7 @@ ORDERS = (("kit", "as in the kit"), ("desk", "kick first, as in a score"))
 TAKEN = (
     ("desk", "as they leave the desk"),
     ("no_master", "without the master"),
-    ("dry", "dry: before the desk, without ambience"),
+    ("dry", "dry, before the desk"),
 )
 """From where on the way the stems are taken."""
 
