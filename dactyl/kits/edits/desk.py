@@ -155,7 +155,7 @@ def _all_to_main(change: Change) -> None:
 
 def _free(name: str) -> str:
     """Nothing of its own is called Main."""
-    name = name[:LONGEST]
+    name = name[:LONGEST].strip()
     return f"{name[: LONGEST - 2]} 2" if name.lower() == MAIN.lower() else name
 
 

@@ -141,7 +141,7 @@ def part_from_piece(pad: Pad, version: int) -> Revision | None:
         return None
     with edit(pad.kit, version, f"{pad.full_name} is a piece of its own") as change:
         own = copy_piece(change, left)
-        change.update(own, name=pad.full_name[:60], place_x=None, place_y=None)
+        change.update(own, name=pad.full_name[:60].strip(), place_x=None, place_y=None)
         change.update(pad, piece_id=own.pk, name="")
         _place_after(change, [pad], others[-1].position)
         change.touch(*(other.pk for other in others))
@@ -211,7 +211,7 @@ def duplicate_pads(pads: Sequence[Pad], version: int) -> Revision | None:
             raise KitError(f"A kit has at most {MAX_PADS} pads.")
         copies = copy_pads(change, pads)
         change.update_each(
-            (copy, {"name": f"{pad.name or pad.piece.name} copy"[: PAD_NAME.longest]})
+            (copy, {"name": f"{pad.name or pad.piece.name} copy"[: PAD_NAME.longest].strip()})
             for pad, copy in zip(pads, copies, strict=True)
         )
         behind = {pad.pk: copy for pad, copy in zip(pads, copies, strict=True)}

@@ -5,14 +5,16 @@ import random
 
 from django.db import connection, transaction
 
+from dactyl.core.fields import DESK, OUTPUT_GROUP
 from dactyl.core.maps.surfaces import SHAPES
 from dactyl.core.play.compile import compile_kit
 from dactyl.history import edits as history
 from dactyl.history.queries import standing as history_stands
 from dactyl.kits import queries
 from dactyl.kits.edits import versions
-from dactyl.kits.fields import MIC_FIELDS, PAD_FIELDS, TAKE_FIELDS
-from dactyl.kits.models import Layer, Mic, Output, Pad, Surface, Take, Translation, Version
+from dactyl.kits.edits.desk import ROUTES
+from dactyl.kits.fields import MIC_FIELDS, OUTPUT_FIELDS, PAD_FIELDS, TAKE_FIELDS
+from dactyl.kits.models import Layer, Mic, Output, OutputGroup, Pad, Piece, Surface, Take, Translation, Version
 from dactyl.kits.tests.test_edits import KitCase, dump, version
 from dactyl.shelf.tests.sounds import shelf_of
 
@@ -110,9 +112,16 @@ class Hands:
 
     def desk(self) -> tuple[str, dict]:
         output, mic, value = self.one(Output, kit=self.kit), self.one(Mic, kit=self.kit), self.dice.choice(TYPED)
+        outputs, group = list(self.kit.outputs.values_list("pk", flat=True)), self.one(OutputGroup, kit=self.kit)
         return self.dice.choice([
-            (f"outputs/{output}/set/{self.dice.choice(['name', 'gain_db'])}/", {"value": value}),
+            (f"outputs/{output}/set/{self.dice.choice([*OUTPUT_FIELDS, 'group'])}/", {"value": value, "outputs": self.some(outputs)}),
+            (f"outputs/{output}/set/group/", {"value": str(group)}),
+            (f"outputs/{output}/pieces/", {"pieces": str(self.one(Piece, kit=self.kit))}),
             (f"outputs/{output}/delete/", {}),
+            (f"desk/set/{self.dice.choice(list(DESK))}/", {"value": self.dice.choice([value, "1", "hall"])}),
+            (f"desk/route/{self.dice.choice(list(ROUTES))}/", {}),
+            ("desk/group/", {"outputs": self.some(outputs), "name": self.dice.choice(["", value])}),
+            (f"desk/group/{group}/{self.dice.choice([*OUTPUT_GROUP, 'delete'])}/", {"value": value}),
             ("mics/add/", {"name": value}),
             (f"mics/{mic}/set/{self.dice.choice([*MIC_FIELDS, 'output'])}/", {"value": value}),
             (f"mics/{mic}/delete/", {}),
