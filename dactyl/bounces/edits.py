@@ -9,6 +9,7 @@ from django.utils.timezone import localtime
 
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.core import kit as core
+from dactyl.core.audio.loudness import Loudness
 from dactyl.core.bounce.stems import RATES_HZ, Order
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
@@ -16,7 +17,7 @@ from dactyl.core.formats.package import samples_of
 from dactyl.core.formats.values import from_json, pack, to_json, unpack
 from dactyl.core.maps import translate
 from dactyl.core.parts.part import Part as PartValue
-from dactyl.core.units import counted
+from dactyl.core.units import counted, gain_to_db
 from dactyl.history.queries import reading
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.edits.from_value import open_kit
@@ -30,7 +31,7 @@ from dactyl.shelf.models import Sample
 from dactyl.shelf.queries import keys_of
 from dactyl.shelf.store import with_reserve
 
-WORK = "dactyl.bounces.tasks.make_bounce"
+WORK, MEASURE = "dactyl.bounces.tasks.make_bounce", "dactyl.bounces.tasks.measure_loudness"
 
 
 def begin_bounce(
@@ -133,7 +134,14 @@ def record_stems(row: Bounce, stems: Sequence[StemValue], report: dict[str, Any]
             for position, stem in enumerate(stems)
         ])  # fmt: skip
         row.report = report
-        row.save(update_fields=["report"])
+        row.measuring = enqueue(MEASURE, row.pk, queue="bounces")
+        row.save(update_fields=["report", "measuring"])
+
+
+def record_loudness(stem: Stem, loudness: Loudness) -> None:
+    Stem.objects.filter(pk=stem.pk).update(
+        loudness_lufs=loudness.integrated_lufs, true_peak_db=gain_to_db(loudness.true_peak)
+    )
 
 
 def cancel_bounce(row: Bounce) -> None:

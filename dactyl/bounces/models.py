@@ -3,6 +3,7 @@
 from django.db import models
 from django.utils import timezone
 
+from dactyl.core.bounce.stems import MIX
 from dactyl.jobs.models import Job
 from dactyl.kits.models import Kit
 from dactyl.parts.models import Part
@@ -28,10 +29,21 @@ class Bounce(models.Model):
     kit_snapshot = models.BinaryField()  # kit and part as they were when asked for: begun again, it ends the same
     part_snapshot = models.BinaryField()
     job = models.ForeignKey(Job, models.SET_NULL, null=True)
+    measuring = models.ForeignKey(Job, models.SET_NULL, null=True, related_name="+")  # how loud it is, once it is made
     created_at = models.DateTimeField(default=timezone.now)
 
     def __str__(self) -> str:
         return f"{self.part_name} on {self.kit}"
+
+    @property
+    def is_awaited(self) -> bool:
+        """Whether it is still made or measured."""
+        return any(job is not None and not job.is_over for job in (self.job, self.measuring))
+
+    @property
+    def mix_lufs(self) -> float | None:
+        """How loud its mix is, once that is measured."""
+        return next((stem.loudness_lufs for stem in self.stems.all() if stem.name == MIX), None)
 
     @property
     def bits(self) -> str:
@@ -48,6 +60,8 @@ class Stem(models.Model):
     frames = models.PositiveBigIntegerField()
     peak_db = models.FloatField()
     overview = models.BinaryField()
+    loudness_lufs = models.FloatField(null=True)  # null: not measured yet, or silent
+    true_peak_db = models.FloatField(null=True)
 
     class Meta:
         ordering = ["position"]

@@ -9,10 +9,12 @@ from collections.abc import Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path
 
+import soundfile
 from django.conf import settings
 
 from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce
+from dactyl.core.audio.loudness import LoudnessMeter
 from dactyl.core.bounce.beside import write_beside, write_blend
 from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.bounce.stems import Order, Stem, as_ordered
@@ -28,6 +30,7 @@ from dactyl.recordings.models import RecordedPart
 from dactyl.shelf.sounds import prepared_sound
 
 SOUND_BYTES = 256 << 20  # kept in memory while a bounce runs
+LOUDNESS_FRAMES = 1 << 18  # measured at once
 REPORT, PART, PACKAGE = "bounce.json", "part.mid", "kit.zip"
 
 
@@ -69,6 +72,25 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
         edits.record_stems(row, stems, report)
     finally:
         shutil.rmtree(partial, ignore_errors=True)
+
+
+def measure_loudness(bounce_id: int) -> Iterator[Progress]:
+    """How loud a bounce and its stems are: after it, so that nobody waits for it. The mix first; a bounce may go meanwhile."""
+    row = Bounce.objects.filter(pk=bounce_id).first()
+    stems = list(row.stems.order_by("-position")) if row else []
+    frames = sum(stem.frames for stem in stems)
+    done = 0
+    for stem in stems:
+        meter = LoudnessMeter(row.rate_hz)
+        try:
+            with soundfile.SoundFile(store.folder_of(row) / stem.file) as sound:
+                while len(block := sound.read(LOUDNESS_FRAMES, "float32", always_2d=True)):
+                    meter.feed(block.T)
+                    done += len(block)
+                    yield Progress(done, frames)
+        except soundfile.LibsndfileError:
+            return  # its files are gone
+        edits.record_loudness(stem, meter.measured())
 
 
 def _beside(row: Bounce, order: Order, folder: Path, stems: Sequence[Stem]) -> Iterator[Progress]:

@@ -85,7 +85,9 @@ def older(request: HttpRequest, kit_id: int, before: int) -> HttpResponse:
 def _listed(kit: Kit, before: int | None = None) -> dict:
     """The latest bounces of a kit, and whether there are older ones."""
     rows = Bounce.objects.filter(kit=kit, **({} if before is None else {"pk__lt": before}))
-    rows = rows.select_related("job", "kit").defer("kit_snapshot", "part_snapshot").prefetch_related("stems")
+    rows = (
+        rows.select_related("job", "measuring", "kit").defer("kit_snapshot", "part_snapshot").prefetch_related("stems")
+    )
     found = list(rows.order_by("-pk")[: AT_ONCE + 1])
     return {"kit": kit, "bounces": found[:AT_ONCE], "has_older": len(found) > AT_ONCE}
 
@@ -231,5 +233,5 @@ def as_zip(request: HttpRequest, bounce_id: int) -> HttpResponseBase:
 
 
 def _bounce(bounce_id: int) -> Bounce:
-    rows = Bounce.objects.select_related("job", "kit").defer("kit_snapshot", "part_snapshot")
+    rows = Bounce.objects.select_related("job", "measuring", "kit").defer("kit_snapshot", "part_snapshot")
     return get_object_or_404(rows.prefetch_related("stems"), pk=bounce_id)

@@ -18,6 +18,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from dactyl.bounces import store, tasks
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.cli import main
+from dactyl.core.audio.loudness import LoudnessMeter
 from dactyl.core.formats.midi import read_midi
 from dactyl.core.parts.part import Event, Part
 from dactyl.history import edits as history
@@ -241,6 +242,24 @@ class Bouncing(KitCase):
             self.assertEqual(code, 0)
             stems = json.loads((Path(out) / "bounce.json").read_text())["stems"]
             return {one["name"]: soundfile.read(Path(out) / one["file"], always_2d=True)[0] for one in stems}
+
+    def test_how_loud_a_bounce_is_is_measured_after_it_and_a_bounce_that_went_meanwhile_leaves_nothing(self):
+        bounce = self.run_jobs(self.ask(bits="32f"))
+        page = f"/bounces/{bounce.pk}/"
+        self.assertContains(self.client.get(page), "hx-get", msg_prefix="it looks again until all is measured")
+        run_job.func(bounce.measuring_id)
+        self.assertNotContains(self.client.get(page), "hx-get")
+        for stem in bounce.stems.all():
+            audio, rate = soundfile.read(store.folder_of(bounce) / stem.file, always_2d=True)
+            meter = LoudnessMeter(rate)
+            meter.feed(audio.T)
+            self.assertAlmostEqual(stem.loudness_lufs, meter.measured().integrated_lufs, places=6)
+            self.assertGreaterEqual(stem.true_peak_db, stem.peak_db - 1e-6)
+            self.assertContains(self.client.get(page), f"{stem.loudness_lufs:+.1f} LUFS".replace("-", "−"))
+        gone = self.run_jobs(self.ask())
+        self.client.post(f"/bounces/{gone.pk}/forget/")
+        run_job.func(gone.measuring_id)
+        self.assertEqual(Job.objects.get(pk=gone.measuring_id).state, "done")
 
     def test_cancelled_before_or_in_the_middle_nothing_is_kept(self):
         waiting, running = self.ask(), self.ask()

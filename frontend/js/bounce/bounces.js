@@ -1,6 +1,14 @@
 /** Plays stems in the page, one at a time. */
 const FROM_BEGIN = 0.03; // a press nearer to the left edge means the begin
 
+/** Equally loud, where that is asked for: as loud as the softest of the bounces that are shown. @param {HTMLElement} button */
+function volumeOf({ dataset: { lufs } }) {
+  const isAsked = /** @type {HTMLInputElement} */ (document.getElementById("equally-loud"))?.checked;
+  if (!isAsked || !lufs) return 1;
+  const all = [.../** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-lufs]"))].map((one) => Number(one.dataset.lufs));
+  return 10 ** ((Math.min(...all) - Number(lufs)) / 20);
+}
+
 export function startBounces() {
   /** @type {{ sound: HTMLAudioElement, button: HTMLElement } | null} */ let playing = null;
   const stop = () => {
@@ -11,6 +19,7 @@ export function startBounces() {
   const play = (button, share) => {
     const sound = new Audio(button.dataset.playStem);
     const stopThis = () => playing?.sound === sound && stop(); // another may play by then
+    sound.volume = volumeOf(button);
     playing = { sound, button };
     button.setAttribute("aria-pressed", "true");
     sound.addEventListener("loadedmetadata", () => (sound.currentTime = share > FROM_BEGIN ? share * sound.duration : 0), { once: true });
