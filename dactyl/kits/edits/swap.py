@@ -97,7 +97,9 @@ def add_pieces(kit: Kit, version: int, source: core.Kit, pad_ids: Sequence[int])
         raise KitError(f"A kit has at most {MAX_PADS} pads.")
     mics = tuple(replace(mic, output=None) for mic in source.mics)
     maps = (core.NoteMap(notes=tuple(notes)),)
-    value = replace(source, pieces=tuple(pieces), outputs=source.outputs[:1], mics=mics, surfaces=(), maps=maps)
+    value = replace(
+        source, pieces=tuple(pieces), outputs=source.outputs[:1], groups=(), mics=mics, surfaces=(), maps=maps
+    )
     names = ", ".join(piece.name or piece.pads[0].name for piece in pieces[:3]) + (" …" if len(pieces) > 3 else "")
     with edit(kit, version, f"{names} of {source.name} added") as change:
         Writer(change, by_hash(list(samples_of(value))), keeps=True).write(value)
