@@ -96,6 +96,20 @@ class Desk(KitCase):
         self.assertIsNone(Pad.objects.get(pk=self.pads[0].pk).output, "its pads have none of their own beside it")
         self.assertEqual(self.post(f"outputs/{snare.pk}/pieces/", pieces="0")[0], 422)
 
+    def test_a_kit_begun_from_another_has_its_desk_and_a_piece_brought_from_there_brings_none(self):
+        self.post("desk/route/usual/")
+        self.post("desk/group/", outputs=",".join(str(row.pk) for row in self.outputs("Kick", "Snare")))
+        self.post("desk/set/master_db/", value="-6")
+        source = queries.kit_value(self.kit.pk)
+        whole, other = edits.kits.create_kit("Whole"), edits.kits.create_kit("Other")
+        edits.swap.begin_from(whole, version(whole), source)
+        made = queries.kit_value(whole.pk)
+        self.assertEqual((made.groups, made.outputs, made.master_db), (source.groups, source.outputs, -6))
+        edits.swap.add_pieces(other, version(other), source, [self.pads[0].pk])
+        made = queries.kit_value(other.pk)
+        self.assertEqual((made.groups, len(made.outputs), made.master_db), ((), 1, 0))
+        self.assertIn("Kick", [row.name for row in queries.sheet_rows(other) if not row.is_empty])
+
     def test_what_is_no_setting_or_no_number_is_refused_by_a_sentence_and_changes_nothing(self):
         (main,) = self.outputs("Main")
         before = dump(self.kit), version(self.kit)
