@@ -6,6 +6,8 @@ import subprocess
 import sys
 import tempfile
 from collections import deque
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -15,8 +17,10 @@ from benchmarks.measured import Row, against, ratio_row, seconds
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.stems import Order, bounce
+from dactyl.core.desk.stage import Stage
+from dactyl.core.desk.tables import compile_desk
 from dactyl.core.formats.midi import write_midi
-from dactyl.core.kit import Filter, Kit, Layer, NoteMap, Output, Pad, Piece, Sample, Take
+from dactyl.core.kit import HALL, Filter, Kit, Layer, NoteMap, Output, OutputGroup, Pad, Parallel, Piece, Sample, Take
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import Playbook
@@ -57,11 +61,36 @@ def rows() -> list[Row]:
         ratio_row("Rendering 9,000 hits", one, floor, 2.0, "a bare float32 mixing loop"),
         ratio_row(f"... with {THREADS} threads", two, floor, 2.0, "the same loop"),
         ratio_row("... with a filter on every voice", heavy, heavy_floor, 2.0, "that loop with one sosfilt each"),
+        _desk(kit, sounds),
         _writing(playbook, part, sounds),
         _both_cores(playbook, part, voices, frames, sounds),
         _growth(),
         *_memory(sounds),
     ]
+
+
+def _desk(kit: Kit, sounds: "_Sounds") -> Row:
+    """Rendering 64 voices with all that a desk has on every output, against rendering alone."""
+    part = _part(round(60 * 64 / SECONDS), 60)
+    voices = voices_of(compile_kit(kit, RATE), part.hits(RATE))
+    frames = bounce_frames(voices, 0)
+    outputs = tuple(
+        replace(one, gain_db=-3.0, width=0.5 + number / OUTPUTS, balance=0.2, parallel_db=-6.0)
+        for number, one in enumerate(kit.outputs)
+    )
+    pairs = [tuple(one.name for one in outputs[n : n + 2]) for n in range(0, OUTPUTS, 2)]
+    groups = tuple(OutputGroup(name=f"Group {n}", gain_db=-1.0, outputs=names) for n, names in enumerate(pairs))
+    mixed = replace(kit, outputs=outputs, groups=groups, parallel=Parallel(is_on=True), master_db=-1.0, side=HALL)
+    desk = compile_desk(mixed, RATE)
+
+    def with_desk() -> None:
+        stage = Stage(desk, range(OUTPUTS))
+        with ThreadPoolExecutor(THREADS) as pool:
+            for block in render(voices, OUTPUTS, frames, sounds, threads=THREADS):
+                stage.process(block.buses, is_last=False, each=pool.map)
+
+    both, floor = against(with_desk, lambda: deque(render(voices, OUTPUTS, frames, sounds, threads=THREADS), maxlen=0))
+    return ratio_row("... 64 voices with a desk on all outputs", both, floor, 1.3, "the same without")
 
 
 def _writing(playbook: Playbook, part: Part, sounds: "_Sounds") -> Row:

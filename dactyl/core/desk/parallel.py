@@ -9,7 +9,7 @@ import math
 
 import numpy as np
 
-from dactyl.core.desk.tables import LEAST_DB, STEP_FRAMES, Compressor, apply_matrix
+from dactyl.core.desk.tables import LEAST_DB, STEP_FRAMES, Compressor, become, pieces_of
 
 _LEAST = 10 ** (LEAST_DB / 20)
 _PLACES = (np.arange(STEP_FRAMES) / STEP_FRAMES).astype(np.float64)
@@ -21,7 +21,6 @@ class ParallelBus:
     def __init__(self, compressor: Compressor) -> None:
         self._compressor = compressor
         self._gain_db = 0.0
-        self._gain = 1.0
         self._waiting = np.zeros((2, 0), np.float32)
 
     def process(self, sent: np.ndarray, *, is_last: bool = False) -> np.ndarray:
@@ -29,28 +28,32 @@ class ParallelBus:
         sound = np.concatenate([self._waiting, sent], axis=1) if self._waiting.shape[1] else sent
         whole = sound.shape[1] if is_last else sound.shape[1] - sound.shape[1] % STEP_FRAMES
         self._waiting = sound[:, whole:].copy()
-        return apply_matrix(self._compressed(sound[:, :whole]), self._compressor.matrix)
+        played = np.empty((2, whole), np.float32)
+        for at in pieces_of(whole):
+            played[:, at] = sound[:, at]
+            self._compress(played[:, at])
+            become(played[:, at], self._compressor.matrix)
+        return played
 
-    def _compressed(self, sound: np.ndarray) -> np.ndarray:
+    def _compress(self, sound: np.ndarray) -> None:
         frames = sound.shape[1]
-        if not frames:
-            return sound
-        peaks = np.maximum.reduceat(np.abs(sound).max(axis=0), np.arange(0, frames, STEP_FRAMES))
-        ends = np.array([self._gain, *self._smoothed(wanted_db(self._compressor, peaks))])
-        self._gain = float(ends[-1])
-        gains = (ends[:-1, np.newaxis] + np.diff(ends)[:, np.newaxis] * _PLACES).ravel()[:frames]
-        return sound * gains.astype(np.float32)
+        steps = -(-frames // STEP_FRAMES)
+        loudest = np.zeros(steps * STEP_FRAMES, np.float32)
+        np.maximum(np.abs(sound[0]), np.abs(sound[1]), out=loudest[:frames])
+        ends = self._smoothed(wanted_db(self._compressor, loudest.reshape(steps, STEP_FRAMES).max(axis=1)))
+        gains = ends[:-1, np.newaxis] + np.diff(ends)[:, np.newaxis] * _PLACES
+        sound *= gains.astype(np.float32).ravel()[:frames]
 
-    def _smoothed(self, wanted: np.ndarray) -> list[float]:
-        """Linear gains at the ends of steps: g <- a g + (1 - a) wanted."""
+    def _smoothed(self, wanted: np.ndarray) -> np.ndarray:
+        """Linear gains at the begin and at the ends of steps: g <- a g + (1 - a) wanted, in dB."""
         gain, attack, release = self._gain_db, self._compressor.attack, self._compressor.release
-        ends = []
+        ends = [gain]
         for target in wanted.tolist():
             stays = attack if target < gain else release
             gain = target + stays * (gain - target)
             ends.append(gain)
         self._gain_db = gain
-        return [math.exp(db * math.log(10) / 20) for db in ends]
+        return np.exp(np.array(ends) * (math.log(10) / 20))
 
 
 def wanted_db(compressor: Compressor, peaks: np.ndarray) -> np.ndarray:

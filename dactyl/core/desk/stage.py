@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable, Sequence
 import numpy as np
 
 from dactyl.core.desk.parallel import ParallelBus
-from dactyl.core.desk.tables import Desk, apply_matrix
+from dactyl.core.desk.tables import Desk, add_matrix, become, pieces_of
 
 
 class Stage:
@@ -24,13 +24,16 @@ class Stage:
     ) -> tuple[list[np.ndarray], np.ndarray | None]:
         """buses : float32, (buses, 2, frames), a block of whole steps unless it is the last one. each : ``map``, or a pool's
 
-        Returns each bus as it leaves, and what the parallel bus plays beside them.
+        Makes of each bus what leaves, in place, and returns them, and what the parallel bus plays beside them.
         """
-        left = list(each(apply_matrix, buses, [channel.matrix for channel in self._channels]))
-        if self._bus is None:
-            return left, None
-        sent = np.zeros(buses.shape[1:], np.float32)
-        for bus, channel in zip(buses, self._channels, strict=True):
-            if channel.to_bus:
-                sent += apply_matrix(bus, channel.to_bus)
-        return left, self._bus.process(sent, is_last=is_last)
+        sent = np.zeros(buses.shape[1:], np.float32) if self._bus else None
+
+        def work(at: slice) -> None:
+            for bus, channel in zip(buses, self._channels, strict=True):
+                if sent is not None and channel.to_bus:
+                    add_matrix(sent[:, at], bus[:, at], channel.to_bus)
+                become(bus[:, at], channel.matrix)
+
+        for _ in each(work, pieces_of(buses.shape[2])):
+            pass
+        return list(buses), None if sent is None else self._bus.process(sent, is_last=is_last)

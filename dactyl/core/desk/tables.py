@@ -12,6 +12,7 @@ from dactyl.core.kit import HALL, Kit, Output, Parallel
 from dactyl.core.units import db_to_gain, pan_gains
 
 SILENT_DB = -96.0  # and below: silence
+PIECE_FRAMES = 16_384  # worked on at once; whole steps
 STEP_FRAMES = 32  # in which the parallel bus's detector looks, from frame 0
 LEAST_DB = -120.0  # of what it sees
 
@@ -106,10 +107,30 @@ def is_even(matrix: Matrix) -> bool:
     return left_left + left_right == right_left + right_right
 
 
-def apply_matrix(audio: np.ndarray, matrix: Matrix) -> np.ndarray:
-    """audio : float32, (2, frames); it is not changed. One level for both sides is one product, as it always was."""
-    left_left, left_right, right_left, right_right = map(np.float32, matrix)
-    if not left_right and not right_left and left_left == right_right:
-        return audio if left_left == 1 else audio * left_left
-    left, right = audio
-    return np.stack([left_left * left + left_right * right, right_left * left + right_right * right])
+def become(audio: np.ndarray, matrix: Matrix) -> None:
+    """audio : float32, (2, frames), changed in place. A level alone is one product."""
+    if matrix != AS_IT_IS:
+        audio[0], audio[1] = _combine(audio, matrix[:2]), _combine(audio, matrix[2:])
+
+
+def add_matrix(total: np.ndarray, audio: np.ndarray, matrix: Matrix) -> None:
+    """Add to ``total`` what ``audio`` would become; it stays as it is."""
+    total[0] += _combine(audio, matrix[:2])
+    total[1] += _combine(audio, matrix[2:])
+
+
+def _combine(sides: np.ndarray, row: tuple[float, float]) -> np.ndarray:
+    """What one side becomes of both."""
+    (left, right), (of_left, of_right) = sides, map(np.float32, row)
+    if not of_right:
+        return left * of_left
+    if not of_left:
+        return right * of_right
+    made = left * of_left
+    made += right * of_right
+    return made
+
+
+def pieces_of(frames: int) -> list[slice]:
+    """Stretches short enough that what is made of them on the way stays near the processor."""
+    return [slice(start, min(frames, start + PIECE_FRAMES)) for start in range(0, frames, PIECE_FRAMES)]
