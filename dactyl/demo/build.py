@@ -166,7 +166,9 @@ def _set_desk(kit: Kit, outputs: Mapping[str, Output]) -> None:
     drums = OutputGroup.objects.create(kit=kit, name="Drums", position=0, colour="A")
     for name, settings in DESK_OUTPUTS.items():
         Output.objects.filter(pk=outputs[name].pk).update(group=drums, **settings)
-    Kit.objects.filter(pk=kit.pk).update(parallel_is_on=True, parallel_threshold_db=-30, parallel_gain_db=-6)
+    Kit.objects.filter(pk=kit.pk).update(
+        parallel_is_on=True, parallel_threshold_db=-30, parallel_gain_db=-6, master_db=-3
+    )
 
 
 def _fill(pad: Pad, planned: PadPlan, samples: dict[Key, Sample], mics: dict[str, Mic]) -> None:

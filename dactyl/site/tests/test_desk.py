@@ -26,7 +26,7 @@ class DeskView(KitPages):
         return page
 
     def strip(self, page: Page, name: str) -> Locator:
-        return page.locator(".strip", has=page.locator(f".strip-name[title='{name}']"))
+        return page.locator(".desk-row", has=page.locator(f".strip-name[title='{name}']"))
 
     def peak_db(self, page: Page, key: str) -> float:
         self.settle(page)
@@ -71,8 +71,8 @@ class DeskView(KitPages):
         page = self.desk("Keys")
         page.click("text=Lay out the outputs…")
         page.click("text=One for each piece")
-        expect(page.locator(".strip.output")).to_have_count(3)
-        kick, snare = (page.locator(".strip.output").nth(n) for n in (1, 2))
+        expect(page.locator(".desk-row.output")).to_have_count(3)
+        kick, snare = (page.locator(".desk-row.output").nth(n) for n in (1, 2))
         kick.locator(".axis").focus()
         for _ in range(4):
             page.keyboard.press("ArrowLeft")
@@ -96,7 +96,7 @@ class DeskView(KitPages):
         page.keyboard.press("ArrowDown")
         page.keyboard.press("Shift+ArrowDown")
         page.click("#group-outputs")
-        group = page.locator(".strip.group")
+        group = page.locator(".desk-row.group")
         expect(group).to_have_count(1)
         self.assertEqual(len(group.get_attribute("data-members").split()), 2)
         kick.locator(".place").focus()
@@ -111,8 +111,8 @@ class DeskView(KitPages):
         page = self.desk("Pieces")
         page.click("text=Lay out the outputs…")
         page.click("text=One for each piece")
-        expect(page.locator(".strip.output")).to_have_count(3)
-        kick, snare = (page.locator(".strip.output").nth(n) for n in (1, 2))
+        expect(page.locator(".desk-row.output")).to_have_count(3)
+        kick, snare = (page.locator(".desk-row.output").nth(n) for n in (1, 2))
         start, end = kick.locator(".piece-in").bounding_box(), snare.bounding_box()
         page.mouse.move(start["x"] + 5, start["y"] + 5)
         page.mouse.down()

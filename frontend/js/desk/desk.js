@@ -105,7 +105,7 @@ export function startDesk(session, engine) {
       one.classList.toggle("aside", solo.size > 0 && all.length > 0 && !all.some((n) => solo.has(n)));
     }
     for (const channel of /** @type {NodeListOf<HTMLElement>} */ (view().querySelectorAll("[data-channel]"))) channel.hidden = channel.dataset.channel !== open;
-    const several = /** @type {HTMLElement} */ (view().querySelector(`[data-channel="${open}"] .several`));
+    const several = /** @type {HTMLElement} */ (view().querySelector(`[data-channel="${open}"] .all-selected`));
     several.hidden = pickedOutputs().length < 2 || !open.startsWith("output");
     several.textContent = `${pickedOutputs().length} outputs are selected: a number is set for all of them.`;
   }
@@ -204,7 +204,7 @@ export function startDesk(session, engine) {
     engine.setDesk(outputs);
   }
 
-  const under = ({ clientX, clientY }) => /** @type {HTMLElement} */ (document.elementFromPoint(clientX, clientY)?.closest?.(".strip.output"));
+  const under = ({ clientX, clientY }) => /** @type {HTMLElement} */ (document.elementFromPoint(clientX, clientY)?.closest?.(".desk-row.output"));
 
   function markDrop(event) {
     for (const one of rows()) one.classList.toggle("drop-here", one === under(event) && one.dataset.strip !== held.from);
