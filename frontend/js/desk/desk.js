@@ -105,6 +105,7 @@ export function startDesk(session, engine) {
       one.classList.toggle("aside", solo.size > 0 && all.length > 0 && !all.some((n) => solo.has(n)));
     }
     for (const channel of /** @type {NodeListOf<HTMLElement>} */ (view().querySelectorAll("[data-channel]"))) channel.hidden = channel.dataset.channel !== open;
+    document.getElementById("bring-here").hidden = !open.startsWith("output");
     const several = /** @type {HTMLElement} */ (view().querySelector(`[data-channel="${open}"] .all-selected`));
     several.hidden = pickedOutputs().length < 2 || !open.startsWith("output");
     several.textContent = `${pickedOutputs().length} outputs are selected: a number is set for all of them.`;
@@ -213,8 +214,11 @@ export function startDesk(session, engine) {
   function drop({ piece, from }, event) {
     const to = under(event);
     for (const one of rows()) one.classList.remove("drop-here");
-    if (to && to.dataset.strip !== from) session.post(to.dataset.url.replace("set/_/", "pieces/"), { pieces: piece });
+    if (to && to.dataset.strip !== from) bring(piece, to);
   }
+
+  /** @param {string} piece @param {HTMLElement} to */
+  const bring = (piece, to) => session.post(to.dataset.url.replace("set/_/", "pieces/"), { pieces: piece });
 
   document.addEventListener("click", (event) => {
     const target = /** @type {HTMLElement} */ (event.target);
@@ -246,6 +250,7 @@ export function startDesk(session, engine) {
   // Numbers typed beside it: of all that are selected, where it is one of these.
   document.addEventListener("change", ({ target }) => {
     const field = /** @type {HTMLInputElement} */ (target);
+    if (field.id === "bring-piece" && field.value) bring(field.value, row(open));
     if (!field.dataset?.channelUrl) return;
     const [kind, key] = [open.split("-")[0], open.split("-")[1]];
     const several = kind === "output" && pickedOutputs().includes(key) ? pickedOutputs() : [];
