@@ -8,7 +8,7 @@ from dactyl.core.fields import DESK, OUTPUT_GROUP, SIDES
 from dactyl.core.kit import MAIN
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
-from dactyl.kits.edits.outputs import output_called, touch_all
+from dactyl.kits.edits.outputs import drop_empty_groups, output_called, touch_all
 from dactyl.kits.edits.sentences import settings_named
 from dactyl.kits.fields import OUTPUT_FIELDS
 from dactyl.kits.models import Kit, Mic, Output, OutputGroup, Pad, Piece
@@ -59,7 +59,7 @@ def group(kit: Kit, version: int, outputs: Sequence[Output], name: str) -> Revis
         last = OutputGroup.objects.filter(kit=kit).order_by("-position").first()
         made = change.create(OutputGroup(kit=change.document, name=name, position=last.position + 1 if last else 0))
         change.update_all(outputs, group_id=made.pk)
-        _drop_empty(change)
+        drop_empty_groups(change)
     return change.revision
 
 
@@ -83,12 +83,8 @@ def join_group(output: Output, version: int, row: OutputGroup | None) -> Revisio
     where = f"in group {row.name}" if row else "in no group"
     with edit(output.kit, version, f"Output {output.name} {where}") as change:
         change.update(output, group_id=row.pk if row else None)
-        _drop_empty(change)
+        drop_empty_groups(change)
     return change.revision
-
-
-def _drop_empty(change: Change) -> None:
-    change.delete_all(list(OutputGroup.objects.filter(kit=change.document, outputs=None)))
 
 
 # What goes where ------------------------------------------------------------------------------------------------------

@@ -86,6 +86,10 @@ class Desk(KitCase):
         )
         self.post(f"desk/group/{OutputGroup.objects.get(kit=self.kit).pk}/delete/")
         self.assertEqual([row.group for row in self.outputs("Snare", "Rest")], [None, None])
+        self.post("desk/group/", outputs=both)
+        for row in (kick, snare):
+            self.post(f"outputs/{row.pk}/delete/")
+        self.assertFalse(OutputGroup.objects.filter(kit=self.kit).exists(), "nor where its outputs are deleted")
 
     def test_a_piece_is_brought_to_an_output_with_all_its_pads(self):
         self.post("desk/route/pads/")

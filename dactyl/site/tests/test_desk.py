@@ -107,6 +107,25 @@ class DeskView(KitPages):
         page.keyboard.press("Delete")
         expect(kick.locator(".place")).to_have_attribute("aria-valuetext", "C, 100 % wide")
 
+    def test_what_keys_moved_is_told_also_from_another_view_and_an_output_heard_alone_may_go(self):
+        page = self.desk("Left")
+        page.click("text=Lay out the outputs…")
+        page.click("text=One for each piece")
+        expect(page.locator(".desk-row.output")).to_have_count(3)
+        before = self.peak_db(page, "a")
+        snare = page.locator(".desk-row.output").nth(2)
+        snare.locator(".axis").focus()
+        page.keyboard.press("n")
+        self.assertLess(self.peak_db(page, "a"), -80)
+        snare.locator("[data-pick]").click()
+        page.click("[data-channel]:not([hidden]) >> text=Delete this output")
+        expect(page.locator(".desk-row.output")).to_have_count(2)
+        self.assertAlmostEqual(self.peak_db(page, "a"), before, delta=0.1)
+        page.locator(".desk-row.output").nth(1).locator(".axis").focus()
+        page.keyboard.press("ArrowLeft")
+        page.click("#tab-kit")
+        expect(page.locator("#undo")).to_contain_text("−0.5 dB")
+
     def test_a_piece_is_dragged_to_another_output_and_the_meter_runs_behind_its_level(self):
         page = self.desk("Pieces")
         page.click("text=Lay out the outputs…")

@@ -30,9 +30,16 @@ export function startDesk(session, engine) {
   // What is heard ------------------------------------------------------------------------------------------------------
 
   engine.addEventListener("playbook", ({ detail }) => {
+    const before = outputs;
     outputs = detail.book.outputs;
-    if (outputs.length <= Math.max(-1, ...solo)) solo = new Set();
+    if (![...solo].some((n) => outputs[n]?.name !== before[n]?.name)) return;
+    solo = new Set(); // its number is another's now, or nobody's
+    engine.setSoloOutputs([]);
+    mark();
   });
+  /** What was tried is not to be: it sounds as the kit has it. */
+  const asItIs = () => engine.setDesk(outputs);
+  document.body.addEventListener("kit-changed", (event) => /** @type {CustomEvent} */ (event).detail.refused && asItIs());
 
   /** Hear a row as if it were already told: its outputs' matrices, louder or softer. */
   function hear(key, byDb) {
@@ -125,13 +132,14 @@ export function startDesk(session, engine) {
 
   // What is told -------------------------------------------------------------------------------------------------------
 
+  /** Where a value goes: known before it is told, which may be when another view is shown. @param {What} what */
+  const urlOf = ({ kind, key }) => row(key).dataset.url.replace("/_/", `/${kind === "level" ? row(key).dataset.level : kind}/`);
+
   /** @param {What} what @param {number} value */
-  function tell({ kind, key }, value) {
-    const of = row(key);
-    if (!of) return;
-    const name = kind === "level" ? of.dataset.level : kind;
-    const told = session.post(of.dataset.url.replace("/_/", `/${name}/`), { value: String(value) });
+  function tell({ kind, key }, value, url = urlOf({ kind, key })) {
+    const told = session.post(url, { value: String(value) });
     ahead.put(`${kind} ${key}`, value, told);
+    told.catch(asItIs);
   }
 
   /** Move by keys: told once they rest. @param {What} what @param {number} value */
@@ -141,7 +149,8 @@ export function startDesk(session, engine) {
     clearTimeout(resting.get(name)?.timer);
     show(what, value);
     if (what.kind === "level") hear(what.key, value - from);
-    const rest = new Promise((done) => resting.set(name, { done, timer: setTimeout(() => { resting.delete(name); tell(what, value); done(true); }, REST_MS) })); // prettier-ignore
+    const url = urlOf(what);
+    const rest = new Promise((done) => resting.set(name, { done, timer: setTimeout(() => { resting.delete(name); tell(what, value, url); done(true); }, REST_MS) })); // prettier-ignore
     ahead.put(name, value, rest);
   }
 
@@ -173,7 +182,7 @@ export function startDesk(session, engine) {
   };
 
   document.addEventListener("pointermove", (event) => {
-    if (!held || !view()) return;
+    if (!held || !view() || (held.what && !row(held.what.key))) return;
     if (held.piece) return markDrop(event);
     const { what, box, x, from } = held;
     const by = event.clientX - x;
@@ -190,7 +199,8 @@ export function startDesk(session, engine) {
   document.addEventListener("pointerup", (event) => {
     const done = held;
     held = null;
-    if (!done || !view()) return;
+    if (!done) return;
+    if (!view() || (done.what && !row(done.what.key))) return asItIs();
     if (done.piece) return drop(done, event);
     if (done.value !== null && done.value !== done.from) tell(done.what, done.value);
   });
@@ -200,9 +210,8 @@ export function startDesk(session, engine) {
   function letGo() {
     const { what, from } = held ?? {};
     held = null;
-    if (!what || !row(what.key)) return;
-    show(what, from);
-    engine.setDesk(outputs);
+    asItIs();
+    if (what) show(what, from);
   }
 
   const under = ({ clientX, clientY }) => /** @type {HTMLElement} */ (document.elementFromPoint(clientX, clientY)?.closest?.(".desk-row.output"));

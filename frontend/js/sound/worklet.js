@@ -140,12 +140,12 @@ class DactylProcessor extends AudioWorkletProcessor {
   }
 
   #mightSound() {
-    return this.#transport.isPlaying || this.#player.voices.length || this.#click.isSounding || this.#hasMore();
+    return this.#transport.isPlaying || this.#player.voices.length || this.#click.isSounding || this.#desk.isReleasing || this.#hasMore();
   }
 
-  /** Whether there is more than the kit as it is: a recording, a fader, a measure, a bus that lets go. */
+  /** Whether there is more than the kit as it is: a recording, a fader, a measure. */
   #hasMore() {
-    return this.#tracks.isOn || this.#measures || this.#desk.isReleasing || this.#kitGain.some((gain) => gain !== 1);
+    return this.#tracks.isOn || this.#measures || this.#kitGain.some((gain) => gain !== 1);
   }
 
   #mix(out, clickOut, stretches, count) {
@@ -156,7 +156,9 @@ class DactylProcessor extends AudioWorkletProcessor {
     const beside = this.#desk.process(buses, count);
     buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
     if (beside) this.#addTo(out, beside, buses.length, count);
-    for (const side of out) for (let i = 0; i < count; i++) this.#mainPeak = Math.max(this.#mainPeak, Math.abs(side[i]));
+    let peak = this.#mainPeak;
+    for (const side of out) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(side[i]));
+    this.#mainPeak = peak;
     if (this.#hasMore()) this.#beside(out, stretches, count);
   }
 
