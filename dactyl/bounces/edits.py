@@ -19,6 +19,7 @@ from dactyl.core.maps import translate
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.units import counted, gain_to_db
 from dactyl.history.queries import reading
+from dactyl.jobs.models import Job
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.edits.versions import current
@@ -134,8 +135,19 @@ def record_stems(row: Bounce, stems: Sequence[StemValue], report: dict[str, Any]
             for position, stem in enumerate(stems)
         ])  # fmt: skip
         row.report = report
+        row.save(update_fields=["report"])
+        measure(row)
+
+
+def measure(row: Bounce) -> None:
+    """Have its loudness measured once all that waits now is done."""
+    with transaction.atomic():
         row.measuring = enqueue(MEASURE, row.pk, queue="bounces")
-        row.save(update_fields=["report", "measuring"])
+        row.save(update_fields=["measuring"])
+
+
+def is_bounce_waiting() -> bool:
+    return Job.objects.filter(work=WORK, state=Job.State.QUEUED).exists()
 
 
 def record_loudness(stem: Stem, loudness: Loudness) -> None:

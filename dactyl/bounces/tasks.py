@@ -75,12 +75,17 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
 
 
 def measure_loudness(bounce_id: int) -> Iterator[Progress]:
-    """How loud a bounce and its stems are: after it, so that nobody waits for it. The mix first; a bounce may go meanwhile."""
+    """How loud a bounce and its stems are: after it, so that nobody waits for it; behind bounces that wait.
+
+    The mix first; a bounce may go meanwhile.
+    """
     row = Bounce.objects.filter(pk=bounce_id).first()
-    stems = list(row.stems.order_by("-position")) if row else []
+    stems = list(row.stems.filter(true_peak_db=None).order_by("-position")) if row else []
     frames = sum(stem.frames for stem in stems)
     done = 0
     for stem in stems:
+        if edits.is_bounce_waiting():
+            return edits.measure(row)
         meter = LoudnessMeter(row.rate_hz)
         try:
             with soundfile.SoundFile(store.folder_of(row) / stem.file) as sound:

@@ -155,7 +155,3 @@ def recipes_of(keys: Iterable[str]) -> list[Recipe]:
     """The recipes of keys that a playbook has named; keys from before a restart are unknown and left out."""
     with _lock:
         return [_recipes[key] for key in keys if key in _recipes]
-
-
-def playbook_of(kit: Kit, rate_hz: int) -> Playbook:
-    return compile_kit(kit_value(kit.pk), rate_hz)
