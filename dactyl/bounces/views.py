@@ -17,7 +17,6 @@ from dactyl.bounces.ranges import file_response, zip_blocks
 from dactyl.core.bounce.render import bounce_frames, voices_of
 from dactyl.core.bounce.stems import (
     GROUPINGS,
-    PARALLEL,
     RATES_HZ,
     Order,
     Unanswered,
@@ -101,15 +100,15 @@ def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
     voices = voices_of(playbook, value.hits(rate_hz))
     frames = bounce_frames(voices, value.end_frame(rate_hz))
     stems = arrange(playbook, voices, order)
-    has_bus = desk_of(playbook, order).compressor is not None
-    size, free = size_on_disk(len(stems.names) + has_bus, frames, order), shutil.disk_usage(settings.DATA).free
+    parallel = [compressor.name for compressor in desk_of(playbook, order).compressors]
+    size, free = size_on_disk(len(stems.names) + len(parallel), frames, order), shutil.disk_usage(settings.DATA).free
     shared = shared_hits(playbook, voices, order)
     return {
         "missing": [(note_label(m.note, middle_c_octave=middle_c_octave()), m.hits) for m in missing],
         "missing_hits": sum(m.hits for m in missing),
         "part_hits": len(value.note_ons) + sum(silent.values()),
         "seconds": frames / rate_hz,
-        "stem_names": [*stems.names, *([PARALLEL] if has_bus else [])],
+        "stem_names": [*stems.names, *parallel],
         **_at_the_desk(own, order),
         "shared": shared[:4],
         "shared_hits": sum(hits for _, hits in shared),

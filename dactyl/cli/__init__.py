@@ -9,12 +9,12 @@ from collections.abc import Sequence
 from importlib import import_module
 from io import TextIOWrapper
 
-from dactyl.cli.calls import parser
+from dactyl.cli.calls import parse
 from dactyl.core.errors import DactylError
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    asked = parser().parse_args(arguments)
+    asked = parse(arguments)
     if isinstance(sys.stdout, TextIOWrapper):  # a file's name may be any bytes
         sys.stdout.reconfigure(errors="backslashreplace")
     try:

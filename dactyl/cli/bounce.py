@@ -1,18 +1,21 @@
-"""``dactyl bounce KIT PART --out DIR``: a part through a kit, as stems."""
+"""``dactyl bounce KIT... PART --out DIR``: a part through a kit, or through several together, as stems."""
 
 import argparse
 import json
 import os
 import shutil
 import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from dataclasses import replace
 from pathlib import Path
 
 from dactyl.cli.part import read_part
 from dactyl.cli.say import ProgressLine, warn
-from dactyl.core.bounce.source import open_kit
+from dactyl.core.bounce.source import LineupSource, Source, Together, open_kit, open_played
 from dactyl.core.bounce.stems import Order, Stem, bounce, unanswered
 from dactyl.core.errors import BounceError
+from dactyl.core.lineup import CHANNELS, Listening
 from dactyl.core.units import counted
 
 LOW_HZ, HIGH_HZ = 8000, 384_000
@@ -25,15 +28,16 @@ def run(asked: argparse.Namespace) -> int:
         raise BounceError("FLAC holds no float. Choose --bits 16 or 24, or --format wav.")
     if asked.seed is not None and asked.seed < 0:
         raise BounceError(f"--seed {asked.seed} is below 0. Choose a whole number from 0 on.")
-    part = read_part(asked.part)
-    with open_kit(asked.kit) as kit:
+    *kits, part_file = asked.files
+    part = read_part(part_file)
+    with _opened(kits, asked.channels) as kit:
         kit.check(skip_bad=asked.skip_bad)
         order = _order(asked)
         playbook = kit.compile(asked.rate, order, seed=asked.seed)
         warnings = [
             *kit.warnings,
             *(
-                f"{asked.part.name}: nothing answers {m.label} ({counted(m.hits, 'hit')})."
+                f"{part_file.name}: nothing answers {m.label} ({counted(m.hits, 'hit')})."
                 for m in unanswered(playbook, part)
             ),
         ]
@@ -56,6 +60,23 @@ def run(asked: argparse.Namespace) -> int:
             progress.end()
             shutil.rmtree(folder, ignore_errors=True)
     return 0
+
+
+@contextmanager
+def _opened(kits: Sequence[Path], channels: Sequence[int]) -> Iterator[Source | LineupSource | Together]:
+    """raises : KitFileError where one can't be read, BounceError for channels that say nothing"""
+    if channels and (len(channels) != len(kits) or not all(1 <= channel <= CHANNELS for channel in channels)):
+        raise BounceError(
+            f"--channels names one channel from 1 to {CHANNELS} for each kit; there are {len(kits)} kits."
+        )
+    if len(kits) == 1 and not channels:
+        with open_played(kits[0]) as source:
+            yield source
+        return
+    with ExitStack() as opened:
+        sources = [opened.enter_context(open_kit(kit)) for kit in kits]
+        asked = [Listening(channels=(channel - 1,)) for channel in channels] or [Listening()] * len(kits)
+        yield Together(sources, asked, [kit.stem for kit in kits])
 
 
 def _order(asked: argparse.Namespace) -> Order:

@@ -1,11 +1,25 @@
 """What each verb of ``dactyl`` takes. Nothing heavy is imported here: help and refusals come at once."""
 
 import argparse
+from collections.abc import Sequence
+from itertools import takewhile
 from pathlib import Path
 
 from dactyl.core.units import DEPTHS
 
 KIT_HELP = "an .sfz file, a kit package or a zip of an SFZ and its samples"
+
+
+def parse(arguments: Sequence[str] | None) -> argparse.Namespace:
+    """Options may stand between the files of a bounce."""
+    asked, more = parser().parse_known_args(arguments)
+    if asked.verb == "bounce" and not any(word.startswith("-") for word in more):
+        asked.files = [*asked.files, *getattr(asked, "behind", ()), *map(Path, more)]
+    elif more:
+        parser().error(f"unrecognized arguments: {' '.join(more)}")
+    if asked.verb == "bounce" and len(asked.files) < 2:
+        parser().error("bounce wants a kit, or several, and then a part")
+    return asked
 
 
 def parser() -> argparse.ArgumentParser:
@@ -36,15 +50,33 @@ def _convert(verb: argparse.ArgumentParser) -> None:
     verb.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
 
 
+class _Channels(argparse.Action):
+    """Numbers; what follows them and is none is a file: ``A.zip B.zip --channels 10 11 Part.mid``."""
+
+    def __call__(self, parser, namespace, values, option_string=None):
+        numbers = list(takewhile(str.isdecimal, values))
+        namespace.channels = [int(number[:4]) for number in numbers]
+        namespace.behind = [*map(Path, values[len(numbers) :])]
+
+
 def _bounce(verb: argparse.ArgumentParser) -> None:
-    verb.add_argument("kit", type=Path, metavar="KIT", help=KIT_HELP)
-    verb.add_argument("part", type=Path, metavar="PART", help="a MIDI file, type 0 or 1")
+    verb.add_argument(
+        "files", nargs="*", type=Path, default=[], metavar="FILE",
+        help=f"kits, each {KIT_HELP}, or one lineup; then the part, a MIDI file of type 0 or 1",
+    )  # fmt: skip
+    verb.add_argument(
+        "--channels", action=_Channels, nargs="+", default=[], metavar="N",
+        help="1 to 16: what each of several kits listens to (default: all of them to all)",
+    )  # fmt: skip
     verb.add_argument("--out", type=Path, required=True, metavar="DIR", help="where stems and bounce.json go")
     verb.add_argument("--rate", type=int, default=48_000, metavar="HZ")
     verb.add_argument("--bits", choices=DEPTHS, default="24", help="16 is dithered, 32f is float")
     verb.add_argument("--format", choices=["wav", "flac"], default="wav")
     verb.add_argument("--seed", type=int, metavar="N", help="of every random choice (default: the kit's own, or 0)")
-    verb.add_argument("--by", choices=["output", "piece", "pad"], default="output", help="what makes a stem")
+    verb.add_argument(
+        "--by", choices=["output", "piece", "pad", "member", "merged"], default="output",
+        help="what makes a stem: of several kits also each kit, or outputs of one name",
+    )  # fmt: skip
     verb.add_argument(
         "--groups", dest="by", action="store_const", const="group", help="a stem for each group of outputs"
     )

@@ -17,6 +17,7 @@ from dactyl.core.kit import (
     FILTERS,
     MAX_BANKS,
     MAX_SIDE,
+    NOTES,
     ROTATIONS,
     SIDES,
     STOOL,
@@ -186,6 +187,14 @@ SURFACE: dict[str, Field] = {
     "columns": _whole("Columns", 1, MAX_SIDE),
     "banks": _whole("Banks", 1, MAX_BANKS),
 }
+MEMBER: dict[str, Field] = {
+    "low": _whole("Lowest note", 0, NOTES - 1, reset=0),
+    "high": _whole("Highest note", 0, NOTES - 1, reset=NOTES - 1),
+    "gain_db": _db("Level"),
+    "muted": _yes_no("Mute"),
+    "delay_ms": _ms("Delay", 1000),
+}
+"""How a kit of a lineup is reached by hits."""
 KIT: dict[str, Field] = {"name": _text("Name", 80), "seed": _whole("Seed", 0, 2**31 - 1)}
 DESK: dict[str, Field] = {
     "master_db": _db("Master"),

@@ -169,7 +169,7 @@ class Pad:
             ("kind", self.kind, self.kind in BY_SLUG),
             ("rotation", self.rotation, self.rotation in ROTATIONS),
             ("velocity curve", self.curve, not isinstance(self.curve, str) or self.curve in CURVE_EXPONENTS),
-            ("drawn curve", self.curve, isinstance(self.curve, str) or _is_drawn(self.curve)),
+            ("drawn curve", self.curve, isinstance(self.curve, str) or is_drawn(self.curve)),
             ("filter", self.filter.kind, self.filter.kind in FILTERS),
         ]
         for name, value, is_right in wrong:
@@ -177,7 +177,8 @@ class Pad:
                 raise KitError(f"{str(value)[:40]} is not a {name} that {self.name} can have.")
 
 
-def _is_drawn(points: tuple[tuple[float, float], ...]) -> bool:
+def is_drawn(points: tuple[tuple[float, float], ...]) -> bool:
+    """Whether they make a curve of velocities."""
     rising = [x for x, _ in points]
     return len(points) >= 2 and all(a < b for a, b in zip(rising, rising[1:], strict=False))
 

@@ -80,7 +80,7 @@ def as_tables(playbook: Playbook, *, is_whole: bool) -> dict[str, Any]:
         "outputs": [
             _output(output, channel) for output, channel in zip(playbook.outputs, playbook.desk.channels, strict=True)
         ],
-        "parallel": asdict(playbook.desk.compressor) if playbook.desk.compressor else None,
+        "parallel": asdict(playbook.desk.compressors[0]) if playbook.desk.compressors else None,
         "notes": {note: [playbook.pads[i].id for i in indexes] for note, indexes in playbook.notes.items()},
         "pads": [_pad(pad) for pad in playbook.pads],
         "whole": is_whole,

@@ -218,7 +218,31 @@ class Text(Folder):
 
     def test_wrong_calls_end_with_two(self):
         self.assertEqual(self.dactyl("bounce")[0], 2)
+        self.assertEqual(self.dactyl("bounce", "k", "--out", "o")[0], 2)
         self.assertEqual(self.dactyl("bounce", "k", "p", "--out", "o", "--bits", "12")[0], 2)
+
+
+class SeveralKits(Folder):
+    def test_each_listens_on_its_channel_and_stems_say_whose_they_are(self):
+        (self.path / "Drums.sfz").write_text("<region> sample=s 0.wav key=38")
+        (self.path / "Metal.sfz").write_text("<region> sample=s 2.wav key=38 pan=50")
+        self.write_part([(0, 10, 38, 127), (480, 11, 38, 127)], end_tick=960)
+        kits = ("bounce", "Drums.sfz", "Metal.sfz")
+        for out, asked, names in [
+            ("apart", (*kits, "--channels", "10", "11", "p.mid"), ["out-1 1", "out-1 2"]),
+            ("kits", (*kits, "--channels", "10", "11", "--by", "member", "p.mid"), ["Drums", "Metal"]),
+            ("layered", (*kits, "p.mid"), ["out-1 1", "out-1 2"]),
+        ]:
+            self.assertEqual(self.dactyl(*asked, "--out", out, "--bits", "32f"), (0, ""))
+            self.assertEqual(list(self.stems(out)), names)
+        drums, metal = self.stems("kits").values()
+        second = slice(480 * 50, 480 * 50 + 900)
+        np.testing.assert_allclose(drums[:900, 0], self.audio["s 0.wav"][:, 0], atol=1e-6)
+        self.assertTrue(np.abs(metal[second]).max() > 0.1 and not drums[second].any() and not metal[:900].any())
+        self.assertTrue(all(stem[:900].any() and stem[second].any() for stem in self.stems("layered").values()))
+        for wrong in [("--channels", "10"), ("--channels", "10", "17")]:
+            code, said = self.dactyl(*kits, *wrong, "p.mid", "--out", "no")
+            self.assertEqual((code, "one channel from 1 to 16 for each kit" in said), (1, True))
 
 
 class FullDisk(Folder):

@@ -1,7 +1,7 @@
 """Open a kit file to play it: an SFZ file, a kit package, or a zip of an SFZ and its samples."""
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
@@ -10,14 +10,18 @@ from dactyl.core.bounce.samples import FolderSamples
 from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.bounce.stems import Order, as_ordered
 from dactyl.core.errors import KitFileError
-from dactyl.core.formats.package import Package, read_package, samples_of
+from dactyl.core.formats.lineup import FILE as LINEUP_FILE
+from dactyl.core.formats.lineup import LineupPackage, all_samples_of, read_lineup
+from dactyl.core.formats.package import Package, SampleFile, read_package, samples_of
 from dactyl.core.formats.sfz.kit_from_sfz import kit_from_sfz
 from dactyl.core.formats.sfz.read import SfzFile, SfzRegion, read_sfz
 from dactyl.core.formats.unzip import unzip
 from dactyl.core.kit import Kit, Sample
+from dactyl.core.lineup import Listening
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.compile_sfz import compile_sfz
 from dactyl.core.play.playbook import Playbook
+from dactyl.core.play.together import compile_lineup, join
 from dactyl.core.stack.kind import kind_from_name
 
 
@@ -92,13 +96,7 @@ class PackageSource:
 
     def check(self, *, skip_bad: bool) -> None:
         """raises : KitFileError if a sample does not decode to what the package says of it"""
-        self.samples.check(sample.file for sample in self.package.samples)
-        for path, problem in self.samples.problems.items():
-            raise KitFileError(f"sample “{path[:120]}”: {problem}", "Export the package again.", file=self.name)
-        found = {sample.sha256: sample for sample in self.samples.known.values()}
-        for sha256, sample in samples_of(self.package.kit).items():
-            if found[sha256] != sample:
-                raise KitFileError("kit.json describes a sample wrongly.", "Export the package again.", file=self.name)
+        _check_described(self.samples, self.package.samples, samples_of(self.package.kit), self.name)
 
     def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
         kit = self.package.kit if seed is None else replace(self.package.kit, seed=seed)
@@ -114,15 +112,88 @@ class PackageSource:
         return {sample.sha256: (sample.name, sample.folder) for sample in self.package.samples}
 
 
+@dataclass(slots=True)
+class LineupSource:
+    """An unpacked package of a lineup."""
+
+    package: LineupPackage
+    samples: FolderSamples
+    name: str
+    warnings: list[str] = field(default_factory=list)
+
+    @classmethod
+    def open(cls, folder: Path, name: str) -> "LineupSource":
+        return cls(read_lineup(folder, name), FolderSamples(folder), name)
+
+    def check(self, *, skip_bad: bool) -> None:
+        """raises : KitFileError if a sample does not decode to what the package says of it"""
+        _check_described(self.samples, self.package.samples, all_samples_of(self.package.lineup), self.name)
+
+    def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
+        lineup = self.package.lineup
+        members = (
+            replace(m, kit=as_ordered(m.kit if seed is None else replace(m.kit, seed=seed), order))
+            for m in lineup.members
+        )
+        return compile_lineup(replace(lineup, members=tuple(members)), rate_hz)
+
+    def loader(self) -> SoundCache:
+        return self.samples.loader()
+
+
+class Together:
+    """Several sources that are played as members of one lineup."""
+
+    def __init__(self, sources: Sequence["Source"], asked: Sequence[Listening], names: Sequence[str]) -> None:
+        self._sources, self._asked, self._names = sources, asked, names
+
+    @property
+    def warnings(self) -> list[str]:
+        return [warning for source in self._sources for warning in source.warnings]
+
+    def check(self, *, skip_bad: bool) -> None:
+        for source in self._sources:
+            source.check(skip_bad=skip_bad)
+
+    def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
+        return join([s.compile(rate_hz, order, seed=seed) for s in self._sources], self._asked, self._names)
+
+    def loader(self) -> SoundCache:
+        files = {sha256: file for source in self._sources for sha256, file in source.samples.files.items()}
+        return FolderSamples(Path(), files=files).loader()
+
+
+Source = SfzSource | PackageSource
+
+
+def _check_described(found: FolderSamples, listed: Sequence[SampleFile], used: Mapping[str, Sample], name: str) -> None:
+    """raises : KitFileError where a sample is another sound than the package says"""
+    found.check(sample.file for sample in listed)
+    for path, problem in found.problems.items():
+        raise KitFileError(f"sample “{path[:120]}”: {problem}", "Export the package again.", file=name)
+    known = {sample.sha256: sample for sample in found.known.values()}
+    if any(known[sha256] != sample for sha256, sample in used.items()):
+        raise KitFileError("It describes a sample wrongly.", "Export the package again.", file=name)
+
+
 @contextmanager
-def open_kit(
+def open_kit(path: Path, name: str = "", *, unpack_in: Path | None = None, **limits: int) -> Iterator[Source]:
+    """As ``open_played``, where one kit is wanted. raises : KitFileError for a lineup too"""
+    with open_played(path, name, unpack_in=unpack_in, **limits) as source:
+        if isinstance(source, LineupSource):
+            raise KitFileError("It is a lineup of several kits.", "Choose a package of one kit.", file=source.name)
+        yield source
+
+
+@contextmanager
+def open_played(
     path: Path, name: str = "", *, unpack_in: Path | None = None, **limits: int
-) -> Iterator[SfzSource | PackageSource]:
+) -> Iterator[Source | LineupSource]:
     """
     name : what the file is called where that is not its name on disk
     unpack_in : the folder below which a zip is unpacked; by default the system's own for such
     limits : of a zip, as ``unzip`` takes them
-    raises : KitFileError where it can't be read as a kit
+    raises : KitFileError where it can't be read as a kit, or as a lineup
     """
     name = name or path.name
     if not path.is_file():
@@ -132,6 +203,9 @@ def open_kit(
         return
     with tempfile.TemporaryDirectory(prefix="kit-", suffix=".part", dir=unpack_in) as folder:
         unzip(path, Path(folder), name=name, **limits)
+        if (Path(folder) / LINEUP_FILE).is_file():
+            yield LineupSource.open(Path(folder), name)
+            return
         if (Path(folder) / "kit.json").is_file():
             yield PackageSource.open(Path(folder), name)
             return

@@ -6,6 +6,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -34,9 +35,10 @@ GROUPINGS = {
     "mic": "mic",
     "own": "groups of your own",
 }
+LINEUP_GROUPINGS = GROUPINGS | {"member": "kit", "merged": "outputs of one name"}
 LONGEST_TEMPLATE = 120
-TEMPLATE_FIELDS = ("number", "name", "kit", "part", "rate")
-MIX, PARALLEL = "Mix", "Parallel"
+TEMPLATE_FIELDS = ("number", "name", "kit", "member", "part", "rate")
+MIX = "Mix"
 BLOCKS_AHEAD = 2  # rendered while others are written; 16 MB each
 GroupOf = Callable[[Voice, MicSound], str]
 PICTURE_HOP = 256  # frames reduced to one extreme before the picture's columns are known
@@ -82,6 +84,7 @@ class Stems:
     buses: dict[tuple[int, str], int]
     stem_of_bus: tuple[int, ...]
     is_mono: tuple[bool, ...]  # of each stem: nothing in it differs from left to right
+    members: tuple[str, ...]  # the kit that is in each stem, where it is one alone
     left_out: frozenset[str] = frozenset()  # mics that are not heard
 
     @property
@@ -97,7 +100,7 @@ class Order:
     """How a bounce is written."""
 
     bits: str  # a key of wave.write.SUBTYPES
-    by: str = "output"  # a key of GROUPINGS
+    by: str = "output"  # a key of LINEUP_GROUPINGS
     groups: tuple[tuple[str, str], ...] = ()  # (piece, stem) where the groups are one's own; others keep their name
     format: str = "wav"
     has_mix: bool = True
@@ -120,9 +123,9 @@ class Order:
         if self.format == "flac" and self.bits == "32f":
             raise BounceError("FLAC holds no float. Choose 16 or 24 bit, or WAV.")
 
-    def file_name(self, number: int | None, name: str, rate_hz: int) -> str:
+    def file_name(self, number: int | None, name: str, rate_hz: int, member: str = "") -> str:
         """A stem's file name without its ending. number : None for the mix, which has none"""
-        values = {"kit": "", "part": ""} | dict(self.names)
+        values = {"kit": "", "part": ""} | dict(self.names) | {"member": member}
         values |= {"number": f"{number:02}" if number else "", "name": safe_name(name), "rate": str(rate_hz)}
         template = self.name_template if number is not None else re.sub(r"\{number\}[\s_.-]*", "", self.name_template)
         return safe_name(re.sub(r"\{(\w+)\}", lambda field: values[field[1]], template))
@@ -144,11 +147,12 @@ def bounce(
         raise BounceError(
             "Nothing of this part is left without ambience: all its sounds are of mics that are marked so."
         )
-    stage = Stage(desk_of(playbook, order), stems.output_of_bus)
-    own = [*stems.names, *([PARALLEL] if stage.has_bus else [])]
-    names = [*own, *([MIX] if order.has_mix else [])]
-    files = stem_files(names, order, playbook.rate_hz)
-    is_mono = [*(mono and order.mono_where_mono for mono in stems.is_mono), False, False]
+    desk = desk_of(playbook, order)
+    stage = Stage(desk, stems.output_of_bus)
+    parallel = [compressor.name for compressor in desk.compressors]
+    names = [*stems.names, *parallel, *([MIX] if order.has_mix else [])]
+    files = stem_files(names, order, playbook.rate_hz, stems.members)
+    is_mono = [*(mono and order.mono_where_mono for mono in stems.is_mono), *(False for _ in parallel), False]
     tracks = [
         StemFile(name, folder / file, playbook.rate_hz, order, frames, number, channels=1 if is_mono[number] else 2)
         for number, (name, file) in enumerate(zip(names, files, strict=True))
@@ -160,8 +164,8 @@ def bounce(
             blocks = render(voices, len(stems.buses), frames, load_sound, bus_of=stems.bus_of, threads=threads)
             for block in ahead(blocks, BLOCKS_AHEAD):
                 is_last = block.start_frame + block.buses.shape[2] >= frames
-                left, parallel = stage.process(block.buses, is_last=is_last, each=pool.map)
-                audio = [*gather(left, stems.stem_of_bus, len(stems.names)), *([] if parallel is None else [parallel])]
+                left, beside = stage.process(block.buses, is_last=is_last, each=pool.map)
+                audio = [*gather(left, stems.stem_of_bus, len(stems.names)), *beside]
                 list(pool.map(StemFile.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
                 done = min(frames, block.start_frame + block.buses.shape[2])
                 yield BounceProgress(
@@ -171,7 +175,7 @@ def bounce(
     finally:
         for track in tracks:
             track.close()
-    outputs = [*stems.outputs, *([PARALLEL] if stage.has_bus else []), MIX]
+    outputs = [*stems.outputs, *parallel, MIX]
     whole = tuple((name, len(b), len(b)) for name, b in begins.items())
     yield BounceProgress(frames, frames, whole, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
 
@@ -198,6 +202,9 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
     names = _in_order(playbook, order, {group for _, group in buses}, heard)
     ordered = sorted(buses, key=lambda bus: (names.index(bus[1]), bus[0]))
     desk = desk_of(playbook, order)
+    kits: dict[str, set[int]] = defaultdict(set)
+    for output, group, _, _ in heard:
+        kits[group].add(playbook.outputs[output].member)
     sided = {
         group
         for output, group, _, sound in heard
@@ -210,6 +217,7 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
         buses={bus: number for number, bus in enumerate(ordered)},
         stem_of_bus=tuple(names.index(group) for _, group in ordered),
         is_mono=tuple(name not in sided for name in names),
+        members=tuple(playbook.members[min(kits[name])].name if len(kits[name]) == 1 else "" for name in names),
         left_out=left_out,
     )
 
@@ -225,24 +233,34 @@ def desk_of(playbook: Playbook, order: Order) -> Desk:
 
 
 def _group_of(playbook: Playbook, order: Order) -> GroupOf:
-    own = dict(order.groups)
+    own, kits, outputs = dict(order.groups), member_names(playbook), playbook.outputs
     return {
-        "output": lambda voice, sound: playbook.outputs[sound.output].name,
-        "group": lambda voice, sound: playbook.outputs[sound.output].group or playbook.outputs[sound.output].name,
+        "output": lambda voice, sound: outputs[sound.output].name,
+        "group": lambda voice, sound: outputs[sound.output].group or outputs[sound.output].name,
         "piece": lambda voice, sound: voice.pad.piece,
         "pad": lambda voice, sound: voice.pad.name,
         "mic": lambda voice, sound: sound.mic,
+        "member": lambda voice, sound: kits[outputs[sound.output].member],
+        "merged": lambda voice, sound: outputs[sound.output].merged or outputs[sound.output].name,
         "own": lambda voice, sound: own.get(voice.pad.piece) or voice.pad.piece,
     }[order.by]
 
 
+def member_names(playbook: Playbook) -> list[str]:
+    """What stems by kit are called: two members of one kit are told apart by their numbers."""
+    counts = Counter(member.name for member in playbook.members)
+    return [
+        member.name if counts[member.name] == 1 else f"{member.name} {number}"
+        for number, member in enumerate(playbook.members, start=1)
+    ]
+
+
 def _in_order(playbook: Playbook, order: Order, groups: set[str], heard: Sequence[tuple]) -> list[str]:
-    if order.by in ("output", "group"):
-        known = list(
-            dict.fromkeys(
-                getattr(one, "group" if order.by == "group" else "name") or one.name for one in playbook.outputs
-            )
-        )
+    if order.by in ("output", "group", "merged"):
+        field = "name" if order.by == "output" else order.by
+        known = list(dict.fromkeys(getattr(one, field) or one.name for one in playbook.outputs))
+    elif order.by == "member":
+        known = member_names(playbook)
     else:
         known = list(dict.fromkeys([getattr(pad, order.by, pad.piece) for pad in playbook.pads]))
     names = [name for name in known if name in groups] + sorted(groups - set(known))
@@ -278,12 +296,16 @@ def safe_name(text: str) -> str:
     return re.sub(r"[^\w \-.()+&]+", "-", text).strip(" .-")[:120] or "Output"
 
 
-def stem_files(names: Sequence[str], order: Order, rate_hz: int) -> list[str]:
-    """File names in the order of the stems: "01 Main.wav", ..., and the mix last without a number."""
+def stem_files(names: Sequence[str], order: Order, rate_hz: int, members: Sequence[str] = ()) -> list[str]:
+    """File names in the order of the stems: "01 Main.wav", ..., and the mix last without a number.
+
+    members : the kit that is in each of the first stems
+    """
     files: list[str] = []
     for number, name in enumerate(names, start=1):
         is_mix = order.has_mix and number == len(names)
-        stem = order.file_name(None if is_mix else number, name, rate_hz)
+        member = members[number - 1] if number <= len(members) else ""
+        stem = order.file_name(None if is_mix else number, name, rate_hz, member)
         taken = {file.lower() for file in files}
         while f"{stem}.{order.format}".lower() in taken:
             stem += " 2"
@@ -317,12 +339,13 @@ def size_on_disk(stem_count: int, frames: int, order: Order) -> int:
 
 def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
     """Notes of ``part`` that no filled pad answers, the most frequent first. A muted pad answers by design."""
-    answered = {
-        note
-        for note, pads in playbook.notes.items()
-        if any(region.places for index in pads for region in playbook.pads[index].regions)
-    }
-    missing = Counter(event.note for event in part.note_ons if event.note not in answered)
+    filled = [any(region.places for region in pad.regions) for pad in playbook.pads]
+
+    @cache
+    def is_answered(note: int, channel: int) -> bool:
+        return any(filled[index] for index in playbook.struck(note, channel))
+
+    missing = Counter(event.note for event in part.note_ons if not is_answered(event.note, event.channel))
     return [Unanswered(note, hits) for note, hits in missing.most_common()]
 
 

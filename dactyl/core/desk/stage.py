@@ -13,27 +13,24 @@ class Stage:
 
     def __init__(self, desk: Desk, output_of_bus: Sequence[int]) -> None:
         self._channels = [desk.channels[output] for output in output_of_bus]
-        self._bus = ParallelBus(desk.compressor) if desk.compressor else None
-
-    @property
-    def has_bus(self) -> bool:
-        return self._bus is not None
+        self._parallel = [ParallelBus(compressor) for compressor in desk.compressors]
 
     def process(
         self, buses: np.ndarray, *, is_last: bool, each: Callable[..., Iterable[np.ndarray]] = map
-    ) -> tuple[list[np.ndarray], np.ndarray | None]:
+    ) -> tuple[list[np.ndarray], list[np.ndarray]]:
         """buses : float32, (buses, 2, frames), a block of whole steps unless it is the last one. each : ``map``, or a pool's
 
-        Makes of each bus what leaves, in place, and returns them, and what the parallel bus plays beside them.
+        Makes of each bus what leaves, in place, and returns them, and what the parallel buses play beside them.
         """
-        sent = np.zeros(buses.shape[1:], np.float32) if self._bus else None
+        sent = np.zeros((len(self._parallel), *buses.shape[1:]), np.float32)
 
         def work(at: slice) -> None:
             for bus, channel in zip(buses, self._channels, strict=True):
-                if sent is not None and channel.to_bus:
-                    add_matrix(sent[:, at], bus[:, at], channel.to_bus)
+                if channel.to_bus:
+                    add_matrix(sent[channel.bus, :, at], bus[:, at], channel.to_bus)
                 become(bus[:, at], channel.matrix)
 
         for _ in each(work, pieces_of(buses.shape[2])):
             pass
-        return list(buses), None if sent is None else self._bus.process(sent, is_last=is_last)
+        played = [bus.process(own, is_last=is_last) for bus, own in zip(self._parallel, sent, strict=True)]
+        return list(buses), played

@@ -15,6 +15,7 @@ SILENT_DB = -96.0  # and below: silence
 PIECE_FRAMES = 16_384  # worked on at once; whole steps
 STEP_FRAMES = 32  # in which the parallel bus's detector looks, from frame 0
 LEAST_DB = -120.0  # of what it sees
+PARALLEL = "Parallel"  # what its stem is called
 
 Matrix = tuple[float, float, float, float]
 """LL, LR, RL, RR: the left side becomes LL left + LR right."""
@@ -26,9 +27,8 @@ class Channel:
     """One output on its way out."""
 
     matrix: Matrix = AS_IT_IS  # to its stem: level with the master, width, balance, side
-    to_bus: Matrix | None = (
-        None  # to the parallel bus: amount and level without the master, width, balance; None: nothing
-    )
+    to_bus: Matrix | None = None  # to its bus: amount, level without the master, width, balance; None: nothing
+    bus: int = 0  # index into Desk.compressors: which parallel bus it is
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,12 +41,13 @@ class Compressor:
     attack: float  # what stays of the gain's distance to the wanted one in a step, where it falls ...
     release: float  # ... and where it rises
     matrix: Matrix  # its level, the master, the side
+    name: str = PARALLEL
 
 
 @dataclass(frozen=True, slots=True)
 class Desk:
     channels: tuple[Channel, ...]  # of the outputs, in their order
-    compressor: Compressor | None = None
+    compressors: tuple[Compressor, ...] = ()  # one for each kit that has a parallel bus
 
 
 def compile_desk(kit: Kit, rate_hz: int) -> Desk:
@@ -63,8 +64,8 @@ def compile_desk(kit: Kit, rate_hz: int) -> Desk:
             _matrix(output, level(own_db + kit.master_db, is_muted=is_muted), is_hall=is_hall),
             None if amount_db is None else _matrix(output, level(own_db, is_muted=is_muted) * level(amount_db), is_hall=False),
         ))  # fmt: skip
-    compressor = _compressor(kit.parallel, kit.master_db, rate_hz, is_hall=is_hall) if is_on else None
-    return Desk(tuple(channels), compressor)
+    compressors = (_compressor(kit.parallel, kit.master_db, rate_hz, is_hall=is_hall),) if is_on else ()
+    return Desk(tuple(channels), compressors)
 
 
 def dry_desk(outputs: int) -> Desk:

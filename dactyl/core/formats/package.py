@@ -9,11 +9,12 @@ import hashlib
 import json
 import re
 import zipfile
-from collections.abc import Iterable, Mapping
-from contextlib import suppress
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from itertools import count
 from pathlib import Path, PurePosixPath
+from typing import Any
 
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.fields import check_limits, printable
@@ -72,14 +73,19 @@ def tags_of(kit: Kit) -> dict[str, Tags]:
 
 def portable(kit: Kit) -> Kit:
     """The kit with ids that count from 1; the random streams of pads and layers stay, so that chance falls the same way."""
-    numbers = count(1)
-    new_ids = {pad.id: next(numbers) for _, pad in kit.pads()}
+    new_ids = portable_pads(kit)
+    numbers = count(len(new_ids) + 1)
     pieces = tuple(
         replace(piece, pads=tuple(_portable(pad, new_ids, numbers) for pad in piece.pads)) for piece in kit.pieces
     )
     surfaces = tuple(replace(s, cells=tuple((place, new_ids[pad]) for place, pad in s.cells)) for s in kit.surfaces)
     maps = tuple(replace(m, notes=tuple((note, new_ids[pad]) for note, pad in m.notes)) for m in kit.maps)
     return replace(kit, pieces=pieces, surfaces=surfaces, maps=maps)
+
+
+def portable_pads(kit: Kit) -> dict[int, int]:
+    """What the ids of its pads become."""
+    return {pad.id: number for number, (_, pad) in enumerate(kit.pads(), start=1)}
 
 
 def _portable(pad: Pad, new_ids: Mapping[int, int], numbers: Iterable[int]) -> Pad:
@@ -127,9 +133,22 @@ def write_package(
     """files : where each sample lies now, by hash. ``target`` is written in place; give it a name that is not final."""
     samples = tuple(samples)
     described = {"format": FORMAT, "version": VERSION, "kit": to_json(kit), "samples": [to_json(s) for s in samples]}
+    write_described(target, {"kit.json": described}, samples, files, texts={"kit.sfz": sfz_text})
+
+
+def write_described(
+    target: Path,
+    described: Mapping[str, Any],
+    samples: Iterable[SampleFile],
+    files: Mapping[str, Path],
+    texts: Mapping[str, str],
+) -> None:
+    """A zip of what is described as JSON, other texts, and samples, in this order."""
     with zipfile.ZipFile(target, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
-        archive.writestr(_entry("kit.json"), json.dumps(described, ensure_ascii=False, indent=1))
-        archive.writestr(_entry("kit.sfz"), sfz_text)
+        for name, value in described.items():
+            archive.writestr(_entry(name), json.dumps(value, ensure_ascii=False, indent=1))
+        for name, text in texts.items():
+            archive.writestr(_entry(name), text)
         for sample in samples:
             with (
                 files[sample.sha256].open("rb") as source,
@@ -149,36 +168,50 @@ def read_package(folder: Path, name: str) -> Package:
 
     raises : KitFileError
     """
-    path = folder / "kit.json"
+    described = read_described(folder / "kit.json", name, FORMAT, VERSION)
+    with told_as_file(f"{name}/kit.json"):
+        kit = from_json(Kit, brought_up(described.get("kit"), described["version"]), "kit")
+        check_limits(kit)
+        check_whole(kit)
+        samples = listed_samples(described)
+    check_samples(samples_of(kit), samples, folder, f"{name}/kit.json")
+    return Package(kit, samples)
+
+
+def read_described(path: Path, name: str, format: str, version: int) -> dict[str, Any]:
+    """The JSON of a package. raises : KitFileError where it is none, or of another format or a later version"""
     try:
         if path.stat().st_size > MAX_JSON_BYTES:
-            raise KitFileError("kit.json is too large.", "Is it a kit package?", file=name)
+            raise KitFileError(f"{path.name} is too large.", "Is it a kit package?", file=name)
         described = json.loads(path.read_text("utf-8"))
     except (ValueError, RecursionError) as problem:
         line = getattr(problem, "lineno", 0)
         raise KitFileError(
-            "This is not JSON.", "Export the package again.", file=f"{name}/kit.json", line=line
+            "This is not JSON.", "Export the package again.", file=f"{name}/{path.name}", line=line
         ) from None
-    if not isinstance(described, dict) or described.get("format") != FORMAT:
+    if not isinstance(described, dict) or described.get("format") != format:
         raise KitFileError("It is not a kit package of Dactyl.", "Choose another file.", file=name)
-    if described.get("version") not in range(1, VERSION + 1):
+    if described.get("version") not in range(1, version + 1):
         raise KitFileError(
-            f"It is of version {printable(str(described.get('version')))[:20]}; versions to {VERSION} are read here.",
+            f"It is of version {printable(str(described.get('version')))[:20]}; versions to {version} are read here.",
             "Use a newer Dactyl.",
             file=name,
         )
+    return described
+
+
+@contextmanager
+def told_as_file(file: str) -> Iterator[None]:
+    """What is wrong with a value is said as wrong with this file."""
     try:
-        kit = from_json(Kit, brought_up(described.get("kit"), described["version"]), "kit")
-        check_limits(kit)
-        check_whole(kit)
-        samples = from_json(tuple[SampleFile, ...], described.get("samples"), "samples")
-        samples = tuple(replace(one, name=printable(one.name), folder=printable(one.folder)) for one in samples)
+        yield
     except (KitError, RecursionError) as problem:
-        raise KitFileError(
-            printable(str(problem)) or "It is nested too deep.", "Export it again.", file=f"{name}/kit.json"
-        ) from None
-    _check_samples(kit, samples, folder, name)
-    return Package(kit, samples)
+        raise KitFileError(printable(str(problem)) or "It is nested too deep.", "Export it again.", file=file) from None
+
+
+def listed_samples(described: Mapping[str, Any]) -> tuple[SampleFile, ...]:
+    samples = from_json(tuple[SampleFile, ...], described.get("samples"), "samples")
+    return tuple(replace(one, name=printable(one.name), folder=printable(one.folder)) for one in samples)
 
 
 def _inside(root: Path, name: str) -> Path | None:
@@ -190,17 +223,15 @@ def _inside(root: Path, name: str) -> Path | None:
     return None
 
 
-def _check_samples(kit: Kit, samples: Iterable[SampleFile], folder: Path, name: str) -> None:
+def check_samples(used: Collection[str], samples: Iterable[SampleFile], folder: Path, file: str) -> None:
+    """used : hashes. file : what lists the samples, as it is called. raises : KitFileError where one is not there whole"""
+    name = file.rpartition("/")[0]
     by_hash = {sample.sha256: sample for sample in samples}
-    if not all(map(_HASH.fullmatch, (*by_hash, *samples_of(kit)))):
-        raise KitFileError(
-            "A sample's hash is none: 64 letters of 0 to f.", "Export it again.", file=f"{name}/kit.json"
-        )
-    missing = [sha256 for sha256 in samples_of(kit) if sha256 not in by_hash]
+    if not all(map(_HASH.fullmatch, (*by_hash, *used))):
+        raise KitFileError("A sample's hash is none: 64 letters of 0 to f.", "Export it again.", file=file)
+    missing = [sha256 for sha256 in used if sha256 not in by_hash]
     if missing:
-        raise KitFileError(
-            f"Sample {missing[0][:12]} is used but not listed.", "Export it again.", file=f"{name}/kit.json"
-        )
+        raise KitFileError(f"Sample {missing[0][:12]} is used but not listed.", "Export it again.", file=file)
     root = folder.resolve()
     for sample in by_hash.values():
         path = _inside(root, sample.file)

@@ -89,6 +89,7 @@ class PadTable:
     name: str
     piece: str = ""
     kind: str = "other"
+    member: int = 0  # index into Playbook.members
     muted: bool = False
     regions: tuple[Region, ...] = ()
     channels: tuple[int, int] = ALL_CHANNELS  # 0..15, inclusive
@@ -115,25 +116,59 @@ class PadTable:
 class OutputTable:
     name: str
     group: str = ""  # of outputs, where it is in one
+    member: int = 0  # index into Playbook.members
+    merged: str = ""  # what outputs of one name of several kits are called together
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MemberTable:
+    """One kit of those that sound together: which hits reach it, and as what (design rule 19)."""
+
+    notes: dict[int, tuple[int, ...]]  # as the part has them -> indexes into Playbook.pads
+    name: str = ""
+    channels: frozenset[int] | None = None  # 0..15; None: all
+    played_as: dict[int, int] = field(default_factory=dict)  # the note that one is for this kit, where it is another
+    curve: tuple[int, ...] = EVEN  # [struck velocity - 1] -> the velocity that reaches its pads
+    delay: int = 0  # frames
+    low: int = 0  # of the part's notes that reach it
+    high: int = 127
+    seed: int = 0
+    draws: bool = False  # whether any of its regions draws a random number
+
+    def hears(self, note: int, channel: int) -> bool:
+        return self.low <= note <= self.high and (self.channels is None or channel in self.channels)
 
 
 @dataclass(frozen=True, slots=True)
 class Playbook:
     rate_hz: int
     pads: tuple[PadTable, ...]
-    notes: dict[int, tuple[int, ...]]  # note -> indexes into pads
+    notes: dict[int, tuple[int, ...]]  # of a kit by itself: note -> indexes into pads
     outputs: tuple[OutputTable, ...]
     seed: int = 0
     desk: Desk = Desk(())  # a channel for each output; nothing: each leaves as it is
     ambience: frozenset[str] = frozenset()  # mics that are left out where the kit is wanted dry
+    members: tuple[MemberTable, ...] = ()  # kits that sound together, in their order; a kit by itself is one
     by_id: dict[int, int] = field(default_factory=dict, compare=False)  # pad id -> index into pads
 
     def __post_init__(self) -> None:
         self.by_id.update((pad.id, index) for index, pad in enumerate(self.pads))
         if not self.desk.channels:
             object.__setattr__(self, "desk", dry_desk(len(self.outputs)))
+        if not self.members:
+            alone = MemberTable(notes=self.notes, seed=self.seed, draws=self._draws)
+            object.__setattr__(self, "members", (alone,))
 
     @property
-    def draws(self) -> bool:
-        """Whether any region draws a random number."""
+    def _draws(self) -> bool:
         return any(region.random != (0.0, 1.0) for pad in self.pads for region in pad.regions)
+
+    def struck(self, note: int, channel: int) -> list[int]:
+        """Indexes of the pads that a note of this channel strikes."""
+        return [
+            index
+            for member in self.members
+            if member.hears(note, channel)
+            for index in member.notes.get(note, ())
+            if self.pads[index].channels[0] <= channel <= self.pads[index].channels[1]
+        ]

@@ -1,17 +1,18 @@
 """Turn hits into voices: match, cut, count (design rules 2 to 5). The page's player.js mirrors this file."""
 
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from dactyl.core.audio.interpolate import stretched_frames
 from dactyl.core.parts.part import Hit
-from dactyl.core.play.playbook import MicSound, PadTable, Playbook, Region
+from dactyl.core.play.playbook import MemberTable, MicSound, PadTable, Playbook, Region
 from dactyl.core.units import pan_gains
 
-Strike = tuple[int, int]
-"""(index of a pad, velocity 1..127)"""
+Strike = tuple[int, int, int]
+"""(index of a pad, velocity 1..127, the note it is struck by)"""
 
 
 @dataclass(slots=True, eq=False)
@@ -65,19 +66,19 @@ class Player:
         self._counters: dict[object, int] = defaultdict(int)
         self._strike_counters: dict[int, int] = defaultdict(int)
         self._hits = 0
-        self._rng = np.random.default_rng(playbook.seed) if playbook.draws else None
+        self._rngs = [np.random.default_rng(member.seed) if member.draws else None for member in playbook.members]
         self._sounding: list[list[Voice]] = [[] for _ in playbook.pads]
         self._pools: dict[str, list[Voice]] = defaultdict(list)
         self._limited = {
             pad.pool for pad in playbook.pads if pad.max_voices is not None or pad.max_note_voices is not None
         }
-        self._held: dict[tuple[int, int], list[Voice]] = defaultdict(list)  # by note and channel
+        self._held: dict[tuple[int, int, int], list[Voice]] = defaultdict(list)  # by member, note and channel
         self._listeners: dict[str, list[tuple[int, int]]] = defaultdict(list)  # signal -> (pad, fade frames)
         for index, pad in enumerate(playbook.pads):
             for signal, fade_frames in pad.listens:
                 self._listeners[signal].append((index, fade_frames))
         self._strikes: dict[tuple[int, int, int], list[Strike]] = {}
-        self._answers: dict[Strike, list[int]] = {}
+        self._answers: dict[tuple[int, int], list[int]] = {}
 
     def play(self, hit: Hit) -> list[Voice]:
         """Return the voices that ``hit`` begins; cut those of earlier hits. Hits come in time order.
@@ -85,16 +86,26 @@ class Player:
         A hit of velocity 0 is a note-off: it releases the held voices of its note and channel.
         """
         if not hit.velocity:
-            for voice in self._held.pop((hit.note, hit.channel), ()):
-                voice.release(hit.frame)
+            for number, member, note in self._reached(hit):
+                for voice in self._held.pop((number, note, hit.channel), ()):
+                    voice.release(hit.frame + member.delay)
             return []
         self._hits += 1
-        draw = float(self._rng.random()) if self._rng else 0.0
+        draws = {n: float(self._rngs[n].random()) for n, _, _ in self._reached(hit) if self._rngs[n]}
         strikes = self._struck(hit)
-        chosen = self._choose(strikes, draw)
+        chosen = self._choose(strikes, draws)
         self._send_signals(strikes, chosen, hit.frame)
         self._make_room(chosen, hit)
         return self._begin(chosen, self._variation_places(strikes), hit)
+
+    def _reached(self, hit: Hit) -> Iterator[tuple[int, MemberTable, int]]:
+        """The members that hear the hit, and the note it is for them (design rule 19)."""
+        for number, member in enumerate(self.playbook.members):
+            if member.hears(hit.note, hit.channel):
+                yield number, member, member.played_as.get(hit.note, hit.note)
+
+    def _frame(self, pad: PadTable, hit: Hit) -> int:
+        return hit.frame + self.playbook.members[pad.member].delay
 
     # Match ---------------------------------------------------------------------------------------------------------
 
@@ -102,43 +113,51 @@ class Player:
         """The pads of the note, then their companions; none twice (design rule 2)."""
         key = (hit.channel, hit.note, hit.velocity)
         if key not in self._strikes:
-            pads = self.playbook.pads
-            struck = {
-                index: hit.velocity
-                for index in self.playbook.notes.get(hit.note, ())
-                if pads[index].channels[0] <= hit.channel <= pads[index].channels[1]
-            }
-            for index in tuple(struck):
+            pads, members = self.playbook.pads, self.playbook.members
+            struck: dict[int, tuple[int, int]] = {}
+            for index in self.playbook.struck(hit.note, hit.channel):
+                member = members[pads[index].member]
+                struck[index] = member.curve[hit.velocity - 1], member.played_as.get(hit.note, hit.note)
+            for index, (velocity, note) in tuple(struck.items()):
                 for pad_id, strength in () if pads[index].muted else pads[index].companions:
                     companion = self.playbook.by_id.get(pad_id)
                     if companion is not None:
-                        struck.setdefault(companion, min(127, max(1, int(hit.velocity * strength + 0.5))))
+                        struck.setdefault(companion, (min(127, max(1, int(velocity * strength + 0.5))), note))
             self._strikes[key] = [
-                strike for strike in struck.items() if self._matches(strike) or _acts(pads[strike[0]])
+                (index, velocity, note)
+                for index, (velocity, note) in struck.items()
+                if self._matches(index, velocity) or _acts(pads[index])
             ]
         return self._strikes[key]
 
-    def _matches(self, strike: Strike) -> list[int]:
+    def _matches(self, index: int, velocity: int) -> list[int]:
         """The regions of the struck pad that answer its velocity."""
-        if strike not in self._answers:
-            regions = self.playbook.pads[strike[0]].regions
-            self._answers[strike] = [
-                number for number, region in enumerate(regions) if region.gains[strike[1] - 1] is not None
+        if (index, velocity) not in self._answers:
+            regions = self.playbook.pads[index].regions
+            self._answers[index, velocity] = [
+                number for number, region in enumerate(regions) if region.gains[velocity - 1] is not None
             ]
-        return self._answers[strike]
+        return self._answers[index, velocity]
 
     # Count -----------------------------------------------------------------------------------------------------------
 
-    def _choose(self, strikes: list[Strike], draw: float) -> list[tuple[Strike, int]]:
-        """Which regions sound now; every counter that the hit touches moves on by one (design rule 5)."""
-        together = tuple(index for index, _ in strikes)
+    def _choose(self, strikes: list[Strike], draws: dict[int, float]) -> list[tuple[Strike, int]]:
+        """Which regions sound now; every counter that the hit touches moves on by one (design rule 5).
+
+        draws : of each member that draws
+        """
+        pads = self.playbook.pads
+        together: dict[int, tuple[int, ...]] = {}
+        for index, _, _ in strikes:
+            together[pads[index].member] = (*together.get(pads[index].member, ()), index)
         places: dict[object, int] = {}
         chosen = []
         for strike in strikes:
-            regions = self.playbook.pads[strike[0]].regions
-            for number in self._matches(strike):
-                region = regions[number]
-                counter = together if region.counter is None else region.counter
+            pad = pads[strike[0]]
+            draw = draws.get(pad.member, 0.0)
+            for number in self._matches(*strike[:2]):
+                region = pad.regions[number]
+                counter = together[pad.member] if region.counter is None else (pad.member, region.counter)
                 if counter not in places:
                     places[counter] = self._counters[counter]
                     self._counters[counter] += 1
@@ -148,10 +167,11 @@ class Player:
 
     # Cut (design rule 3) -----------------------------------------------------------------------------------------------
 
-    def _send_signals(self, strikes: list[Strike], chosen: list[tuple[Strike, int]], frame: int) -> None:
+    def _send_signals(self, strikes: list[Strike], chosen: list[tuple[Strike, int]], struck_frame: int) -> None:
         sounding = {strike[0] for strike, _ in chosen}
-        for index, _ in strikes:
+        for index, _, _ in strikes:
             pad = self.playbook.pads[index]
+            frame = struck_frame + self.playbook.members[pad.member].delay
             if pad.emits_if_sounding and index not in sounding:
                 continue
             for signal in pad.emits:
@@ -164,16 +184,21 @@ class Player:
 
     def _make_room(self, chosen: list[tuple[Strike, int]], hit: Hit) -> None:
         """Cut the oldest voices over a pad's limit, so that the arriving ones find room."""
-        pads = [self.playbook.pads[index] for (index, _), _ in chosen if not self.playbook.pads[index].muted]
-        for pad in {id(pad): pad for pad in pads if pad.pool in self._limited}.values():
-            counting = [v for v in self._pools[pad.pool] if v.last_frame > hit.frame and v.counts]
+        notes = {index: note for (index, _, note), _ in chosen if not self.playbook.pads[index].muted}
+        pads = [self.playbook.pads[index] for (index, _, _), _ in chosen if index in notes]
+        for index, note in notes.items():
+            pad = self.playbook.pads[index]
+            if pad.pool not in self._limited:
+                continue
+            frame = self._frame(pad, hit)
+            counting = [v for v in self._pools[pad.pool] if v.last_frame > frame and v.counts]
             self._pools[pad.pool] = counting
             arriving = sum(other.pool == pad.pool for other in pads)
             if pad.max_voices is not None:
-                self._cut_oldest(counting, len(counting) + arriving - pad.max_voices, hit.frame, pad.limit_fade)
+                self._cut_oldest(counting, len(counting) + arriving - pad.max_voices, frame, pad.limit_fade)
             if pad.max_note_voices is not None:
-                same = [voice for voice in counting if voice.note == hit.note and voice.counts]
-                self._cut_oldest(same, len(same) + arriving - pad.max_note_voices, hit.frame, pad.limit_fade)
+                same = [voice for voice in counting if voice.note == note and voice.counts]
+                self._cut_oldest(same, len(same) + arriving - pad.max_note_voices, frame, pad.limit_fade)
 
     def _cut_oldest(self, voices: list[Voice], excess: int, frame: int, fade_frames: int) -> None:
         for voice in voices[: max(0, excess)]:
@@ -184,7 +209,7 @@ class Player:
     def _variation_places(self, strikes: list[Strike]) -> dict[int, int]:
         """The place of each struck pad in its cycles of variation."""
         variation_places = {}
-        for index, _ in strikes:
+        for index, _, _ in strikes:
             if self.playbook.pads[index].variation:
                 variation_places[index] = self._strike_counters[index]
                 self._strike_counters[index] += 1
@@ -192,24 +217,24 @@ class Player:
 
     def _begin(self, chosen: list[tuple[Strike, int]], variation_places: dict[int, int], hit: Hit) -> list[Voice]:
         begun = []
-        for (index, velocity), number in chosen:
+        for (index, velocity, note), number in chosen:
             pad = self.playbook.pads[index]
             if pad.muted:
                 continue
-            voice = self._voice(pad, number, pad.regions[number], velocity, hit, variation_places.get(index))
+            heard = Hit(self._frame(pad, hit), note, velocity, hit.channel)
+            voice = self._voice(pad, number, pad.regions[number], heard, variation_places.get(index))
             begun.append(voice)
-            self._sounding[index] = [v for v in self._sounding[index] if v.last_frame > hit.frame] + [voice]
+            self._sounding[index] = [v for v in self._sounding[index] if v.last_frame > heard.frame] + [voice]
             if pad.pool in self._limited:
                 self._pools[pad.pool].append(voice)
             if pad.is_held:
-                held = self._held[hit.note, hit.channel]
-                held[:] = [v for v in held if v.last_frame > hit.frame] + [voice]
+                held = self._held[pad.member, note, hit.channel]
+                held[:] = [v for v in held if v.last_frame > heard.frame] + [voice]
         return begun
 
-    def _voice(
-        self, pad: PadTable, number: int, region: Region, velocity: int, hit: Hit, variation_place: int | None
-    ) -> Voice:
-        gain, start, sounds = region.gains[velocity - 1], hit.frame + pad.delay, region.sounds
+    def _voice(self, pad: PadTable, number: int, region: Region, hit: Hit, variation_place: int | None) -> Voice:
+        """hit : as the pad's kit hears it"""
+        gain, start, sounds = region.gains[hit.velocity - 1], hit.frame + pad.delay, region.sounds
         ratio = 2 ** (pad.cents_per_key * (hit.note - pad.root) / 1200) if pad.cents_per_key else 1.0
         if variation_place is not None:
             varied = pad.variation
@@ -220,7 +245,7 @@ class Player:
         frames = max((sound.recipe.frames for sound in sounds), default=0)
         if ratio != 1.0:
             frames = stretched_frames(frames, ratio)
-        shaped = pad.curve[velocity - 1]
+        shaped = pad.curve[hit.velocity - 1]
         if pad.filter:
             frames += pad.filter.tail_frames[shaped - 1]
         if pad.envelope.end is not None:

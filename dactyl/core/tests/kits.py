@@ -62,5 +62,5 @@ def leaving(playbook: Playbook, blocks: Iterable[Block], frames: int) -> list[np
     stage, parts = Stage(playbook.desk, range(len(playbook.outputs))), []
     for block in blocks:
         left, beside = stage.process(block.buses, is_last=block.start_frame + block.buses.shape[2] >= frames)
-        parts.append([*left, *([] if beside is None else [beside])])
+        parts.append([*left, *beside])
     return [np.concatenate(of_one, axis=1) for of_one in zip(*parts, strict=True)]

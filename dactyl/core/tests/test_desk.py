@@ -86,7 +86,7 @@ def left(kit: Kit, sums: np.ndarray, block: int) -> list[np.ndarray]:
     stage, parts = Stage(compile_desk(kit, RATE), range(len(kit.outputs))), []
     for start in range(0, sums.shape[2], block):
         own, beside = stage.process(sums[:, :, start : start + block].copy(), is_last=start + block >= sums.shape[2])
-        parts.append([*own, *([] if beside is None else [beside])])
+        parts.append([*own, *beside])
     return [np.concatenate(one, axis=1) for one in zip(*parts, strict=True)]
 
 

@@ -1,0 +1,97 @@
+"""Kits loaded together as frozen values: which hits reach each of them, and as what (design rule 19)."""
+
+from collections import Counter
+from dataclasses import dataclass, replace
+
+from dactyl.core.errors import KitError
+from dactyl.core.fields import MEMBER, MOST_POINTS, STRENGTH, check, check_one
+from dactyl.core.kit import CURVE_EXPONENTS, NOTES, Curve, Kit, is_drawn
+
+CHANNELS = 16
+MOST_MEMBERS = 16
+Link = tuple[int, int, int, int, float]
+"""(member, pad id, member, pad id, strength): struck in the first, the second sounds along. Members count from 0."""
+Choke = tuple[int, str, int, str]
+"""(member, letter, member, letter): two choke groups that cut each other as one does itself."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Listening:
+    """Which hits of a part reach a kit, and as what; with nothing set it hears them as it would by itself."""
+
+    channels: tuple[int, ...] | None = None  # 0..15; None: all
+    low: int = 0  # notes of the part, before they are translated
+    high: int = NOTES - 1
+    gain_db: float = 0.0  # of all that leaves its desk
+    muted: bool = False
+    delay_ms: float = 0.0
+    curve: Curve = "even"  # of velocity, before the pads' own
+    pieces: tuple[str, ...] | None = None  # those that take part; None: all
+    notes: tuple[tuple[int, int], ...] = ()  # (note of the part, note of this kit); others stay as they are
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Member(Listening):
+    kit: Kit
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lineup:
+    name: str
+    members: tuple[Member, ...]
+    links: tuple[Link, ...] = ()
+    chokes: tuple[Choke, ...] = ()
+
+    def __post_init__(self) -> None:
+        if not 1 <= len(self.members) <= MOST_MEMBERS:
+            raise KitError(f"A lineup has 1 to {MOST_MEMBERS} members; this one has {len(self.members)}.")
+        for number, member in enumerate(self.members):
+            check_listening(member, f"member {number + 1}, {member.kit.name[:40]},")
+            names = {piece.name for piece in member.kit.pieces}
+            if strange := next((name for name in member.pieces or () if name not in names), None):
+                raise KitError(f"Member {number + 1} names the piece {strange[:40]}, which its kit does not have.")
+        for one, pad, other, other_pad, strength in self.links:
+            self._check_pad(one, pad)
+            self._check_pad(other, other_pad)
+            if one == other:
+                raise KitError(f"A link of member {one + 1} leads to itself; within a kit that is a companion.")
+            check_one(STRENGTH, strength, "a link")
+        for one, _, other, _ in self.chokes:
+            if one == other or not {one, other} <= set(range(len(self.members))):
+                raise KitError("A choke of a lineup joins groups of two of its members.")
+
+    def _check_pad(self, member: int, pad: int) -> None:
+        if not 0 <= member < len(self.members):
+            raise KitError(f"A link names member {member + 1}; there are {len(self.members)}.")
+        if all(own.id != pad for _, own in self.members[member].kit.pads()):
+            raise KitError(f"A link names pad {pad} of member {member + 1}, which its kit does not have.")
+
+
+def check_listening(asked: Listening, of: str) -> None:
+    """raises : KitError that names what can't be"""
+    check(MEMBER, asked, of)
+    if asked.channels is not None and (not asked.channels or not set(asked.channels) <= set(range(CHANNELS))):
+        raise KitError(f"The channels of {of} are {list(asked.channels)}; one or more from 0 to 15 can be.")
+    if asked.low > asked.high:
+        raise KitError(f"The notes of {of} run from {asked.low} to {asked.high}.")
+    if wrong := next((note for pair in asked.notes for note in pair if not 0 <= note < NOTES), None):
+        raise KitError(f"The translation of {of} holds the note {wrong}; notes are numbers from 0 to {NOTES - 1}.")
+    twice = [note for note, count in Counter(note for note, _ in asked.notes).items() if count > 1]
+    if twice:
+        raise KitError(f"The translation of {of} says two things of note {twice[0]}.")
+    if isinstance(asked.curve, str):
+        if asked.curve not in CURVE_EXPONENTS:
+            raise KitError(f"{asked.curve[:40]} is not a velocity curve that {of} can have.")
+    elif not is_drawn(asked.curve) or len(asked.curve) > MOST_POINTS:
+        raise KitError(f"The velocity curve of {of} is not drawn as one: 2 to {MOST_POINTS} points that rise.")
+
+
+def kit_of(member: Member) -> Kit:
+    """The member's kit with the pieces that take part; what leads to the others is left out."""
+    if member.pieces is None:
+        return member.kit
+    pieces = tuple(piece for piece in member.kit.pieces if piece.name in member.pieces)
+    there = {pad.id for piece in pieces for pad in piece.pads}
+    maps = tuple(replace(m, notes=tuple((note, pad) for note, pad in m.notes if pad in there)) for m in member.kit.maps)
+    surfaces = tuple(replace(s, cells=tuple((at, p) for at, p in s.cells if p in there)) for s in member.kit.surfaces)
+    return replace(member.kit, pieces=pieces, maps=maps, surfaces=surfaces)
