@@ -146,11 +146,20 @@ def _hits(verb: argparse.ArgumentParser) -> None:
     verb.add_argument("--midi", type=Path, metavar="OUT", help="write the hits as a part: a MIDI file")
 
 
+def _check(verb: argparse.ArgumentParser) -> None:
+    verb.add_argument("kits", nargs="+", type=Path, metavar="KIT", help=f"{KIT_HELP}, or a folder of SFZ files")
+    verb.add_argument("--part", nargs="+", type=Path, default=[], metavar="MIDI", help="parts that are played on them")
+    verb.add_argument("--json", action="store_true", help="the findings as one JSON object")
+    verb.add_argument("--mend", nargs="+", default=[], metavar="RULE", help="mend what these rules find, or all")
+    verb.add_argument("--out", type=Path, metavar="NEW", help="the mended kit: a name that ends in .sfz or .zip")
+
+
 VERBS = (
     ("listen", "measure one-shots: onset, level, peak, kind", _listen),
     ("stack", "propose pads, layers, takes and mics for recordings", _stack),
     ("convert", "turn an SFZ kit into a package, or a package into SFZ", _convert),
     ("bounce", "bounce a MIDI part through a kit to stems", _bounce),
+    ("check", "find what is wrong with a kit: levels, time, phase, likeness, reach", _check),
     ("hits", "find the hits of a recording of several microphones", _hits),
     ("notes", "list which notes strike which pads of a kit", _notes),
     ("translate", "write a part that was made for other notes for a kit's", _translate),

@@ -104,7 +104,17 @@ def _pad(was: Piece, old: Pad, piece: Piece, pad: Pad, before: Kit, after: Kit) 
     ):
         if get(old) != get(pad):
             yield f"{words} {get(old)} → {get(pad)}"
+    fades = [_fades(one) for one in (old, pad)]
+    for group in fades[0].keys() & fades[1].keys():
+        if fades[0][group] != fades[1][group]:
+            yield f"cut over {fades[0][group]:g} → {fades[1][group]:g} ms"
     yield from _layers(old.layers, pad.layers)
+
+
+def _fades(pad: Pad) -> dict[str | int, float]:
+    """Of the groups that cut it, by letter or number."""
+    choke = {pad.choke.letter: pad.choke.fade_ms} if pad.choke else {}
+    return choke | {group.number: group.fade_ms for group in pad.silenced_by}
 
 
 def _layers(before: Sequence[Layer], after: Sequence[Layer]) -> Iterator[str]:

@@ -200,7 +200,7 @@ def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz:
 def recipe_of(pad: Pad, take: Take, mic: str, rate_hz: int) -> Recipe | None:
     """What ``mic`` heard of ``take``, prepared; None where its sample has nothing in the take's span of time."""
     sample = dict(take.samples)[mic]
-    span = _span(take, sample)
+    span = span_of(take, sample)
     if span is None:
         return None
     start, end, silence = span
@@ -222,7 +222,7 @@ def recipe_of(pad: Pad, take: Take, mic: str, rate_hz: int) -> Recipe | None:
     )
 
 
-def _span(take: Take, sample: Sample) -> tuple[int, int, int] | None:
+def span_of(take: Take, sample: Sample) -> tuple[int, int, int] | None:
     """(start, end, frames of silence before it) in ``sample``, as it is heard: all mics share one span of time.
 
     Start and end count in the first sample as it is heard, so backwards where it is reversed: a start of 0 is its end then.

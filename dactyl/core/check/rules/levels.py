@@ -1,0 +1,294 @@
+"""Levels: layers that fall, jumps, takes that stick out, clipped and silent takes, noise, offsets, hum."""
+
+from collections.abc import Iterator
+from statistics import mean, median
+
+from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding, Place
+from dactyl.core.check.measured import Heard, MeasuredKit
+from dactyl.core.check.sound import SILENT_DB
+from dactyl.core.check.usual import others_median, spread, strays
+from dactyl.core.kit import Layer, Pad
+
+FALL_DB, SURE_FALL_DB = 1.0, 2.5  # of a layer under the one below it
+NORMALISED_DB = 1.0  # a kit whose layers rise by less as a rule leaves loudness to velocity
+JUMP_DB, SURE_JUMP_DB, SPREADS = 7.0, 12.0, 4.0  # between neighbours, above the kit's own
+STRAY_DB, SURE_STRAY_DB = 4.0, 9.0  # of a take from its fellows
+PAD_DB = 14.0  # of a pad from its piece
+CLIPPED_RUNS, FULL_SCALE_DB = 3, -0.3
+LONG_FLAT_SECONDS = 0.002  # at its peak, of a sound that is square by nature
+NOISE_DB, NOISE_OVER_DB = -45.0, 12.0  # ahead of a stroke: against its peak, and over what is usual
+RISE_SECONDS = 0.012
+DC, SURE_DC = 0.003, 0.02
+HUM_DB = -72.0
+
+
+def place_of(heard: Heard, mic: str = "") -> Place:
+    sample = dict(heard.take.samples)[mic or next(iter(heard.sounds))]
+    return Place(
+        pad=heard.pad.id, layer=heard.layer_number, take=heard.number, take_id=heard.take.id, mic=mic, sha256=sample.sha256
+    )  # fmt: skip
+
+
+def of_mic(heard: Heard, mic: str) -> str:
+    """A take's name, with the mic where it has several."""
+    return f"{heard.name}, {mic}," if len(heard.sounds) > 1 else heard.name
+
+
+def layers_rise(kit: MeasuredKit) -> Iterator[Finding]:
+    """A layer that is softer than the one below it, in a kit whose layers rise."""
+    steps = [step for pad in kit.pads for *_, step in _steps(kit, pad[0].pad)]
+    if not steps or (len(steps) >= 3 and median(steps) < NORMALISED_DB):
+        return
+    usual = median(step for step in steps if step > 0) if any(step > 0 for step in steps) else FALL_DB
+    for takes in kit.pads:
+        pad = takes[0].pad
+        own = list(_steps(kit, pad))
+        for at, (below, above, step) in enumerate(own):
+            if step > -FALL_DB:
+                continue
+            # The one to blame is that whose other neighbour is nearer to where it should be once it is moved.
+            shift = usual - step
+            higher = abs(own[at + 1][2] - shift - usual) if at + 1 < len(own) else abs(usual)
+            lower = abs(own[at - 1][2] - shift - usual) if at else abs(usual)
+            blamed, by_db = (below, -shift) if lower < higher else (above, shift)
+            number = pad.layers.index(blamed) + 1
+            how = "louder than the layer above it" if blamed is below else "softer than the layer below it"
+            wanted = round(max(-96.0, min(24.0, blamed.gain_db + by_db)), 1)
+            yield Finding(
+                rule="layers_rise",
+                severity=WRONG if step <= -SURE_FALL_DB else DOUBTFUL,
+                place=Place(pad=pad.id, layer=number),
+                message=f"Layer {number} of {pad.name} (velocities {blamed.low} to {blamed.high}) is {-step:.1f} dB {how}.",
+                measured=round(step, 2),
+                usual=round(usual, 2),
+                unit="dB",
+                fellow=(above if blamed is below else below).takes[0].id,
+                mend=(Change("layer", blamed.id, "gain_db", wanted),),
+                mend_words=f"{'Raise' if by_db > 0 else 'Lower'} the layer by {abs(by_db):.1f} dB",
+            )
+
+
+def jumps(kit: MeasuredKit) -> Iterator[Finding]:
+    """A border over which the level jumps far more than at the kit's other borders."""
+    steps = [step for pad in kit.pads for *_, step in _steps(kit, pad[0].pad) if step > 0]
+    if len(steps) < 3:
+        return
+    usual, around = median(steps), spread(steps)
+    for takes in kit.pads:
+        pad = takes[0].pad
+        own = list(_steps(kit, pad))
+        for below, above, step in own:
+            others = [other for *_, other in own if other is not step]
+            typical = max([usual, *([median(others)] if len(others) > 1 else [])])
+            if step < max(JUMP_DB, typical + max(5.0, SPREADS * around)):
+                continue
+            number = pad.layers.index(above) + 1
+            yield Finding(
+                rule="jumps",
+                severity=WRONG if step >= typical + SURE_JUMP_DB else DOUBTFUL,
+                place=Place(pad=pad.id, layer=number),
+                message=f"{pad.name} jumps by {step:.1f} dB from velocity {below.high} to {above.low}; {typical:.1f} dB is usual in this kit.",
+                measured=round(step, 2),
+                usual=round(typical, 2),
+                unit="dB",
+                fellow=below.takes[0].id if below.takes else None,
+                mend=_evened(pad, below, above, step - typical),
+                mend_words=f"Share {step - typical:.1f} dB between the two layers",
+            )
+
+
+def _evened(pad: Pad, below: Layer, above: Layer, by_db: float) -> tuple[Change, ...]:
+    """The layers below come nearer to those above: the lower ones up by half, the upper ones down by half."""
+    border = pad.layers.index(above)
+    shift = round(by_db / 2, 1)
+    return tuple(
+        Change("layer", layer.id, "gain_db", round(max(-96.0, min(24.0, layer.gain_db + (shift if n < border else -shift))), 2))
+        for n, layer in enumerate(pad.layers)
+    )  # fmt: skip
+
+
+def _steps(kit: MeasuredKit, pad: Pad) -> Iterator[tuple[Layer, Layer, float]]:
+    """Neighbouring layers with takes, and by how many dB the upper is louder."""
+    filled = [(layer, kit.of_layer(layer)) for layer in pad.layers]
+    known = [
+        (layer, mean(h.level_db for h in takes if not h.first.is_silent))
+        for layer, takes in filled
+        if any(not h.first.is_silent for h in takes)
+    ]
+    for (below, low_db), (above, high_db) in zip(known, known[1:], strict=False):
+        yield below, above, high_db - low_db
+
+
+def takes_alike(kit: MeasuredKit) -> Iterator[Finding]:
+    """A take louder or softer than its fellows by far more than takes of this kit differ."""
+    groups = [[h for h in layer if not h.first.is_silent] for layer in kit.layers]
+    usual = median(strays([[h.level_db for h in group] for group in groups]) or [0.0])
+    for group in groups:
+        if len(group) < 2:
+            continue
+        levels = [h.level_db for h in group]
+        for at, heard in enumerate(group):
+            middle = others_median(levels, at)
+            stray = heard.level_db - middle
+            limit = max(STRAY_DB, 5 * usual, 4 * spread([*levels[:at], *levels[at + 1 :]]))
+            if abs(stray) < limit or (len(group) == 2 and at == 0):
+                continue
+            wanted = round(max(-96.0, min(24.0, heard.take.gain_db - stray)), 1)
+            yield Finding(
+                rule="takes_alike",
+                severity=WRONG if abs(stray) >= SURE_STRAY_DB and len(group) > 2 else DOUBTFUL,
+                place=place_of(heard),
+                message=f"{heard.name}, is {abs(stray):.1f} dB {'louder' if stray > 0 else 'softer'} than its fellows.",
+                measured=round(heard.level_db, 2),
+                usual=round(middle, 2),
+                unit="dB",
+                fellow=_fellow(group, at),
+                mend=(Change("take", heard.take.id, "gain_db", wanted),),
+                mend_words=f"{'Lower' if stray > 0 else 'Raise'} it by {abs(stray):.1f} dB",
+            )
+
+
+def _fellow(group: list[Heard], at: int) -> int | None:
+    """The take to hear beside one: the next."""
+    others = [*group[at + 1 :], *group[:at]]
+    return others[0].take.id if others else None
+
+
+def pads_near_their_piece(kit: MeasuredKit) -> Iterator[Finding]:
+    """A pad whose loudest layer is far from those of the piece's other pads of its kind."""
+    for piece in kit.kit.pieces:
+        tops = []
+        for pad in piece.pads:
+            loud = [h.level_db + pad.gain_db for h in kit.of_pad(pad) if h.layer is pad.layers[-1]]
+            if loud:
+                tops.append((pad, max(loud)))
+        if len(tops) < 3:
+            continue
+        for at, (pad, level) in enumerate(tops):
+            middle = others_median([one for _, one in tops], at)
+            if abs(level - middle) < max(PAD_DB, 4 * spread(one for _, one in tops if one is not level)):
+                continue
+            wanted = round(max(-96.0, min(24.0, pad.gain_db + middle - level)), 1)
+            yield Finding(
+                rule="pads_near_their_piece",
+                severity=DOUBTFUL,
+                place=Place(pad=pad.id),
+                message=f"{pad.name} is {abs(level - middle):.1f} dB {'louder' if level > middle else 'softer'} than the other pads of {piece.name}.",
+                measured=round(level, 2),
+                usual=round(middle, 2),
+                unit="dB",
+                mend=(Change("pad", pad.id, "gain_db", wanted),),
+                mend_words=f"{'Lower' if level > middle else 'Raise'} the pad by {abs(level - middle):.1f} dB",
+            )
+
+
+def silence(kit: MeasuredKit) -> Iterator[Finding]:
+    """A take in which nothing sounds, by its first mic."""
+    for heard in kit.takes:
+        if heard.first.is_silent:
+            yield Finding(
+                rule="silence",
+                severity=WRONG,
+                place=place_of(heard),
+                message=f"{heard.name}, has no sound: nothing in it is louder than {SILENT_DB:.0f} dBFS.",
+                measured=round(heard.first.peak_db, 1),
+                unit="dB",
+                mend=(Change("take", heard.take.id, "enabled", False),),
+                mend_words="Leave it out of the rotation",
+            )
+
+
+def clipped(kit: MeasuredKit) -> Iterator[Finding]:
+    """Flat tops: the wave lies at its peak for several frames, again and again."""
+    seen = set()
+    for heard in kit.takes:
+        for mic, sound in heard.sounds.items():
+            place = place_of(heard, mic)
+            if sound.flat_runs < CLIPPED_RUNS or place.sha256 in seen:
+                continue
+            is_full = sound.peak_db >= FULL_SCALE_DB
+            if not is_full and sound.flat_frames > LONG_FLAT_SECONDS * sound.rate_hz:
+                continue  # a wave that is square by nature
+            seen.add(place.sha256)
+            yield Finding(
+                rule="clipped",
+                severity=WRONG if is_full else DOUBTFUL,
+                place=place,
+                message=f"{of_mic(heard, mic)} is clipped: its wave lies flat at its peak {sound.flat_runs} times, up to {sound.flat_frames} frames long.",
+                measured=float(sound.flat_runs),
+                usual=0.0,
+                unit="runs",
+            )
+
+
+def noise_before(kit: MeasuredKit) -> Iterator[Finding]:
+    """Something sounds ahead of the stroke that its fellows don't have."""
+    for group in kit.pads:
+        quiet = [h for h in group if not h.first.is_silent]
+        if len(quiet) < 2:
+            continue
+        noise = [h.first.before_db - h.first.peak_db for h in quiet]
+        rises = [(h.first.arrival_frame - h.first.onset_frame) / h.first.rate_hz for h in quiet]
+        for at, heard in enumerate(quiet):
+            usual = others_median(noise, at)
+            is_noisy = noise[at] > max(NOISE_DB, usual + NOISE_OVER_DB) and heard.first.before_db > -75
+            usual_rise = others_median(rises, at)
+            is_slow = rises[at] > max(RISE_SECONDS, 4 * usual_rise + 0.008)
+            if not (is_noisy or is_slow):
+                continue
+            sound = heard.first
+            begin = sound.arrival_frame if is_slow else sound.onset_frame
+            ahead_ms = 1000 * (begin - (round(usual_rise * sound.rate_hz) if is_slow else 0)) / sound.rate_hz
+            yield Finding(
+                rule="noise_before",
+                severity=DOUBTFUL,
+                place=place_of(heard),
+                message=f"{heard.name}, has something ahead of its stroke, which comes after {ahead_ms:.0f} ms.",
+                measured=round(noise[at], 1),
+                usual=round(usual, 1),
+                unit="dB",
+                fellow=_fellow(quiet, at),
+                mend=(Change("take", heard.take.id, "start_frame", heard.take.start_frame + max(0, begin - sound.rate_hz // 500)),)
+                if is_noisy and not is_slow
+                else (),
+                mend_words="Start it at the stroke",
+            )  # fmt: skip
+
+
+def offset(kit: MeasuredKit) -> Iterator[Finding]:
+    """A constant offset (DC), which clicks where the sound begins, ends and is cut."""
+    seen = set()
+    for heard in kit.takes:
+        for mic, sound in heard.sounds.items():
+            place = place_of(heard, mic)
+            if abs(sound.dc) < DC or place.sha256 in seen:
+                continue
+            seen.add(place.sha256)
+            yield Finding(
+                rule="offset",
+                severity=WRONG if abs(sound.dc) >= SURE_DC else DOUBTFUL,
+                place=place,
+                message=f"{of_mic(heard, mic)} stands off the middle by {abs(sound.dc):.1%} of full scale (DC).",
+                measured=round(sound.dc, 5),
+                usual=0.0,
+                unit="full scale",
+            )
+
+
+def hum(kit: MeasuredKit) -> Iterator[Finding]:
+    """A steady line of the mains, 50 or 60 Hz and twice and thrice it, that does not fall as the drum does."""
+    seen = set()
+    for heard in kit.takes:
+        for mic, sound in heard.sounds.items():
+            place = place_of(heard, mic)
+            if sound.hum_db < HUM_DB or place.sha256 in seen:
+                continue
+            seen.add(place.sha256)
+            yield Finding(
+                rule="hum",
+                severity=DOUBTFUL,
+                place=place,
+                message=f"{of_mic(heard, mic)} hums at {sound.hum_db:.0f} dBFS, steady to its end.",
+                measured=round(sound.hum_db, 1),
+                unit="dB",
+            )

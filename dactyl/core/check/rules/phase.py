@@ -1,0 +1,150 @@
+"""Phase: takes and mics of turned polarity, and mics that cancel each other in the low end."""
+
+import math
+from collections.abc import Iterator
+from itertools import combinations
+from statistics import median
+
+import numpy as np
+
+from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding, Place
+from dactyl.core.check.measured import Heard, MeasuredKit
+from dactyl.core.check.rules.levels import of_mic, place_of
+from dactyl.core.check.sound import ATTACK_HZ
+from dactyl.core.units import db_to_gain
+
+REACH = ATTACK_HZ * 3 // 2000  # values by which two attacks may lie apart, 1.5 ms: less than half a turn of a low tom
+LAGS = ATTACK_HZ * 6 // 1000  # by which the begin of an attack may be mistaken: 6 ms
+ALIKE, CLEARER = (
+    0.55,
+    0.12,
+)  # correlation from which two attacks are of one drum; and by how much one sign is the stronger
+WON_DB, SURELY_LOST_DB = 3.5, 6.0  # of low end: won by turning one, and lost against the louder mic
+ALIKE_MICS = 0.4  # as ALIKE, between two mics
+LOW_KINDS = {"kick", "snare", "low_tom", "mid_tom", "high_tom"}
+MOST_COMPARED = 24  # takes of a pad that each is compared with
+
+
+def polarity(kit: MeasuredKit) -> Iterator[Finding]:
+    """A take, or one mic of it, whose wave is the other way round than that of its fellows, which agree."""
+    for group in kit.pads:
+        turned: dict[int, list[str]] = {}
+        by_mic = {mic: [h for h in group if mic in h.sounds and not h.sounds[mic].is_silent] for mic in _mics(group)}
+        for mic, heard in by_mic.items():
+            for at in _turned(heard, mic):
+                turned.setdefault(group.index(heard[at]), []).append(mic)
+        for at, mics in sorted(turned.items()):
+            heard = group[at]
+            compared = [mic for mic in heard.sounds if len(by_mic[mic]) >= 3]
+            is_whole = len(heard.sounds) == 1 or len(mics) > len(compared) / 2
+            name = heard.name if is_whole else of_mic(heard, mics[0]).rstrip(",")
+            fellow = next((h for n, h in enumerate(group) if n != at and n not in turned), None)
+            yield Finding(
+                rule="polarity",
+                severity=WRONG,
+                place=place_of(heard, "" if is_whole else mics[0]),
+                message=f"{name}, is the other way round than its fellows: its polarity is turned.",
+                measured=-1.0,
+                usual=1.0,
+                fellow=fellow.take.id if fellow else None,
+                mend=(Change("take", heard.take.id, "is_flipped", not heard.take.is_flipped),) if is_whole else (),
+                mend_words="Turn its polarity",
+            )
+
+
+def _mics(group: list[Heard]) -> list[str]:
+    return list(dict.fromkeys(mic for heard in group for mic in heard.sounds))
+
+
+def _turned(group: list[Heard], mic: str) -> list[int]:
+    """Places of those that are against most of the others they are like; nothing where the others don't agree."""
+    if len(group) < 3:
+        return []
+    signs = _signs([_picture(heard, mic) for heard in group])
+    against = (signs < 0).sum(axis=1)
+    with_it = (signs > 0).sum(axis=1)
+    found = []
+    for at in range(len(group)):
+        if against[at] < 2 or against[at] <= 2 * with_it[at]:
+            continue
+        others = [n for n in range(len(group)) if n != at and signs[at, n]]
+        among = [signs[a, b] for a, b in combinations(others, 2) if signs[a, b]]
+        if among and sum(sign > 0 for sign in among) >= 0.8 * len(among) and len(among) >= 1:
+            found.append(at)
+    return found if len(found) <= len(group) // 3 else []
+
+
+def _picture(heard: Heard, mic: str) -> np.ndarray:
+    attack = heard.sounds[mic].attack
+    return -attack if heard.take.is_flipped else attack
+
+
+def _signs(attacks: list[np.ndarray], alike: float = ALIKE) -> np.ndarray:
+    """For each pair 1 or -1 where one polarity is clearly like, else 0: the strongest correlation within REACH either way."""
+    size = len(attacks[0])
+    spectra = np.fft.rfft(np.stack(attacks).astype(np.float64), 2 * size)
+    signs = np.zeros((len(attacks), len(attacks)), int)
+    for at in range(len(attacks)):
+        others = range(at + 1, min(len(attacks), at + 1 + MOST_COMPARED))
+        if not others:
+            continue
+        products = np.fft.irfft(spectra[at] * spectra[at + 1 : others.stop].conj())
+        near = np.concatenate([products[:, -REACH:], products[:, : REACH + 1]], axis=1)
+        most, least = near.max(axis=1), -near.min(axis=1)
+        clear = (np.maximum(most, least) >= alike) & (np.abs(most - least) >= CLEARER)
+        signs[at, others] = np.where(clear, np.sign(most - least), 0)
+        signs[others, at] = signs[at, others]
+    return signs
+
+
+def lags_from(attacks: list[np.ndarray], reference: int) -> list[float]:
+    """By how many ms each picture of an attack lies behind the reference, of either polarity; 0 where it is not like it."""
+    size = len(attacks[0])
+    spectra = np.fft.rfft(np.stack(attacks).astype(np.float64), 2 * size)
+    products = np.fft.irfft(spectra * spectra[reference].conj())
+    near = np.concatenate([products[:, -LAGS:], products[:, : LAGS + 1]], axis=1)
+    best = np.abs(near).argmax(axis=1)
+    is_like = np.abs(near)[np.arange(len(near)), best] >= ALIKE
+    return np.where(is_like, (best - LAGS) * 1000 / ATTACK_HZ, 0.0).tolist()
+
+
+def low_end(kit: MeasuredKit) -> Iterator[Finding]:
+    """Two mics of a drum whose low ends take from each other, in most of its takes."""
+    gains = {mic.name: mic.gain_db for mic in kit.kit.mics}
+    for group in kit.pads:
+        pad = group[0].pad
+        if pad.kind not in LOW_KINDS:
+            continue
+        own = dict(group[0].piece.mic_gains_db)
+        for one, other in combinations(_mics(group), 2):
+            lost, won, against = [], [], []
+            for heard in group:
+                if one not in heard.sounds or other not in heard.sounds:
+                    continue
+                first, second = (
+                    heard.sounds[mic].low * db_to_gain(gains[mic] + own.get(mic, 0.0)) for mic in (one, other)
+                )
+                powers = [_power(first), _power(second)]
+                if min(powers) <= 0.02 * max(powers):
+                    continue  # one is too soft to matter
+                together, turned = _power(first + second), _power(first - second)
+                lost.append(10 * math.log10(max(powers) / max(together, 1e-12)))
+                won.append(10 * math.log10(max(turned, 1e-12) / max(together, 1e-12)))
+                against.append(_signs([heard.sounds[mic].attack for mic in (one, other)], ALIKE_MICS)[0, 1] < 0)
+            if len(lost) < 2 or median(won) < WON_DB:
+                continue
+            if median(lost) < SURELY_LOST_DB and sum(against) <= len(against) / 2:
+                continue  # one comes later and combs, as everywhere: turning it is no cure
+            yield Finding(
+                rule="low_end",
+                severity=DOUBTFUL,
+                place=Place(pad=pad.id, mic=other),
+                message=f"{one} and {other} of {pad.name} take from each other in the low end: turning one adds {median(won):.1f} dB.",
+                measured=round(-float(median(won)), 1),
+                usual=0.0,
+                unit="dB",
+            )
+
+
+def _power(sound: np.ndarray) -> float:
+    return float(np.square(sound, dtype=np.float64).sum())

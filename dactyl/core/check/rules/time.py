@@ -1,0 +1,260 @@
+"""Time: onsets that come late or are cut off, mics that lag, ends that click, tails cut short, second strokes."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from statistics import median
+
+from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding
+from dactyl.core.check.measured import Heard, MeasuredKit
+from dactyl.core.check.rules.levels import of_mic, place_of
+from dactyl.core.check.rules.phase import lags_from
+from dactyl.core.check.sound import Sound
+from dactyl.core.check.usual import others_median, spread, strays
+
+LATE_MS, SURE_LATE_MS = 3.0, 6.0
+CUT_OFF_DB, OVER_FELLOWS_DB = -9.0, 8.0  # of the first quarter of a millisecond: against the peak; over the fellows'
+MIC_LATE_MS, SURE_MIC_LATE_MS = 2.0, 4.0
+CLICK_DB, SURE_CLICK_DB, OVER_USUAL_DB = -46.0, -34.0, 12.0  # of the last half millisecond against the peak
+LEAST_CLICK_DB, SURE_LEAST_DB = -60.0, -50.0  # and by itself, dBFS
+FADE_MS = 1.0  # ends no click
+SHORT_SHARE = 0.6  # of what its fellows ring
+FADED = 0.05  # a tail that rings less than this, in seconds, is none
+OF_MANY_STROKES = {"other", "tambourine", "shaker", "clap"}  # kinds with several by nature
+
+
+def onsets(kit: MeasuredKit) -> Iterator[Finding]:
+    """A take that begins later than its fellows, by what is played of it."""
+    groups = [_with_others(kit, layer) for layer in kit.layers]
+    usual = median(strays([_onsets_ms(group) for _, group in groups]) or [0.0])
+    for own, group in groups:
+        times, arrivals = _onsets_ms(group), [1000 * h.first.arrival_frame / h.first.rate_hz for h in group]
+        if len(group) < 3:
+            continue
+        for at, heard in enumerate(group[: len(own)]):
+            middle = others_median(times, at)
+            late = min(times[at] - middle, arrivals[at] - others_median(arrivals, at))
+            limit = max(LATE_MS, 5 * usual, 4 * spread([*times[:at], *times[at + 1 :]]))
+            if late < limit:
+                continue
+            frames = round(late * heard.first.rate_hz / 1000)
+            yield Finding(
+                rule="onsets",
+                severity=WRONG if late >= max(SURE_LATE_MS, limit) else DOUBTFUL,
+                place=place_of(heard),
+                message=f"{heard.name}, begins {late:.1f} ms late.",
+                measured=round(times[at], 2),
+                usual=round(middle, 2),
+                unit="ms",
+                fellow=_other(group, at),
+                mend=(Change("take", heard.take.id, "start_frame", heard.take.start_frame + frames),),
+                mend_words=f"Start it {late:.1f} ms further in",
+            )
+
+
+def _with_others(kit: MeasuredKit, layer: list[Heard]) -> tuple[list[Heard], list[Heard]]:
+    """A layer's takes; and behind them, where they are few, those of the pad's other layers."""
+    own = [h for h in layer if not h.first.is_silent]
+    if len(own) >= 3 or not own:
+        return own, own
+    others = [h for h in kit.of_pad(own[0].pad) if h.layer is not own[0].layer and not h.first.is_silent]
+    return own, [*own, *others]
+
+
+def _onsets_ms(group: list[Heard]) -> list[float]:
+    return [1000 * h.first.onset_frame / h.first.rate_hz for h in group]
+
+
+def _other(group: list[Heard], at: int) -> int | None:
+    others = [*group[at + 1 :], *group[:at]]
+    return others[0].take.id if others else None
+
+
+def beginnings(kit: MeasuredKit) -> Iterator[Finding]:
+    """A take that begins within its stroke, where its fellows begin before it."""
+    for group in kit.pads:
+        sounding = [h for h in group if not h.first.is_silent]
+        attacks = [h.first.attack_db for h in sounding]  # where a fellow's is as sudden, nothing is missing
+        for at, heard in enumerate(sounding):
+            if len(sounding) < 3 or heard.take.fade_in_ms >= FADE_MS:
+                continue
+            usual, head_db = others_median(attacks, at), heard.first.head_db
+            if head_db < max(CUT_OFF_DB, usual + OVER_FELLOWS_DB):
+                continue
+            start = heard.take.start_frame
+            earlier = min(start, max(1, heard.first.rate_hz // 500))
+            yield Finding(
+                rule="beginnings",
+                severity=WRONG,
+                place=place_of(heard),
+                message=f"{heard.name}, begins within its stroke: its attack is cut off.",
+                measured=round(head_db, 1),
+                usual=round(usual, 1),
+                unit="dB",
+                fellow=_other(sounding, at),
+                mend=(Change("take", heard.take.id, "start_frame", start - earlier),) if start else (),
+                mend_words=f"Start it {1000 * earlier / heard.first.rate_hz:.1f} ms earlier",
+            )
+
+
+def mics(kit: MeasuredKit) -> Iterator[Finding]:
+    """A mic of one take that comes at another time after the first than in its neighbours, by its level and by its wave."""
+    groups = list(_delays(kit))
+    usual = {
+        mic: median(strays(delays.by_level for delays in groups if delays.mic == mic))
+        for mic in dict.fromkeys(delays.mic for delays in groups)
+    }
+    for delays in groups:
+        for at, heard in enumerate(delays.takes):
+            looks = [_off(of, at) for of in (delays.by_level, delays.by_wave)]
+            (off, around), middle = min(looks, key=lambda look: abs(look[0])), others_median(delays.by_level, at)
+            if abs(off) < max(MIC_LATE_MS, 5 * around, 6 * usual[delays.mic]):
+                continue
+            yield Finding(
+                rule="mics",
+                severity=WRONG if abs(off) >= max(SURE_MIC_LATE_MS, 8 * around) else DOUBTFUL,
+                place=place_of(heard, delays.mic),
+                message=f"{of_mic(heard, delays.mic)} comes {abs(off):.1f} ms {'later' if off > 0 else 'earlier'} after the first mic than in its neighbours.",
+                measured=round(delays.by_level[at], 2),
+                usual=round(middle, 2),
+                unit="ms",
+                fellow=delays.takes[at - 1].take.id,
+            )
+
+
+@dataclass(frozen=True, slots=True)
+class _Delays:
+    """Of one mic after the first, ms, of three takes or more: told by level, and by the wave where it is like the others'."""
+
+    mic: str
+    takes: list[Heard]
+    by_level: list[float]
+    by_wave: list[float]
+
+
+def _off(delays: list[float], at: int) -> tuple[float, float]:
+    """How far one is from the others, and how far those are from each other."""
+    return delays[at] - others_median(delays, at), spread([*delays[:at], *delays[at + 1 :]])
+
+
+def _delays(kit: MeasuredKit) -> Iterator[_Delays]:
+    """Of neighbours: a layer's takes where it has three, else the pad's."""
+    layers = [layer for layer in kit.layers if len(layer) >= 3]
+    few = [[h for h in pad if len(kit.of_layer(h.layer)) < 3] for pad in kit.pads]
+    for group in [*layers, *few]:
+        for mic in dict.fromkeys(mic for heard in group for mic in list(heard.sounds)[1:]):
+            own = [h for h in group if mic in h.sounds and not (h.first.is_silent or h.sounds[mic].is_silent)]
+            if len(own) >= 3:
+                late, first = _arrivals_ms([h.sounds[mic] for h in own]), _arrivals_ms([h.first for h in own])
+                by_level, by_wave = (
+                    [a - b for a, b in zip(x, y, strict=True)] for x, y in zip(late, first, strict=True)
+                )
+                yield _Delays(mic, own, by_level, by_wave)
+
+
+def _arrivals_ms(sounds: list[Sound]) -> tuple[list[float], list[float]]:
+    """When each arrives, by its level; and by where its wave lies against that of the middle one."""
+    times = [1000 * sound.arrival_frame / sound.rate_hz for sound in sounds]
+    middle = sorted(range(len(sounds)), key=lambda at: times[at])[len(sounds) // 2]
+    lags = lags_from([sound.attack for sound in sounds], middle)
+    return times, [time + lag for time, lag in zip(times, lags, strict=True)]
+
+
+def ends(kit: MeasuredKit) -> Iterator[Finding]:
+    """A take that ends in full sound, with a click."""
+    by_mic: dict[str, list[float]] = defaultdict(list)
+    for heard in kit.takes:
+        for mic, sound in heard.sounds.items():
+            by_mic[mic] += [] if sound.is_silent else [sound.end_db]
+    for heard in kit.takes:
+        if heard.take.fade_out_ms >= FADE_MS:
+            continue
+        for mic, sound in heard.sounds.items():
+            usual = median(by_mic[mic] or [CLICK_DB])
+            limit = max(CLICK_DB, min(usual, SURE_CLICK_DB) + OVER_USUAL_DB)
+            if (
+                sound.is_silent
+                or sound.end_db < limit
+                or sound.peak_db + sound.end_db < LEAST_CLICK_DB
+                or _fades(heard, sound.frames / sound.rate_hz)
+            ):
+                continue
+            yield Finding(
+                rule="ends",
+                severity=WRONG
+                if sound.end_db >= max(SURE_CLICK_DB, limit) and sound.peak_db + sound.end_db >= SURE_LEAST_DB
+                else DOUBTFUL,
+                place=place_of(heard, mic),
+                message=f"{of_mic(heard, mic)} ends in sound, {-sound.end_db:.0f} dB under its peak: that clicks.",
+                measured=round(sound.end_db, 1),
+                usual=round(usual, 1),
+                unit="dB",
+                mend=(Change("take", heard.take.id, "fade_out_ms", 10.0),),
+                mend_words="Fade its last 10 ms",
+            )  # fmt: skip
+            break
+
+
+def _fades(heard: Heard, seconds: float) -> bool:
+    """Whether the pad's envelope has ended it before."""
+    envelope = heard.pad.envelope
+    if envelope.decay_ms is None or heard.pad.is_held:
+        return False
+    return envelope.attack_ms + envelope.hold_ms + envelope.decay_ms <= 1000 * seconds
+
+
+def tails(kit: MeasuredKit) -> Iterator[Finding]:
+    """A take that rings much shorter than its fellows, and alike ones they are."""
+    for layer in kit.layers:
+        group = [h for h in layer if not h.first.is_silent]
+        rings = [h.first.ring_frames / h.first.rate_hz for h in group]
+        if len(group) < 3:
+            continue
+        for at, heard in enumerate(group):
+            fellows = [*rings[:at], *rings[at + 1 :]]
+            middle = median(fellows)
+            if middle < FADED or rings[at] > SHORT_SHARE * middle or min(fellows) < 1.25 * rings[at]:
+                continue
+            ended = heard.first.onset_frame + heard.first.ring_frames >= heard.first.frames - heard.first.rate_hz // 50
+            if spread(fellows) > 0.25 * middle or not (ended or rings[at] < 0.4 * middle):
+                continue
+            end = heard.take.end_frame
+            yield Finding(
+                rule="tails",
+                severity=WRONG if rings[at] < 0.4 * middle else DOUBTFUL,
+                place=place_of(heard),
+                message=f"{heard.name}, rings {1000 * rings[at]:.0f} ms; its fellows ring {1000 * middle:.0f} ms.",
+                measured=round(1000 * rings[at], 1),
+                usual=round(1000 * middle, 1),
+                unit="ms",
+                fellow=_other(group, at),
+                mend=(Change("take", heard.take.id, "end_frame", None),) if end is not None else (),
+                mend_words="Play it to its end",
+            )
+
+
+def second_strokes(kit: MeasuredKit) -> Iterator[Finding]:
+    """A one-shot with another stroke in it, where the pad's other takes have none."""
+    for group in kit.pads:
+        struck_twice = [h for h in group if h.first.second_frame]
+        alone = len(group) == 1
+        if not struck_twice or (len(struck_twice) > max(1, len(group) // 4)):
+            continue
+        if alone and group[0].pad.kind in OF_MANY_STROKES:
+            continue
+        for heard in struck_twice:
+            after_ms = 1000 * (heard.first.second_frame - heard.first.onset_frame) / heard.first.rate_hz
+            end = heard.take.start_frame + heard.first.second_frame - heard.first.rate_hz // 200
+            yield Finding(
+                rule="second_strokes",
+                severity=DOUBTFUL,
+                place=place_of(heard),
+                message=f"{heard.name}, holds a second stroke, {after_ms:.0f} ms after the first.",
+                measured=round(after_ms, 1),
+                unit="ms",
+                mend=(
+                    Change("take", heard.take.id, "end_frame", end),
+                    Change("take", heard.take.id, "fade_out_ms", 10.0),
+                ),
+                mend_words="End it before the second stroke",
+            )
