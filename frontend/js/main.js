@@ -39,6 +39,7 @@ import { startTakes } from "./card/takes.js";
 import { startTakeDrops } from "./card/take_drops.js";
 import { startThen } from "./page/then.js";
 import { startDesk } from "./desk/desk.js";
+import { startCheck } from "./kit/check.js";
 import { startCuts } from "./kit/cuts.js";
 import { rememberPlace, startHome } from "./kit/home.js";
 import { startFlip } from "./kit/flip.js";
@@ -91,8 +92,9 @@ if (workshop) {
     startTakeDrops(session);
     startThen(session);
     const trying = startTry(session, engine, shelf);
-    const ofKit = [startFlip(session, engine, ways), startSwap(session, engine, input), startCuts(session, input), startPlan(session, engine, input), startDesk(session, engine)];
-    const first = [...ofKit, startTabs(), startWave(session, engine), startTakes(session, engine), startChips(engine)];
+    const ofKit = [startFlip(session, engine, ways), startSwap(session, engine, input), startDesk(session, engine)];
+    const pictures = [startCuts(session, input), startCheck(session, engine), startPlan(session, engine, input)];
+    const first = [...ofKit, ...pictures, startTabs(), startWave(session, engine), startTakes(session, engine), startChips(engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });
     startBounces();
     window.dactyl = { engine, input, ways, practice, part, editor, recorder, recording, recorded }; // for looking in from the console, and for the tests

@@ -40,16 +40,19 @@ def measure_kit(kit: Kit, load: Load, known: Mapping[Stretch, Sound] | None = No
 
 
 def mend_all(
-    kit: MeasuredKit, rules: Collection[str], measure: Callable[[Kit, Mapping[Stretch, Sound]], MeasuredKit]
+    kit: MeasuredKit,
+    rules: Collection[str],
+    measure: Callable[[Kit, Mapping[Stretch, Sound]], MeasuredKit],
+    left_alone: Collection[str] = (),
 ) -> tuple[tuple[Change, ...], list[Finding]]:
-    """What mends every finding of some rules, and what is left of them. measure : of a kit, with what is known already
+    """What mends every finding of some rules, and what is left of them. measure : of a kit, with what is known already. left_alone : keys of findings that are meant so
 
     A mend may bring another to light (a layer that was raised is now above the next), so it looks again, a few times.
     """
     changes: dict[tuple[str, int, str], Change] = {}
     left: list[Finding] = []
     for _ in range(MOST_ROUNDS):
-        left = [finding for finding in check(kit) if finding.rule in rules]
+        left = [finding for finding in check(kit) if finding.rule in rules and finding.key not in left_alone]
         new = [change for finding in left for change in finding.mend]
         if not new:
             break

@@ -45,7 +45,8 @@ def under_way(request: HttpRequest) -> HttpResponse:
 
 def under_way_jobs() -> list[tuple[str, Job]]:
     jobs = Job.objects.exclude(state__in=Job.ENDED).order_by("pk")[:12]
-    return [(WORDS_OF_WORK[job.work.rsplit(".", 1)[-1]], job) for job in jobs]
+    named = [(WORDS_OF_WORK.get(job.work.rsplit(".", 1)[-1]), job) for job in jobs]
+    return [(words, job) for words, job in named if words]  # what nobody waits for is not told
 
 
 @require_POST

@@ -115,6 +115,8 @@ def _struck_gain(heard: Heard, velocity: int) -> float:
 def mics_heard(kit: MeasuredKit) -> Iterator[Finding]:
     """A mic that no take has, or that is turned down to nothing."""
     used = Counter(mic for heard in kit.takes for mic in heard.sounds)
+    if len(used) < 2:
+        return  # of a kit of one mic the others are only ready to be used
     outputs = {output.name: output for output in kit.kit.outputs}
     for mic in kit.kit.mics:
         way = outputs.get(mic.output or "")
@@ -125,8 +127,6 @@ def mics_heard(kit: MeasuredKit) -> Iterator[Finding]:
         elif way is not None and (way.muted or way.gain_db <= SILENT_DB):
             what = f"its output {way.name} is muted"
         else:
-            continue
-        if not kit.takes or (len(kit.kit.mics) == 1 and not used[mic.name]):
             continue
         yield Finding(
             rule="mics_heard", severity=NOTE, place=Place(mic=mic.name), message=f"Nobody hears mic {mic.name}: {what}."

@@ -1,0 +1,214 @@
+"""Reads of the check: a kit with all that was heard of it, findings as rows, and what the view shows."""
+
+from collections import Counter
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from dactyl.checks.models import HeardStretch, KitCheck, LeftFinding
+from dactyl.core.check.check import RULES
+from dactyl.core.check.finding import SEVERITIES, Change, Finding
+from dactyl.core.check.measured import MeasuredKit, Stretch, stretches_of
+from dactyl.core.check.sound import MEASURES, Sound
+from dactyl.core.kit import Kit as KitValue
+from dactyl.core.parts.part import Part as PartValue
+from dactyl.core.play.compile import curve_table
+from dactyl.kits import queries
+from dactyl.kits.models import Kit
+from dactyl.parts.models import Part
+from dactyl.parts.queries import part_value
+from dactyl.shelf.models import Sample
+
+AT_HAND = 8  # parts, the latest changed
+MOSTLY = 0.66  # of a part's hits that a kit answers, where it is one for this kit
+MAP_WIDTH, NAME_WIDTH, MOST_ROW, LEAST_ROW, MAP_HEIGHT = 300, 118, 18, 5, 560
+LEAST_NAMED = 11
+
+
+def known_sounds(kit: KitValue) -> dict[Stretch, Sound]:
+    """Of what the kit plays, all that was heard by the measures of today. Two queries."""
+    wanted = stretches_of(kit)
+    keys = dict(Sample.objects.filter(sha256__in={s.sha256 for s in wanted}).values_list("pk", "sha256"))
+    rows = HeardStretch.objects.filter(sample__in=keys, measures=MEASURES).values_list(
+        "sample", "start_frame", "end_frame", "is_reversed", "packed"
+    )
+    found = {}
+    for sample, start, end, is_reversed, packed in rows.iterator(chunk_size=2000):
+        stretch = Stretch(keys[sample], start, end, is_reversed)
+        if stretch in wanted:
+            found[stretch] = Sound.unpack(bytes(packed))
+    return found
+
+
+def measured(kit: Kit, value: KitValue, sounds: Mapping[Stretch, Sound]) -> MeasuredKit:
+    used = {stretch.sha256 for stretch in stretches_of(value)}
+    rows = Sample.objects.filter(sha256__in=used).values_list("sha256", "name", "damage")
+    files = {sha256: name for sha256, name, _ in rows}
+    damage = {sha256: text for sha256, _, text in rows if text}
+    return MeasuredKit(value, sounds, parts=parts_for(value), damage=damage, files=files)
+
+
+def parts_for(kit: KitValue) -> list[PartValue]:
+    """The latest parts that are of this kit's notes: what nothing answers in another kit's part says nothing."""
+    answered = {note for note, _ in kit.maps[0].notes}
+    values = [part_value(part) for part in Part.objects.order_by("-journal__changed_at")[:AT_HAND]]
+    return [value for value in values if _is_answered(value, answered)]
+
+
+def _is_answered(part: PartValue, notes: Collection[int]) -> bool:
+    hits = [event.note in notes for event in part.note_ons]
+    return bool(hits) and sum(hits) >= MOSTLY * len(hits)
+
+
+def as_row(finding: Finding, kit: KitValue) -> dict[str, Any]:
+    """A finding as JSON keeps it, with what is heard for it."""
+    return {
+        "key": finding.key,
+        "rule": finding.rule,
+        "severity": finding.severity,
+        "message": finding.message,
+        "place": {name: value for name, value in asdict(finding.place).items() if value not in (None, "")},
+        "fellow": finding.fellow,
+        "mend": [[c.of, c.id, c.setting, c.value] for c in finding.mend],
+        "mend_words": finding.mend_words,
+        "hear": heard_for(finding, kit),
+        "share": _share(finding, kit),
+    }
+
+
+def _share(finding: Finding, kit: KitValue) -> float:
+    """How far in its layer, from soft to loud, a take is drawn."""
+    for _, pad in kit.pads():
+        if pad.id == finding.place.pad and finding.place.take and finding.place.layer:
+            return round((finding.place.take - 0.5) / len(pad.layers[finding.place.layer - 1].takes), 3)
+    return 0.5
+
+
+def counts_of(rows: Iterable[Mapping[str, Any]]) -> list[tuple[str, str, int]]:
+    """(severity, its word, how many) of those that there are, the most severe first."""
+    counts = Counter(row["severity"] for row in rows)
+    return [(severity, words, counts[severity]) for severity, words in SEVERITIES.items() if counts[severity]]
+
+
+def changes_of(rows: Iterable[Mapping[str, Any]]) -> tuple[Change, ...]:
+    return tuple(Change(of, key, setting, value) for row in rows for of, key, setting, value in row["mend"])
+
+
+def heard_for(finding: Finding, kit: KitValue) -> list[list[Any]]:
+    """What lets a finding be heard: ["take", pad, place among its takes] or ["pad", pad, velocity], one after another."""
+    place = finding.place
+    pads = {pad.id: pad for _, pad in kit.pads()}
+    if place.pad not in pads:
+        return []
+    numbers: dict[int, list[Any]] = {}
+    for pad in pads.values():
+        takes = [take.id for layer in pad.layers for take in layer.takes]
+        numbers |= {take: ["take", pad.id, number] for number, take in enumerate(takes)}
+    if place.take_id in numbers:
+        return [numbers[key] for key in (place.take_id, finding.fellow) if key in numbers]
+    pad = pads[place.pad]
+    if finding.rule in ("open_hats", "grabs"):
+        others = [change.id for change in finding.mend if change.id != pad.id] or [
+            other.id for other in pads.values() if other.kind in ("closed_hat", "pedal_hat")
+        ]
+        first, second = (pad.id, others[:1]) if finding.rule == "open_hats" else (others[:1], pad.id)
+        return [["pad", key, 110] for key in (first, second) for key in (key if isinstance(key, list) else [key])]
+    if place.layer and pad.layers:
+        at = place.layer - 1
+        shown = pad.layers[max(0, at - 1) : at + 1] if at else pad.layers[:2]
+        curve = curve_table(pad.curve)
+        return [["pad", pad.id, _struck(curve, layer.low, layer.high)] for layer in shown]
+    return [["pad", pad.id, 100]]
+
+
+def _struck(curve: tuple[int, ...], low: int, high: int) -> int:
+    """A velocity that the curve makes one of this layer."""
+    middle = (low + high) / 2
+    return min(range(1, 128), key=lambda velocity: abs(curve[velocity - 1] - middle))
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Findings of one rule and severity."""
+
+    rule: str
+    words: str
+    severity: str
+    rows: list[dict[str, Any]]
+
+    @property
+    def mendable(self) -> int:
+        return sum(bool(row["mend"]) for row in self.rows)
+
+
+def found(kit: Kit) -> tuple[KitCheck | None, list[dict[str, Any]], list[dict[str, Any]]]:
+    """The last check of a kit, what it found, and what of it is left as it is. Two queries."""
+    last = KitCheck.objects.filter(kit=kit).first()
+    if last is None:
+        return None, [], []
+    left = set(LeftFinding.objects.filter(kit=kit).values_list("key", flat=True))
+    return (
+        last,
+        [row for row in last.findings if row["key"] not in left],
+        [row for row in last.findings if row["key"] in left],
+    )
+
+
+def check_context(kit: Kit) -> dict[str, Any]:
+    last, rows, left = found(kit)
+    groups: dict[tuple[str, str], Group] = {}
+    for row in rows:
+        rule = RULES.get(row["rule"])
+        if rule is not None:  # a later program may know others
+            key = row["severity"], row["rule"]
+            groups.setdefault(key, Group(row["rule"], rule.words, row["severity"], [])).rows.append(row)
+    sheet = queries.sheet_rows(kit, levels=False)
+    return {
+        "last_check": last,
+        "is_current": last is not None and last.version == kit.version,
+        "groups": list(groups.values()),
+        "left": left,
+        "rule_count": len(RULES),
+        "check_counts": counts_of(rows),
+        "check_map": _map(sheet, rows),
+        "has_takes": any(not row.is_empty for row in sheet),
+        "severities": SEVERITIES,
+    }
+
+
+def _map(sheet: list[queries.PadRow], rows: list[dict[str, Any]]) -> dict[str, Any]:
+    """The kit's sheet in small: a line for each pad, its layers from soft to loud, and each finding as a mark in its place."""
+    height = max(LEAST_ROW, min(MOST_ROW, MAP_HEIGHT // max(1, len(sheet))))
+    at = {row.pad.pk: number for number, row in enumerate(sheet)}
+    scale = (MAP_WIDTH - NAME_WIDTH - 8) / 127
+    marks, beside = [], 0
+    for row in rows:
+        place = row["place"]
+        if place.get("pad") not in at:  # of an output, a mic or a note
+            x, y = NAME_WIDTH + 10 + 16 * beside, height * len(sheet) + 14
+            marks.append((row["key"], row["severity"], min(x, MAP_WIDTH - 8), y, row["message"]))
+            beside += 1
+            continue
+        pad = sheet[at[place["pad"]]]
+        x = NAME_WIDTH - 7.0
+        if place.get("layer") and place["layer"] <= len(pad.layers):
+            layer = pad.layers[place["layer"] - 1]
+            x = NAME_WIDTH + scale * (layer.low - 1 + (layer.high - layer.low + 1) * row["share"])
+        marks.append(
+            (row["key"], row["severity"], round(x, 1), round(height * (at[place["pad"]] + 0.5), 1), row["message"])
+        )
+    return {
+        "rows": [
+            (row, number * height, [(round(NAME_WIDTH + scale * (x.low - 1), 1), round(scale * (x.high - x.low + 1), 1)) for x in row.layers])
+            for number, row in enumerate(sheet)
+        ],
+        "marks": marks,
+        "height": height,
+        "beside": beside,
+        "beside_y": height * len(sheet) + 18,
+        "whole": height * len(sheet) + 26,
+        "width": MAP_WIDTH,
+        "has_names": height >= LEAST_NAMED,
+        "name_width": NAME_WIDTH,
+        "mark": max(2, min(6, height * 36 // 100)),
+    }  # fmt: skip
