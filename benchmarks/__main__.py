@@ -4,7 +4,18 @@ import subprocess
 import sys
 from importlib import import_module
 
-BENCHMARKS = ("bouncing", "parts", "sheets", "importing", "stacking", "hearing", "hits", "cutting", "playing")
+BENCHMARKS = (
+    "bouncing",
+    "parts",
+    "sheets",
+    "importing",
+    "stacking",
+    "hearing",
+    "hits",
+    "cutting",
+    "playing",
+    "checking",
+)
 
 
 def main(names: list[str]) -> int:

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.bounces.ranges import file_response, zip_blocks
+from dactyl.checks.queries import found as found_in
 from dactyl.core.bounce.render import bounce_frames, voices_of
 from dactyl.core.bounce.stems import (
     GROUPINGS,
@@ -27,6 +28,7 @@ from dactyl.core.bounce.stems import (
     size_on_disk,
     unanswered,
 )
+from dactyl.core.check.finding import NOTE
 from dactyl.core.desk.words import all_words, desk_words
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
@@ -47,6 +49,7 @@ from dactyl.web.request_values import number_in
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
 FORMATS = (("wav", "WAV"), ("flac", "FLAC"))
 AT_ONCE = 20
+MOST_CONCERNS = 4  # findings of the kit check that are told beside a bounce
 ORDERS = (("kit", "as in the kit"), ("desk", "kick first, as in a score"))
 TAKEN = (
     ("desk", "as they leave the desk"),
@@ -112,10 +115,22 @@ def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
         **_at_the_desk(own, order),
         "shared": shared[:4],
         "shared_hits": sum(hits for _, hits in shared),
+        **_found_in_kit(kit, {voice.pad.id for voice in voices}),
         "size_bytes": size,
         "free_bytes": free,
         "is_too_large": size > free,
     }
+
+
+def _found_in_kit(kit: Kit, struck: set[int]) -> dict:
+    """What the kit check says of pads that the part strikes, and of outputs; what is only worth knowing is left out."""
+    _, rows, _ = found_in(kit)
+    said = [
+        row["message"]
+        for row in rows
+        if row["severity"] != NOTE and (row["place"].get("pad") in struck or "output" in row["place"])
+    ]
+    return {"kit": kit, "concerns": said[:MOST_CONCERNS], "more_concerns": max(0, len(said) - MOST_CONCERNS)}
 
 
 def _at_the_desk(kit: KitValue, order: Order) -> dict:

@@ -7,9 +7,10 @@ class ChecksConfig(AppConfig):
 
     def ready(self) -> None:
         from dactyl.checks.models import LeftFinding
-        from dactyl.checks.queries import check_context
+        from dactyl.checks.queries import check_context, tried_mend
         from dactyl.history.tables import register
-        from dactyl.kits.views import kit_pictures
+        from dactyl.kits.views import kit_pictures, tables
 
         register({"left_finding": LeftFinding})
         kit_pictures.PICTURES["check"] = ("checks/_check.html", check_context)
+        tables.TRIED["mend"] = tried_mend

@@ -1,14 +1,14 @@
 """Reads of the check: a kit with all that was heard of it, findings as rows, and what the view shows."""
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
 from dactyl.checks.models import HeardStretch, KitCheck, LeftFinding
 from dactyl.core.check.check import RULES
-from dactyl.core.check.finding import SEVERITIES, Change, Finding
-from dactyl.core.check.measured import MeasuredKit, Stretch, stretches_of
+from dactyl.core.check.finding import SEVERITIES, Change, Finding, mended
+from dactyl.core.check.measured import MeasuredKit, Stretch, first_stretches, stretches_of
 from dactyl.core.check.sound import MEASURES, Sound
 from dactyl.core.kit import Kit as KitValue
 from dactyl.core.parts.part import Part as PartValue
@@ -25,14 +25,22 @@ MAP_WIDTH, NAME_WIDTH, MOST_ROW, LEAST_ROW, MAP_HEIGHT = 300, 118, 18, 5, 560
 LEAST_NAMED = 11
 
 
-def known_sounds(kit: KitValue) -> dict[Stretch, Sound]:
-    """Of what the kit plays, all that was heard by the measures of today. Two queries."""
-    wanted = stretches_of(kit)
+def known_sounds(kit: KitValue, remembered: Mapping[Stretch, Sound] | None = None) -> dict[Stretch, Sound]:
+    """Of what the kit plays, all that was heard by the measures of today. Two queries.
+
+    remembered : what need not be read again
+    """
+    firsts, every = first_stretches(kit), stretches_of(kit)
+    found = {
+        stretch: sound
+        for stretch in every
+        if (sound := (remembered or {}).get(stretch)) is not None and (sound.timbre.any() or stretch not in firsts)
+    }
+    wanted = {stretch for stretch in every if stretch not in found}
     keys = dict(Sample.objects.filter(sha256__in={s.sha256 for s in wanted}).values_list("pk", "sha256"))
     rows = HeardStretch.objects.filter(sample__in=keys, measures=MEASURES).values_list(
         "sample", "start_frame", "end_frame", "is_reversed", "packed"
     )
-    found = {}
     for sample, start, end, is_reversed, packed in rows.iterator(chunk_size=2000):
         stretch = Stretch(keys[sample], start, end, is_reversed)
         if stretch in wanted:
@@ -73,6 +81,18 @@ def as_row(finding: Finding, kit: KitValue) -> dict[str, Any]:
         "mend_words": finding.mend_words,
         "hear": heard_for(finding, kit),
         "share": _share(finding, kit),
+        "mend_pads": sorted(_pads_of(finding, kit)),
+    }
+
+
+def _pads_of(finding: Finding, kit: KitValue) -> set[int]:
+    """The pads that its mend makes sound otherwise."""
+    changed = {(change.of, change.id) for change in finding.mend}
+    return {
+        pad.id
+        for _, pad in kit.pads()
+        if ("pad", pad.id) in changed
+        or any(("layer", x.id) in changed or any(("take", t.id) in changed for t in x.takes) for x in pad.layers)
     }
 
 
@@ -92,6 +112,12 @@ def counts_of(rows: Iterable[Mapping[str, Any]]) -> list[tuple[str, str, int]]:
 
 def changes_of(rows: Iterable[Mapping[str, Any]]) -> tuple[Change, ...]:
     return tuple(Change(of, key, setting, value) for row in rows for of, key, setting, value in row["mend"])
+
+
+def tried_mend(kit: Kit, key: str) -> Callable[[KitValue], KitValue] | None:
+    """The kit with one finding mended, to be heard before it is."""
+    row = next((row for row in found(kit)[1] if row["key"] == key), None)
+    return None if row is None else lambda value: mended(value, changes_of([row]))
 
 
 def heard_for(finding: Finding, kit: KitValue) -> list[list[Any]]:

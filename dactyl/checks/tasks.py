@@ -1,7 +1,7 @@
 """Look at a kit in the background: hear what was not heard yet, then check it; again where it was edited meanwhile."""
 
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -39,6 +39,9 @@ def ask(kit: Kit) -> bool:
     return False
 
 
+_remembered: tuple[int, dict[Stretch, Sound]] = (0, {})  # of the kit that this process looked at last
+
+
 def check_kit(kit_id: int) -> Iterator[Progress]:
     """May be run again after a kill: what was heard is kept, and what is found is written at the end."""
     while True:
@@ -57,10 +60,13 @@ def check_kit(kit_id: int) -> Iterator[Progress]:
             return
 
 
-def look(kit: Kit, version: int, value: KitValue, sounds: Mapping[Stretch, Sound] | None = None) -> None:
+def look(kit: Kit, version: int, value: KitValue) -> None:
     """Check a kit by what was heard, and keep what is found."""
+    global _remembered
     with reading():
-        measured = queries.measured(kit, value, queries.known_sounds(value) if sounds is None else sounds)
+        known = _remembered[1] if _remembered[0] == kit.pk else {}
+        _remembered = kit.pk, queries.known_sounds(value, known)
+        measured = queries.measured(kit, value, _remembered[1])
     rows = [queries.as_row(finding, value) for finding in check(measured)]
     edits.record(kit.pk, version, len(measured.takes), rows)
 

@@ -11,6 +11,8 @@ from dactyl.checks.models import HeardStretch, KitCheck, LeftFinding
 from dactyl.core.check import sound
 from dactyl.core.check.finding import mended
 from dactyl.core.compare import compare
+from dactyl.core.parts.part import Event
+from dactyl.core.parts.part import Part as PartValue
 from dactyl.history import edits as history
 from dactyl.jobs.models import Job
 from dactyl.kits import edits
@@ -18,6 +20,7 @@ from dactyl.kits.edits.samples import Recording
 from dactyl.kits.models import Kit, Pad, Take
 from dactyl.kits.queries import kit_value
 from dactyl.kits.tests.test_edits import dump, version
+from dactyl.parts.edits import add_part
 from dactyl.shelf.models import Sample
 from dactyl.shelf.tests.sounds import bring_in
 
@@ -165,6 +168,27 @@ class Checks(TestCase):
         self.assertEqual(sum(count for *_, count in said["counts"]), len(self.found()))
         self.assertIn(str(self.pad.pk), said["pads"])
         list(tasks.check_kit(10**9))  # one that is gone
+
+    def test_a_bounce_names_what_concerns_it_and_a_mend_is_heard_before_it_is_made(self):
+        edits.pads.set_notes(Pad.objects.select_related("piece", "kit").get(pk=self.pad.pk), version(self.kit), [45])
+        events = tuple(Event(480 * n, 45, 100) for n in range(4))
+        part = add_part(
+            PartValue(name="Pier", ticks_per_beat=480, tempos=((0, 500_000),), events=events, end_tick=1920)
+        )
+        said = self.client.post(f"/bounces/of/{self.kit.pk}/check/", {"part": part.pk}).content.decode()
+        self.assertIn("the other way round", said)
+        row = next(row for row in queries.found(self.kit)[1] if row["rule"] == "polarity")
+        self.assertEqual(row["mend_pads"], [self.pad.pk])
+        plain, tried = (
+            self.client.get(f"/kits/{self.kit.pk}/playbook/48000/{query}").json()
+            for query in ("", f"?mend={row['key']}")
+        )
+        keys = [
+            {sound[0] for pad in book["pads"] for region in pad["regions"] for sound in region["sounds"]}
+            for book in (plain, tried)
+        ]
+        self.assertEqual((len(keys[0] - keys[1]), len(keys[1] - keys[0])), (1, 1))
+        self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/playbook/48000/?mend=no").status_code, 200)
 
     def test_pictures_and_an_empty_kit(self):
         for row in queries.found(self.kit)[1]:

@@ -1,11 +1,18 @@
 """What the pages of a kit answer: right values, refused ones, stale ones, and the tables a player needs."""
 
+import inspect
 import json
+import re
 import time
+from contextlib import suppress
+from importlib import import_module
+from pathlib import Path
 
 import numpy as np
+from django.apps import apps
 from django.test import TestCase
 
+from dactyl import kits
 from dactyl.core.audio.prepare import to_int16
 from dactyl.history import edits as history
 from dactyl.jobs.models import Job
@@ -16,6 +23,7 @@ from dactyl.kits.playing import recipes_of
 from dactyl.kits.staircase import staircase
 from dactyl.kits.tasks import LISTEN
 from dactyl.kits.tests.test_edits import KitCase, dump, version
+from dactyl.kits.views.pages import NOT_TOLD, WORDS_OF_WORK, under_way_jobs
 from dactyl.shelf.models import Sample, Span
 from dactyl.shelf.sounds import prepared_sound
 from dactyl.shelf.tests.sounds import bring_in, hit, sound_bytes
@@ -317,3 +325,29 @@ class Measured(KitCase):
         self.assertEqual((self.levels()[0], Span.objects.count()), (before, 3))
         self.post(f"takes/{take.pk}/set/start_frame/", value="9600")
         self.assertLess(self.levels()[0], before - 20)
+
+
+class BackgroundWork(TestCase):
+    def test_every_work_has_words_or_is_one_that_nobody_waits_for(self):
+        works = set()
+        for app in apps.get_app_configs():
+            with suppress(ModuleNotFoundError):
+                tasks = import_module(f"{app.name}.tasks")
+                own = inspect.getmembers(tasks, inspect.isgeneratorfunction)
+                works |= {name for name, work in own if work.__module__ == tasks.__name__ and not name.startswith("_")}
+        queued = set(
+            re.findall(
+                r'"dactyl\.\w+\.tasks\.(\w+)"',
+                "".join(
+                    path.read_text()
+                    for path in Path(kits.__file__).parents[1].rglob("*.py")
+                    if "tests" not in path.parts
+                ),
+            )
+        )
+        self.assertLessEqual(queued, works)
+        self.assertGreater(len(queued), 6)
+        self.assertEqual(queued, set(WORDS_OF_WORK) | NOT_TOLD)
+        for name in queued:
+            Job.objects.create(work=f"dactyl.some.tasks.{name}", subject_id=1, queue="imports")
+        self.assertEqual({words for words, _ in under_way_jobs()}, set(WORDS_OF_WORK.values()))

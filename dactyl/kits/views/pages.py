@@ -25,6 +25,8 @@ WORDS_OF_WORK = {
     "open_kit_file": "Opening a kit file", "hear_again": "Hearing the shelf again", "listen_for_transients": "Finding transients",
 }  # fmt: skip
 """What the first page says of a job, by the name of its work."""
+NOT_TOLD = {"check_kit"}
+"""Works that nobody waits for."""
 
 
 @require_GET
@@ -44,9 +46,8 @@ def under_way(request: HttpRequest) -> HttpResponse:
 
 
 def under_way_jobs() -> list[tuple[str, Job]]:
-    jobs = Job.objects.exclude(state__in=Job.ENDED).order_by("pk")[:12]
-    named = [(WORDS_OF_WORK.get(job.work.rsplit(".", 1)[-1]), job) for job in jobs]
-    return [(words, job) for words, job in named if words]  # what nobody waits for is not told
+    jobs = [(job.work.rsplit(".", 1)[-1], job) for job in Job.objects.exclude(state__in=Job.ENDED).order_by("pk")]
+    return [(WORDS_OF_WORK[name], job) for name, job in jobs if name not in NOT_TOLD][:12]
 
 
 @require_POST

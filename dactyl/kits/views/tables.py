@@ -1,5 +1,6 @@
 """What the page's player reads: the playbook, prepared sounds, the interpolation kernel."""
 
+from collections.abc import Callable
 from typing import Any
 
 import orjson
@@ -8,6 +9,7 @@ from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET
 
 from dactyl.core.audio import interpolate
+from dactyl.core.kit import Kit as KitValue
 from dactyl.kits import edits, playing
 from dactyl.kits.models import Kit, Version
 from dactyl.kits.views.swap import tried_drum
@@ -16,10 +18,14 @@ from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
 from dactyl.web.request_values import ids_in
 
+TRIED: dict[str, Callable[[Kit, str], Callable[[KitValue], KitValue] | None]] = {"swap": tried_drum}
+"""What may be heard in the kit's place, by what asks for it; apps above add theirs."""
+
 
 @require_GET
 def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
-    """The playbook, whole or of ``pads``; ``notes=1`` tells all notes with them. ``try=take:sample,...`` hears samples in place, ``swap=...`` another drum, without changing the kit."""
+    """The playbook, whole or of ``pads``; ``notes=1`` tells all notes with them. ``try=take:sample,...`` hears samples in place,
+    and each of TRIED what it says, without changing the kit."""
     kit = get_object_or_404(Kit, pk=kit_id)
     asked = request.GET.get("pads")
     pads = None if asked is None else ids_in(asked)
@@ -28,7 +34,7 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
         rate_hz,
         pads,
         instead=_tried(request.GET.get("try", "")),
-        tried=tried_drum(kit, request.GET.get("swap", "")),
+        tried=next((way(kit, request.GET[name]) for name, way in TRIED.items() if name in request.GET), None),
     )
     if pads is not None and request.GET.get("notes"):
         book |= {"notes": default_notes(kit), "allNotes": True}

@@ -1,5 +1,7 @@
 """The Check view under a hand: the kit is looked at by itself, and what is found is walked, heard, mended and left by keys."""
 
+import re
+
 from playwright.sync_api import expect
 
 from dactyl.checks.tests.test_checks import stroke
@@ -33,6 +35,11 @@ class CheckView(KitPages):
         page.evaluate(BEGIN_LISTENING, [1.2])
         page.keyboard.press("Enter")
         self.assertGreater(page.evaluate(HEARD), 0.01)
+        with page.expect_request(re.compile("mend=")):
+            page.keyboard.press("t")
+        expect(turned.locator("[data-try-it]")).to_have_attribute("aria-pressed", "true")
+        with page.expect_request(lambda request: "/playbook/" in request.url and "mend=" not in request.url):
+            page.keyboard.press("t")
         page.keyboard.press("m")
         expect(turned).to_have_count(0)
         expect(page.locator("#undo")).to_contain_text("Mended")

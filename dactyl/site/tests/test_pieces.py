@@ -53,6 +53,28 @@ class Pieces(Workshop):
         page.keyboard.press("Control+z")
         expect(snare.locator(".c-takes")).to_have_text(before, use_inner_text=True)
 
+    def test_a_swap_that_is_refused_is_heard_no_longer_and_a_burst_of_keys_leaves_the_console_silent(self):
+        page = self.opened()
+        page.locator(".row[data-pad]", has_text="Snare").first.click()
+        page.keyboard.press("h")
+        page.wait_for_selector("#drums .drum:nth-child(2)")
+        for _ in range(2):
+            page.keyboard.press("ArrowDown")
+        expect(page.locator("#swap-pairs select").first).not_to_have_value("")
+        page.wait_for_function(f"() => ({TRIED})()")
+        page.route(
+            "**/swap/keep/", lambda route: route.fulfill(status=422, content_type="text/plain", body="It is gone.")
+        )
+        with page.expect_request(lambda asked: "/playbook/" in asked.url and "swap=" not in asked.url):
+            page.keyboard.press("Enter")
+        expect(page.locator("#status")).to_have_text("It is gone.")
+        self.assertEqual(page.evaluate(TRIED), "")
+        page.click("#tab-kit")
+        page.wait_for_selector(".sheet")
+        for key in "asdfjkla" * 6:  # cards that are overtaken by the next one's
+            page.keyboard.press(key)
+        expect(page.locator("#card [data-pad]").first).to_be_attached()
+
     def test_kits_are_flipped_through_while_the_part_plays(self):
         page = self.opened()
         version = page.locator("#history").get_attribute("data-version")

@@ -102,7 +102,7 @@ export function startSwap(session, engine, input) {
     chosen = null;
     heard++;
     timers.forEach(clearTimeout);
-    if (was && engine.tried && !/^\d+:/.test(engine.tried)) {
+    if (was && engine.tried && !/^(\d+:|mend\.)/.test(engine.tried)) {
       const pads = [...was.querySelectorAll("#swap-pairs tr")].map((row) => Number(row.dataset.own));
       engine.tried = "";
       engine.loadPlaybook(pads);

@@ -11,7 +11,7 @@ const BETWEEN_MS = 4;
 
 export class Engine extends EventTarget {
   isPartPlaying = false;
-  /** What is heard without changing the kit: "take:sample" in a take's place, or "piece.levelled.pad-pad_pad-pad" in a piece's. */ tried = "";
+  /** What is heard without changing the kit: "take:sample" in a take's place, "piece.levelled.pad-pad_pad-pad" in a piece's, or "mend.finding". */ tried = "";
   /** The tables of another kit that is heard in the place of this one. */ flipped = null;
   /** The note of a pad in the kit's own map, while another kit is heard. @type {(pad: number) => number | null} */ noteOf = () => null;
   #context;

@@ -49,10 +49,16 @@ async function tables(round) {
   const query = new URLSearchParams();
   if (round.every(({ pads }) => pads)) query.set("pads", [...new Set(round.flatMap(({ pads }) => pads))].join(","));
   if (round.some(({ notes }) => notes)) query.set("notes", "1");
-  if (tried) query.set(/^\d+:/.test(tried) ? "try" : "swap", tried);
+  if (tried) query.set(...asTried(tried));
   const answer = await fetch(`/kits/${kit}/playbook/${rate}/?${query}`);
   if (answer.status === 404) return null;
   return answer.ok ? answer.json() : undefined;
+}
+
+/** @returns {[string, string]} the name and value that ask for what is tried */
+function asTried(tried) {
+  if (tried.startsWith("mend.")) return ["mend", tried.slice("mend.".length)];
+  return [/^\d+:/.test(tried) ? "try" : "swap", tried];
 }
 
 function handOver(book) {

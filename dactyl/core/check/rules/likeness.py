@@ -15,6 +15,7 @@ from dactyl.core.units import db_to_gain
 SAME, STEP = 0.0012, 2.0**-16  # between fingerprints of one sound at two levels; and what rounding to 16 bits adds
 APART, TIMES = 4.0, 3.0  # from its fellows, in steps by which strokes of one drum differ; and against their own spread
 SURE_KIND = 0.6
+NEARLY = 0.5  # of APART: from a middle that it is itself part of, what is nearer is no stray
 
 
 def another_drum(kit: MeasuredKit) -> Iterator[Finding]:
@@ -27,7 +28,10 @@ def another_drum(kit: MeasuredKit) -> Iterator[Finding]:
         if len(group) < 3:
             continue
         places = seen[pad]
-        for at, stray in enumerate(group):
+        middle_of = _layer_middles(group, places)
+        off = places - np.stack([middle_of[h.layer.id] for h in group])
+        for at in np.flatnonzero(np.sqrt(np.square(off).mean(axis=1)) >= NEARLY * APART):
+            stray = group[at]
             same_layer = [n for n, h in enumerate(group) if n != at and h.layer is stray.layer]
             fellows = same_layer if len(same_layer) >= 2 else [n for n in range(len(group)) if n != at]
             middle = np.median(places[fellows], axis=0)
@@ -54,6 +58,14 @@ def another_drum(kit: MeasuredKit) -> Iterator[Finding]:
                 mend=(Change("take", stray.take.id, "enabled", False),),
                 mend_words="Leave it out of the rotation",
             )
+
+
+def _layer_middles(group: list[Heard], places: np.ndarray) -> dict[int, np.ndarray]:
+    """Of the takes of each layer, or of the pad where a layer has few."""
+    own: dict[int, list[int]] = defaultdict(list)
+    for at, heard_take in enumerate(group):
+        own[heard_take.layer.id].append(at)
+    return {layer: np.median(places[ats if len(ats) >= 3 else slice(None)], axis=0) for layer, ats in own.items()}
 
 
 def _distance(one: np.ndarray, other: np.ndarray) -> float:
@@ -104,7 +116,7 @@ def _is_same_sound(take: Heard, other: Heard) -> bool:
     if one.is_silent or two.is_silent or one.rate_hz != two.rate_hz or not _same_setting(take, other):
         return False
     rounding = 1.5 * STEP / db_to_gain(min(one.level_db, two.level_db))
-    return float(np.sqrt(np.square(one.marks - two.marks).sum())) < SAME + min(rounding, SAME)
+    return float(np.sqrt(np.square(one.marks - two.marks, dtype=np.float64).sum())) < SAME + min(rounding, SAME)
 
 
 def _how(take: Heard, twin: Heard) -> str:

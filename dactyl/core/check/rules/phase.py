@@ -1,6 +1,5 @@
 """Phase: takes and mics of turned polarity, and mics that cancel each other in the low end."""
 
-import math
 from collections.abc import Iterator
 from itertools import combinations
 from statistics import median
@@ -22,7 +21,6 @@ ALIKE, CLEARER = (
 WON_DB, SURELY_LOST_DB = 3.5, 6.0  # of low end: won by turning one, and lost against the louder mic
 ALIKE_MICS = 0.4  # as ALIKE, between two mics
 LOW_KINDS = {"kick", "snare", "low_tom", "mid_tom", "high_tom"}
-MOST_COMPARED = 24  # takes of a pad that each is compared with
 
 
 def polarity(kit: MeasuredKit) -> Iterator[Finding]:
@@ -79,32 +77,36 @@ def _picture(heard: Heard, mic: str) -> np.ndarray:
     return -attack if heard.take.is_flipped else attack
 
 
-def _signs(attacks: list[np.ndarray], alike: float = ALIKE) -> np.ndarray:
+def _signs(attacks: list[np.ndarray]) -> np.ndarray:
     """For each pair 1 or -1 where one polarity is clearly like, else 0: the strongest correlation within REACH either way."""
-    size = len(attacks[0])
-    spectra = np.fft.rfft(np.stack(attacks).astype(np.float64), 2 * size)
-    signs = np.zeros((len(attacks), len(attacks)), int)
-    for at in range(len(attacks)):
-        others = range(at + 1, min(len(attacks), at + 1 + MOST_COMPARED))
-        if not others:
-            continue
-        products = np.fft.irfft(spectra[at] * spectra[at + 1 : others.stop].conj())
-        near = np.concatenate([products[:, -REACH:], products[:, : REACH + 1]], axis=1)
-        most, least = near.max(axis=1), -near.min(axis=1)
-        clear = (np.maximum(most, least) >= alike) & (np.abs(most - least) >= CLEARER)
-        signs[at, others] = np.where(clear, np.sign(most - least), 0)
-        signs[others, at] = signs[at, others]
-    return signs
+    own = np.stack(attacks).astype(np.float32)
+    padded = np.pad(own, ((0, 0), (REACH, REACH)))
+    most, least = np.full((2, len(own), len(own)), -np.inf, np.float32)
+    for lag in range(2 * REACH + 1):
+        products = padded[:, lag : lag + own.shape[1]] @ own.T
+        np.maximum(most, products, out=most)
+        np.maximum(least, -products, out=least)
+    return _told(most, least, ALIKE)
+
+
+def _told(most: np.ndarray, least: np.ndarray, alike: float) -> np.ndarray:
+    """most, least : the strongest correlation, and the strongest of the other polarity"""
+    is_clear = (np.maximum(most, least) >= alike) & (np.abs(most - least) >= CLEARER)
+    return np.where(is_clear, np.sign(most - least), 0).astype(int)
+
+
+def _near(attacks: np.ndarray, others: np.ndarray, reach: int) -> np.ndarray:
+    """Correlations of each with its other, or with one for all, at every lag within ``reach``: (n, 2 reach + 1)."""
+    padded = np.pad(attacks.astype(np.float32), ((0, 0), (reach, reach)))
+    windows = np.lib.stride_tricks.sliding_window_view(padded, attacks.shape[1], axis=1)
+    return np.einsum("nlw,nw->nl", windows, np.broadcast_to(others.astype(np.float32), attacks.shape))
 
 
 def lags_from(attacks: list[np.ndarray], reference: int) -> list[float]:
     """By how many ms each picture of an attack lies behind the reference, of either polarity; 0 where it is not like it."""
-    size = len(attacks[0])
-    spectra = np.fft.rfft(np.stack(attacks).astype(np.float64), 2 * size)
-    products = np.fft.irfft(spectra * spectra[reference].conj())
-    near = np.concatenate([products[:, -LAGS:], products[:, : LAGS + 1]], axis=1)
-    best = np.abs(near).argmax(axis=1)
-    is_like = np.abs(near)[np.arange(len(near)), best] >= ALIKE
+    near = np.abs(_near(np.stack(attacks), attacks[reference], LAGS))
+    best = near.argmax(axis=1)
+    is_like = near[np.arange(len(near)), best] >= ALIKE
     return np.where(is_like, (best - LAGS) * 1000 / ATTACK_HZ, 0.0).tolist()
 
 
@@ -117,23 +119,27 @@ def low_end(kit: MeasuredKit) -> Iterator[Finding]:
             continue
         own = dict(group[0].piece.mic_gains_db)
         for one, other in combinations(_mics(group), 2):
-            lost, won, against = [], [], []
-            for heard in group:
-                if one not in heard.sounds or other not in heard.sounds:
-                    continue
-                first, second = (
-                    heard.sounds[mic].low * db_to_gain(gains[mic] + own.get(mic, 0.0)) for mic in (one, other)
-                )
-                powers = [_power(first), _power(second)]
-                if min(powers) <= 0.02 * max(powers):
-                    continue  # one is too soft to matter
-                together, turned = _power(first + second), _power(first - second)
-                lost.append(10 * math.log10(max(powers) / max(together, 1e-12)))
-                won.append(10 * math.log10(max(turned, 1e-12) / max(together, 1e-12)))
-                against.append(_signs([heard.sounds[mic].attack for mic in (one, other)], ALIKE_MICS)[0, 1] < 0)
-            if len(lost) < 2 or median(won) < WON_DB:
+            both = [heard for heard in group if one in heard.sounds and other in heard.sounds]
+            first, second = (
+                np.stack([heard.sounds[mic].low for heard in both]).astype(np.float32)
+                * np.float32(db_to_gain(gains[mic] + own.get(mic, 0.0)))
+                if both
+                else np.zeros((0, 1), np.float32)
+                for mic in (one, other)
+            )
+            powers = np.stack([_power(first), _power(second)])
+            matters = powers.min(axis=0) > 0.02 * powers.max(axis=0)  # else one is too soft to
+            if matters.sum() < 2:
                 continue
-            if median(lost) < SURELY_LOST_DB and sum(against) <= len(against) / 2:
+            together, turned = _power(first + second)[matters], _power(first - second)[matters]
+            lost = 10 * np.log10(powers.max(axis=0)[matters] / np.maximum(together, 1e-12))
+            won = 10 * np.log10(np.maximum(turned, 1e-12) / np.maximum(together, 1e-12))
+            if median(won) < WON_DB:
+                continue
+            attacks = [np.stack([heard.sounds[mic].attack for heard in both])[matters] for mic in (one, other)]
+            near = _near(*attacks, REACH)
+            against = _told(near.max(axis=1), -near.min(axis=1), ALIKE_MICS) < 0
+            if median(lost) < SURELY_LOST_DB and against.mean() <= 0.5:
                 continue  # one comes later and combs, as everywhere: turning it is no cure
             yield Finding(
                 rule="low_end",
@@ -146,5 +152,6 @@ def low_end(kit: MeasuredKit) -> Iterator[Finding]:
             )
 
 
-def _power(sound: np.ndarray) -> float:
-    return float(np.square(sound, dtype=np.float64).sum())
+def _power(sounds: np.ndarray) -> np.ndarray:
+    """Of each, (n, values)."""
+    return np.square(sounds, dtype=np.float64).sum(axis=1)

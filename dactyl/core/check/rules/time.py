@@ -106,10 +106,13 @@ def mics(kit: MeasuredKit) -> Iterator[Finding]:
     }
     for delays in groups:
         for at, heard in enumerate(delays.takes):
-            looks = [_off(of, at) for of in (delays.by_level, delays.by_wave)]
-            (off, around), middle = min(looks, key=lambda look: abs(look[0])), others_median(delays.by_level, at)
+            off, around = _off(delays.by_level, at)
             if abs(off) < max(MIC_LATE_MS, 5 * around, 6 * usual[delays.mic]):
                 continue
+            off, around = min((off, around), _off(delays.by_wave(), at), key=lambda look: abs(look[0]))
+            if abs(off) < max(MIC_LATE_MS, 5 * around, 6 * usual[delays.mic]):
+                continue
+            middle = others_median(delays.by_level, at)
             yield Finding(
                 rule="mics",
                 severity=WRONG if abs(off) >= max(SURE_MIC_LATE_MS, 8 * around) else DOUBTFUL,
@@ -124,12 +127,16 @@ def mics(kit: MeasuredKit) -> Iterator[Finding]:
 
 @dataclass(frozen=True, slots=True)
 class _Delays:
-    """Of one mic after the first, ms, of three takes or more: told by level, and by the wave where it is like the others'."""
+    """Of one mic after the first, ms, of three takes or more."""
 
     mic: str
     takes: list[Heard]
     by_level: list[float]
-    by_wave: list[float]
+
+    def by_wave(self) -> list[float]:
+        """Told by where the waves lie, where they are like each other's."""
+        late, first = _lags([h.sounds[self.mic] for h in self.takes]), _lags([h.first for h in self.takes])
+        return [delay + a - b for delay, a, b in zip(self.by_level, late, first, strict=True)]
 
 
 def _off(delays: list[float], at: int) -> tuple[float, float]:
@@ -145,19 +152,17 @@ def _delays(kit: MeasuredKit) -> Iterator[_Delays]:
         for mic in dict.fromkeys(mic for heard in group for mic in list(heard.sounds)[1:]):
             own = [h for h in group if mic in h.sounds and not (h.first.is_silent or h.sounds[mic].is_silent)]
             if len(own) >= 3:
-                late, first = _arrivals_ms([h.sounds[mic] for h in own]), _arrivals_ms([h.first for h in own])
-                by_level, by_wave = (
-                    [a - b for a, b in zip(x, y, strict=True)] for x, y in zip(late, first, strict=True)
-                )
-                yield _Delays(mic, own, by_level, by_wave)
+                yield _Delays(mic, own, [_arrival_ms(h.sounds[mic]) - _arrival_ms(h.first) for h in own])
 
 
-def _arrivals_ms(sounds: list[Sound]) -> tuple[list[float], list[float]]:
-    """When each arrives, by its level; and by where its wave lies against that of the middle one."""
-    times = [1000 * sound.arrival_frame / sound.rate_hz for sound in sounds]
-    middle = sorted(range(len(sounds)), key=lambda at: times[at])[len(sounds) // 2]
-    lags = lags_from([sound.attack for sound in sounds], middle)
-    return times, [time + lag for time, lag in zip(times, lags, strict=True)]
+def _arrival_ms(sound: Sound) -> float:
+    return 1000 * sound.arrival_frame / sound.rate_hz
+
+
+def _lags(sounds: list[Sound]) -> list[float]:
+    """By how many ms each lies behind the one that arrives in the middle of all, as its wave says."""
+    middle = sorted(range(len(sounds)), key=lambda at: _arrival_ms(sounds[at]))[len(sounds) // 2]
+    return lags_from([sound.attack for sound in sounds], middle)
 
 
 def ends(kit: MeasuredKit) -> Iterator[Finding]:
@@ -166,11 +171,12 @@ def ends(kit: MeasuredKit) -> Iterator[Finding]:
     for heard in kit.takes:
         for mic, sound in heard.sounds.items():
             by_mic[mic] += [] if sound.is_silent else [sound.end_db]
+    usual_of = {mic: median(ends_db or [CLICK_DB]) for mic, ends_db in by_mic.items()}
     for heard in kit.takes:
         if heard.take.fade_out_ms >= FADE_MS:
             continue
         for mic, sound in heard.sounds.items():
-            usual = median(by_mic[mic] or [CLICK_DB])
+            usual = usual_of[mic]
             limit = max(CLICK_DB, min(usual, SURE_CLICK_DB) + OVER_USUAL_DB)
             if (
                 sound.is_silent
