@@ -13,8 +13,10 @@ from dactyl.core.audio.loudness import Loudness
 from dactyl.core.bounce.stems import RATES_HZ, Order
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
+from dactyl.core.formats.lineup import all_samples_of
 from dactyl.core.formats.package import samples_of
 from dactyl.core.formats.values import from_json, pack, to_json, unpack
+from dactyl.core.lineup import Lineup
 from dactyl.core.maps import translate
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.units import counted, gain_to_db
@@ -26,6 +28,7 @@ from dactyl.kits.edits.versions import current
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.kits.ways import translated_notes
+from dactyl.lineups.queries import lineup_value
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
@@ -45,6 +48,7 @@ def begin_bounce(
     with_kit: bool = False,
     with_recording: bool = False,
     with_blend: bool = False,
+    with_alongside: bool = True,
 ) -> Bounce:
     """Queue a bounce of the kit as it is now. Raises BounceError for a rate that is not offered."""
     if rate_hz not in RATES_HZ:
@@ -52,7 +56,9 @@ def begin_bounce(
     with reading():
         kit.journal.refresh_from_db()
         value, (played, _) = kit_value(kit.pk), as_played(kit, part)
-        named, samples = current(kit), keys_of(list(samples_of(value)))
+        lineup = lineup_value(kit, value) if with_alongside else None
+        used = samples_of(value) if lineup is None else all_samples_of(lineup)
+        named, samples = current(kit), keys_of(list(used))
     order = replace(order, seed=value.seed, names=(("kit", kit.name), ("part", part.name)))
     with transaction.atomic():
         row = Bounce.objects.create(
@@ -70,6 +76,7 @@ def begin_bounce(
             with_blend=with_blend,
             kit_snapshot=pack(value),
             part_snapshot=pack(played),
+            lineup_snapshot=None if lineup is None else pack(lineup),
         )
         row.job = enqueue(WORK, row.pk, queue="bounces")
         row.save(update_fields=["job"])
@@ -87,6 +94,11 @@ def as_played(kit: Kit, part: Part) -> tuple[PartValue, dict[int, int]]:
 def read_kit(row: Bounce) -> core.Kit:
     """The kit that ``begin_bounce`` kept."""
     return unpack(core.Kit, row.kit_snapshot, "kit")
+
+
+def read_lineup(row: Bounce) -> Lineup | None:
+    """The kit with what sounded alongside it, where something did."""
+    return None if row.lineup_snapshot is None else unpack(Lineup, row.lineup_snapshot, "lineup")
 
 
 def read_part(row: Bounce) -> PartValue:

@@ -28,6 +28,7 @@ class Bounce(models.Model):
     report = models.JSONField(null=True)  # once it is made: what it came from, and its sum test
     kit_snapshot = models.BinaryField()  # kit and part as they were when asked for: begun again, it ends the same
     part_snapshot = models.BinaryField()
+    lineup_snapshot = models.BinaryField(null=True)  # the kit and what sounded alongside it, where something did
     job = models.ForeignKey(Job, models.SET_NULL, null=True)
     measuring = models.ForeignKey(Job, models.SET_NULL, null=True, related_name="+")  # how loud it is, once it is made
     created_at = models.DateTimeField(default=timezone.now)

@@ -17,13 +17,12 @@ from dactyl.bounces.models import Bounce
 from dactyl.core.audio.loudness import LoudnessMeter
 from dactyl.core.bounce.beside import write_beside, write_blend
 from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.stems import Order, Stem, as_ordered
+from dactyl.core.bounce.stems import Order, Stem, played_by
 from dactyl.core.bounce.stems import bounce as bounce_files
 from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.hits.tracks import opened
 from dactyl.core.kit import Kit
-from dactyl.core.play.compile import compile_kit
 from dactyl.jobs.run import SECONDS_BETWEEN_WRITES, Progress
 from dactyl.kits.files import pack_kit
 from dactyl.recordings.models import RecordedPart
@@ -43,7 +42,7 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
     partial = store.fresh_partial(row)
     try:
         steps = bounce_files(
-            compile_kit(as_ordered(kit, order), row.rate_hz),
+            played_by(kit, edits.read_lineup(row), order, row.rate_hz),
             part,
             partial,
             order,
@@ -121,10 +120,16 @@ def _beside(row: Bounce, order: Order, folder: Path, stems: Sequence[Stem]) -> I
     return made
 
 
+def _alongside(row: Bounce) -> dict[str, list[str]]:
+    lineup = edits.read_lineup(row)
+    return {} if lineup is None else {"alongside": [member.kit.name for member in lineup.members[1:]]}
+
+
 def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: Sequence[Stem], every: Sequence[Stem]) -> dict:
     """What the bounce came from, so that it can be made again, and what it holds: its stems, and what lies beside them."""
     report = {
         "kit": kit.name,
+        **_alongside(row),
         "kit_version": row.kit_version,
         "kit_hash": hashlib.sha256(bytes(row.kit_snapshot)).hexdigest()[:16],
         "part": row.part_name,

@@ -18,12 +18,14 @@ from dactyl.checks.queries import found as found_in
 from dactyl.core.bounce.render import bounce_frames, voices_of
 from dactyl.core.bounce.stems import (
     GROUPINGS,
+    LINEUP_GROUPINGS,
     RATES_HZ,
     Order,
     Unanswered,
     arrange,
     as_ordered,
     desk_of,
+    played_by,
     shared_hits,
     size_on_disk,
     unanswered,
@@ -33,12 +35,12 @@ from dactyl.core.desk.words import all_words, desk_words
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kit import Kit as KitValue
-from dactyl.core.play.compile import compile_kit
 from dactyl.core.wave.write import SUBTYPES
 from dactyl.history.queries import reading
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.kits.views.pages import kit_page
+from dactyl.lineups.queries import lineup_value, rows_of
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
@@ -70,7 +72,8 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
         "rates": RATES_HZ,
         "depths": DEPTHS,
         "formats": FORMATS,
-        "groupings": GROUPINGS.items(),
+        "groupings": (LINEUP_GROUPINGS if (beside := rows_of(kit)) else GROUPINGS).items(),
+        "alongside": [row.other.name for row in beside],
         "orders": ORDERS,
         "taken": TAKEN,
         "pieces": [name for name in dict.fromkeys(kit.pieces.values_list("name", flat=True)) if name],
@@ -94,11 +97,12 @@ def _listed(kit: Kit, before: int | None = None) -> dict:
     return {"kit": kit, "bounces": found[:AT_ONCE], "has_older": len(found) > AT_ONCE}
 
 
-def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
+def _before(kit: Kit, part: Part, order: Order, rate_hz: int, *, with_alongside: bool) -> dict:
     """What the person should know before anything is rendered."""
     with reading():
         (value, silent), own = edits.as_played(kit, part), kit_value(kit.pk)
-    playbook = compile_kit(as_ordered(own, order), rate_hz)
+        lineup = lineup_value(kit, own) if with_alongside else None
+    playbook = played_by(own, lineup, order, rate_hz)
     missing = [*(Unanswered(note, hits) for note, hits in silent.items()), *unanswered(playbook, value)]
     voices = voices_of(playbook, value.hits(rate_hz))
     frames = bounce_frames(voices, value.end_frame(rate_hz))
@@ -115,7 +119,7 @@ def _before(kit: Kit, part: Part, order: Order, rate_hz: int) -> dict:
         **_at_the_desk(own, order),
         "shared": shared[:4],
         "shared_hits": sum(hits for _, hits in shared),
-        **_found_in_kit(kit, {voice.pad.id for voice in voices}),
+        **_found_in_kit(kit, {voice.pad.id for voice in voices if lineup is None}),
         "size_bytes": size,
         "free_bytes": free,
         "is_too_large": size > free,
@@ -146,13 +150,19 @@ def check(request: HttpRequest, kit_id: int) -> HttpResponse:
     """What the person should know; it plays the part, so it is asked for by a form and not by an address."""
     kit = get_object_or_404(Kit, pk=kit_id)
     part = get_object_or_404(Part, pk=number_in(request.POST.get("part", "")))
-    return render(request, "bounces/_check.html", _before(kit, part, _order(request.POST), _rate(request.POST)))
+    known = _before(kit, part, _order(request.POST), _rate(request.POST), with_alongside=_with_alongside(request.POST))
+    return render(request, "bounces/_check.html", known)
+
+
+def _with_alongside(asked: QueryDict) -> bool:
+    """What sounds alongside is bounced too, unless it is said otherwise."""
+    return asked.get("alone") != "1"
 
 
 def _order(asked: QueryDict) -> Order:
     """raises : BounceError for what no bounce can be"""
     bits, by = asked.get("bits", "24"), asked.get("by", "output")
-    if bits not in SUBTYPES or by not in GROUPINGS or asked.get("format", "wav") not in dict(FORMATS):
+    if bits not in SUBTYPES or by not in LINEUP_GROUPINGS or asked.get("format", "wav") not in dict(FORMATS):
         raise BounceError("Choose depth, format and grouping from the lists.")
     groups = zip(asked.getlist("piece"), asked.getlist("group"), strict=False)
     return Order(
@@ -180,7 +190,7 @@ def begin(request: HttpRequest, kit_id: int) -> HttpResponse:
     if part is None:
         raise BounceError("Choose a part first; the Part page reads MIDI files.")
     order, rate_hz = _order(request.POST), _rate(request.POST)
-    before = _before(kit, part, order, rate_hz)
+    before = _before(kit, part, order, rate_hz, with_alongside=_with_alongside(request.POST))
     if before["is_too_large"]:
         needed, free = before["size_bytes"] >> 20, before["free_bytes"] >> 20
         raise BounceError(
@@ -197,6 +207,7 @@ def begin(request: HttpRequest, kit_id: int) -> HttpResponse:
         with_kit=with_kit,
         with_recording=with_recording,
         with_blend=with_recording and request.POST.get("with_blend") == "1",
+        with_alongside=_with_alongside(request.POST),
     )
     return render(request, "bounces/_one.html", {"bounce": bounce})
 

@@ -1,5 +1,6 @@
 """Kits as files: packed to take away, unpacked to a kit again."""
 
+from collections.abc import Collection
 from pathlib import Path
 
 from dactyl.core import kit as core
@@ -13,17 +14,21 @@ from dactyl.shelf.store import whole_path
 def described(kit: core.Kit) -> tuple[core.Kit, tuple[SampleFile, ...], SfzText]:
     """The kit as it travels, its sample files, and its SFZ text with what SFZ can't hold."""
     kit = portable(kit)
-    hashes = list(samples_of(kit))
+    samples = listed(samples_of(kit))
+    paths = {sample.sha256: sample.file for sample in samples}
+    text = write_sfz(kit, lambda sample: paths[sample.sha256], lambda pad: layer_gains(pad, curve_table(pad.curve)))
+    return kit, samples, text
+
+
+def listed(hashes: Collection[str]) -> tuple[SampleFile, ...]:
+    """Samples as files of a package."""
     names = {
         sha256: (_with_ending(name, form), folder)
         for sha256, name, folder, form in Sample.objects.filter(sha256__in=hashes).values_list(
             "sha256", "name", "folder", "format"
         )
     }
-    samples = name_samples({sha256: names.get(sha256, (f"{sha256[:12]}.wav", "")) for sha256 in hashes})
-    paths = {sample.sha256: sample.file for sample in samples}
-    text = write_sfz(kit, lambda sample: paths[sample.sha256], lambda pad: layer_gains(pad, curve_table(pad.curve)))
-    return kit, samples, text
+    return name_samples({sha256: names.get(sha256, (f"{sha256[:12]}.wav", "")) for sha256 in hashes})
 
 
 def _with_ending(name: str, form: str) -> str:

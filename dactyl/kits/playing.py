@@ -33,7 +33,7 @@ def playbook_for_page(
 ) -> dict[str, Any]:
     """The playbook, whole or of some pads. ``docs/formats.md`` describes it. tried : what is heard in the kit's place"""
     value = kit_value(kit, pad_ids, instead=instead)
-    playbook = _compiled(tried(value) if tried else value, rate_hz)
+    playbook = compiled(tried(value) if tried else value, rate_hz)
     return {"version": kit.version, **as_tables(playbook, is_whole=pad_ids is None)}
 
 
@@ -49,7 +49,7 @@ def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
 def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     """The tables of any kit, or of a version of this one, through this one's notes and outputs."""
     mine = kit_value(own, [])
-    playbook, desk = _compiled(value, rate_hz), as_tables(_compiled(mine, rate_hz), is_whole=True)
+    playbook, desk = compiled(value, rate_hz), as_tables(compiled(mine, rate_hz), is_whole=True)
     tables = as_tables(playbook, is_whole=True)
     main = level(mine.outputs[0].gain_db) or 1.0
     by = [level(output.gain_db, is_muted=output.muted) / main for output in value.outputs]
@@ -66,7 +66,7 @@ def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     return {**tables, **shared, "notes": notes, "allNotes": True, "lights": lights}
 
 
-def _compiled(value: core.Kit, rate_hz: int) -> Playbook:
+def compiled(value: core.Kit, rate_hz: int) -> Playbook:
     """For the rate of a page, as far as rates go; the recipes behind its keys are known from now on."""
     playbook = compile_kit(value, min(HIGH_HZ, max(LOW_HZ, rate_hz)))
     _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)

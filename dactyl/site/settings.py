@@ -73,6 +73,7 @@ INSTALLED_APPS = [
     "dactyl.kits",
     "dactyl.parts",
     "dactyl.recordings",
+    "dactyl.lineups",
     "dactyl.checks",
     "dactyl.bounces",
     "dactyl.demo",

@@ -6,6 +6,7 @@ urlpatterns = [
     path("", pages.home, name="home"),
     path("shelf/", include("dactyl.shelf.urls")),
     path("kits/", include("dactyl.kits.urls")),
+    path("kits/", include("dactyl.lineups.urls")),
     path("kits/", include("dactyl.checks.urls")),
     path("parts/", include("dactyl.parts.urls")),
     path("recordings/", include("dactyl.recordings.urls")),

@@ -22,6 +22,7 @@ import { Ways } from "./input/ways.js";
 import { startMeters } from "./sheet/meters.js";
 import { startMidi } from "./input/midi.js";
 import { startEditor } from "./part/editor.js";
+import { startAlongside } from "./part/alongside.js";
 import { startPart } from "./part/playing.js";
 import { startReading } from "./part/read.js";
 import { startRecorder } from "./part/record.js";
@@ -69,6 +70,7 @@ if (workshop) {
     startSurface(session, engine, input);
     startMeters(engine);
     const part = startPart(session, engine, ways);
+    startAlongside(session, engine);
     startMap(session, input, part);
     startCells(session, input, part);
     startTeaching(session, input);

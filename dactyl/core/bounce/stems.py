@@ -20,9 +20,12 @@ from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import Kit
+from dactyl.core.lineup import Lineup
 from dactyl.core.parts.part import Part
+from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import MicSound, Playbook
 from dactyl.core.play.player import Voice
+from dactyl.core.play.together import compile_lineup
 from dactyl.core.units import gain_to_db
 from dactyl.core.wave.write import BYTES_PER_VALUE, WaveWriter
 
@@ -225,6 +228,14 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
 def as_ordered(kit: Kit, order: Order) -> Kit:
     """The kit with the side and the master that the bounce asks for."""
     return replace(kit, side=order.side or kit.side, master_db=kit.master_db if order.has_master else 0.0)
+
+
+def played_by(kit: Kit, lineup: Lineup | None, order: Order, rate_hz: int) -> Playbook:
+    """What a bounce plays: the kit, or the lineup that it is in, as the order asks for it."""
+    if lineup is None:
+        return compile_kit(as_ordered(kit, order), rate_hz)
+    members = tuple(replace(member, kit=as_ordered(member.kit, order)) for member in lineup.members)
+    return compile_lineup(replace(lineup, members=members), rate_hz)
 
 
 def desk_of(playbook: Playbook, order: Order) -> Desk:

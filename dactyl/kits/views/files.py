@@ -1,5 +1,6 @@
 """Kit files: opened in the background, taken away as a package."""
 
+from collections.abc import Callable
 from pathlib import Path
 from tempfile import NamedTemporaryFile
 
@@ -65,13 +66,16 @@ def about_package(request: HttpRequest, kit_id: int) -> HttpResponse:
 @require_GET
 def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
     kit = get_object_or_404(Kit, pk=kit_id)
+    return packed(lambda path: pack_kit(whole_kit_value(kit.pk), path), kit.name)
+
+
+def packed(write: Callable[[Path], object], name: str) -> FileResponse:
+    """A zip that is written for this answer alone."""
     with NamedTemporaryFile(dir=settings.DATA / "incoming", suffix=".zip", delete=False) as file:
         path = Path(file.name)
     try:
-        pack_kit(whole_kit_value(kit.pk), path)
+        write(path)
         opened = path.open("rb")
     finally:
         path.unlink(missing_ok=True)  # the open file stays readable until it is sent
-    return FileResponse(
-        opened, as_attachment=True, filename=f"{safe_name(kit.name)}.zip", content_type="application/zip"
-    )
+    return FileResponse(opened, as_attachment=True, filename=f"{safe_name(name)}.zip", content_type="application/zip")

@@ -21,6 +21,7 @@ export class Engine extends EventTarget {
   #tables = null;
   #asked = 0;
   /** Tables of the kits that can be flipped to. @type {Map<string, any>} */ ahead = new Map();
+  /** Tables of the kits that sound along with this one, by key. @type {Map<string, any>} */ beside = new Map();
   #loads = new Map(); // number of a request for tables -> what resolves it
 
   /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number }} options */
@@ -190,11 +191,29 @@ export class Engine extends EventTarget {
     this.flipped = null;
     this.ahead = books;
     this.#send({ type: "forgetKits" });
-    this.#loader.ahead([...books.values()]);
+    this.#loadOthers();
     for (const [key, book] of books)
       for (let from = 0; from === 0 || from < book.pads.length; from += PADS_AT_ONCE) {
         if (this.ahead !== books) return;
         this.#send({ type: "addKit", key, book: { ...book, pads: book.pads.slice(from, from + PADS_AT_ONCE), whole: from === 0, allNotes: true } });
+        await new Promise((resolve) => setTimeout(resolve, BETWEEN_MS));
+      }
+  }
+
+  #loadOthers() {
+    this.#loader.ahead([...this.beside.values(), ...this.ahead.values()]);
+  }
+
+  /** Which kits sound along with this one. @param {{ key: string, book: any, way: import("./alongside.js").Way }[]} kits */
+  async setAlongside(kits) {
+    this.beside = new Map(kits.map(({ key, book }) => [key, book]));
+    this.#loadOthers();
+    this.#send({ type: "alongside", ways: kits.map(({ key, way }) => [key, way]) });
+    const { beside } = this;
+    for (const { key, book } of kits)
+      for (let from = 0; from === 0 || from < book.pads.length; from += PADS_AT_ONCE) {
+        if (this.beside !== beside) return;
+        this.#send({ type: "addAlongside", key, book: { ...book, pads: book.pads.slice(from, from + PADS_AT_ONCE), whole: from === 0, allNotes: true } });
         await new Promise((resolve) => setTimeout(resolve, BETWEEN_MS));
       }
   }
@@ -238,6 +257,7 @@ export class Engine extends EventTarget {
         this.#loader.hurry(message.standIns, this.flipped?.pads);
         this.#fire("stand-in", message.standIns);
       }
+      for (const [key, pad, take] of message.standInsBeside) if (this.beside.has(key)) this.#loader.hurry([[pad, take]], this.beside.get(key).pads);
       if (this.flipped) message.played = message.played.map(([pad, velocity]) => [this.flipped.lights[pad] ?? 0, velocity]);
       this.#fire("report", message);
     }

@@ -91,6 +91,12 @@ export class Player {
       }
   }
 
+  /** A note that strikes a pad; null where none does. @returns {number | null} */
+  noteOf(padId) {
+    const found = Object.keys(this.#kit.notes).find((note) => this.#kit.notes[note].includes(padId));
+    return found === undefined ? null : Number(found);
+  }
+
   rewind() {
     this.#counters.clear();
     this.#strikeCounters.clear();

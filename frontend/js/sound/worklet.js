@@ -1,4 +1,5 @@
 /** The player on the audio thread: takes messages, plays the part by the frame, reports what it played. */
+import { Alongside } from "./alongside.js";
 import { Click } from "./click.js";
 import { Desk } from "./desk.js";
 import { Player } from "./player.js";
@@ -13,6 +14,7 @@ const MOST_HEADS = 8; // playheads worth drawing: of the latest voices
 
 class DactylProcessor extends AudioWorkletProcessor {
   #player = new Player();
+  #alongside = new Alongside(this.#player, sampleRate);
   #transport = new Transport();
   #click = new Click(sampleRate);
   #desk = new Desk(sampleRate);
@@ -27,6 +29,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #played = [];
   #late = 0; // hits that came after their frame
   #standIns = new Map();
+  #standInsBeside = [];
   #reportAt = 0;
   #live = []; // [frame, what it does]: hits whose frame has not come
   #soundedAt = 0; // the last frame at which something played, or might
@@ -37,19 +40,21 @@ class DactylProcessor extends AudioWorkletProcessor {
     flip: ({ key }) => this.#player.flip(key),
     forgetKits: () => this.#player.forgetKits(),
     sounds: ({ sounds }) => this.#player.addSounds(sounds),
-    forget: ({ keys }) => this.#player.forget(keys),
+    forget: ({ keys }) => this.#forget(keys),
+    alongside: ({ ways }) => this.#alongside.set(ways, currentFrame),
+    addAlongside: ({ key, book }) => this.#alongside.add(key, book),
     solo: ({ pads }) => (this.#player.solo = new Set(pads)),
     soloOutputs: ({ outputs }) => this.#desk.hearAlone(outputs),
     desk: ({ outputs }) => this.#player.tryOutputs(outputs),
     kernel: ({ kernel }) => (this.#player.kernel = kernel),
-    hit: ({ note, velocity, channel, at }) => this.#at(at, (frame) => this.#record(this.#player.hit(frame, note, velocity, channel), velocity)),
-    pad: ({ pad, velocity, at }) => this.#at(at, (frame) => this.#record(this.#player.hitPad(frame, pad, velocity), velocity)),
-    padOff: ({ pad, at }) => this.#at(at, (frame) => this.#player.releasePad(frame, pad)),
+    hit: ({ note, velocity, channel, at }) => this.#at(at, (frame) => this.#hit(frame, note, velocity, channel)),
+    pad: ({ pad, velocity, at }) => this.#at(at, (frame) => this.#pad(frame, pad, velocity)),
+    padOff: ({ pad, at }) => this.#at(at, (frame) => this.#pad(frame, pad, 0)),
     take: ({ pad, number }) => this.#player.hearTake(currentFrame, pad, number),
     audition: ({ key, from, count }) => this.#player.audition(currentFrame, key, from, count),
     silence: () => {
       this.#transport.stop();
-      this.#player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate));
+      this.#hush();
     },
     part: ({ part }) => this.#transport.setPart(part, currentFrame),
     loop: ({ isLooping }) => (this.#transport.isLooping = isLooping),
@@ -66,7 +71,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       this.#click.gain = gain;
     },
     measure: ({ isOn }) => (this.#measures = isOn),
-    hush: () => this.#player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate)),
+    hush: () => this.#hush(),
     play: ({ from = 0, countIn = [] }) => this.#play(from, countIn),
     stop: () => this.#transport.stop(),
   };
@@ -74,6 +79,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   constructor({ processorOptions }) {
     super();
     this.#player.onStandIn = (pad, take) => this.#standIns.set(`${pad} ${take}`, [pad, take]);
+    this.#alongside.onStandIn = (key, pad, take) => this.#standInsBeside.push([key, pad, take]);
     this.port.onmessage = ({ data }) => this.#do[data.type](data);
     for (const message of processorOptions?.messages ?? []) this.#do[message.type](message);
   }
@@ -84,6 +90,27 @@ class DactylProcessor extends AudioWorkletProcessor {
       this.#do[data.type](data);
       port.postMessage("done");
     };
+  }
+
+  #hit(frame, note, velocity, channel) {
+    this.#record(this.#player.hit(frame, note, velocity, channel), velocity);
+    this.#alongside.hit(frame, note, velocity, channel);
+  }
+
+  /** A pad by itself; what sounds alongside hears its note. */
+  #pad(frame, pad, velocity) {
+    if (velocity) this.#record(this.#player.hitPad(frame, pad, velocity), velocity);
+    else this.#player.releasePad(frame, pad);
+    this.#alongside.hit(frame, this.#player.noteOf(pad), velocity);
+  }
+
+  #hush() {
+    for (const player of [this.#player, this.#alongside]) player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate));
+  }
+
+  #forget(keys) {
+    const playing = this.#alongside.playing();
+    this.#player.forget(playing.size ? keys.filter((key) => !playing.has(key)) : keys);
   }
 
   /** Do it at its own frame: now where that is past, or where none is said. */
@@ -105,6 +132,7 @@ class DactylProcessor extends AudioWorkletProcessor {
 
   #play(from, countIn) {
     this.#player.rewind();
+    this.#alongside.rewind();
     this.#transport.start(currentFrame, from, countIn);
     if (this.#transport.isPlaying) this.port.postMessage({ type: "turn", origin: this.#transport.origin, from, isFirst: true });
   }
@@ -121,7 +149,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       hit: (frame, packed) => {
         this.#playLiveUntil(frame);
         const velocity = (packed >> 7) & 127;
-        this.#record(this.#player.hit(frame, packed & 127, velocity, packed >> 14), velocity);
+        this.#hit(frame, packed & 127, velocity, packed >> 14);
       },
       click: (frame, accent) => this.#click.begin(frame, accent),
       turn: (origin, from) => {
@@ -134,13 +162,16 @@ class DactylProcessor extends AudioWorkletProcessor {
     if (this.#mightSound()) {
       this.#soundedAt = currentFrame;
       this.#mix(out, clickOut, stretches, count);
-    } else this.#desk.rest(this.#player.outputs, this.#player.parallel);
+    } else {
+      this.#desk.rest(this.#player.outputs, this.#player.parallel);
+      this.#alongside.rest();
+    }
     if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
     return true;
   }
 
   #mightSound() {
-    return this.#transport.isPlaying || this.#player.voices.length || this.#click.isSounding || this.#desk.isReleasing || this.#hasMore();
+    return this.#transport.isPlaying || this.#player.voices.length || this.#alongside.isSounding || this.#click.isSounding || this.#desk.isReleasing || this.#hasMore();
   }
 
   /** Whether there is more than the kit as it is: a recording, a fader, a measure. */
@@ -156,6 +187,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     const beside = this.#desk.process(buses, count);
     buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
     if (beside) this.#addTo(out, beside, buses.length, count);
+    this.#alongside.mix(out, currentFrame, count);
     let peak = this.#mainPeak;
     for (const side of out) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(side[i]));
     this.#mainPeak = peak;
@@ -216,6 +248,8 @@ class DactylProcessor extends AudioWorkletProcessor {
       played: this.#played,
       late: this.#late,
       standIns: [...this.#standIns.values()],
+      standInsBeside: this.#standInsBeside,
+      alongside: this.#alongside.peaks(),
       voices: this.#player.voices.length,
       heads: this.#player.voices.slice(-MOST_HEADS).map(({ pad, number, start, ratio }) => [pad.id, number, (currentFrame - start) * ratio]),
       position: position === null ? null : position / this.#transport.part.loopFrames,
@@ -228,6 +262,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#mainPeak = 0;
     this.#played = [];
     this.#standIns.clear();
+    this.#standInsBeside = [];
     const isIdle = currentFrame - this.#soundedAt > SECONDS_UNTIL_IDLE * sampleRate;
     this.#reportAt = currentFrame + (isIdle ? FRAMES_BETWEEN_IDLE_REPORTS : FRAMES_BETWEEN_REPORTS);
   }

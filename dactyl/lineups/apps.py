@@ -1,0 +1,16 @@
+from django.apps import AppConfig
+
+
+class LineupsConfig(AppConfig):
+    name = "dactyl.lineups"
+    default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        from dactyl.history.tables import register
+        from dactyl.kits.edits import kits
+        from dactyl.lineups.models import Alongside
+
+        register({"alongside": Alongside})
+        kits.WHAT_HANGS.append(
+            lambda kit: (Alongside.objects.filter(other=kit).count(), "kit that it sounds alongside")
+        )

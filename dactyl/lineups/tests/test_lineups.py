@@ -1,0 +1,144 @@
+"""Kits alongside a kit: edits of that kit, heard by the page's tables, taken away as a package, bounced as one."""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from dactyl.bounces import edits as bounces
+from dactyl.bounces import store
+from dactyl.bounces.tasks import make_bounce
+from dactyl.core.bounce.source import open_played
+from dactyl.core.bounce.stems import Order
+from dactyl.core.parts.part import Event
+from dactyl.core.parts.part import Part as PartValue
+from dactyl.history import edits as history
+from dactyl.kits import edits
+from dactyl.kits.models import Kit
+from dactyl.kits.queries import kit_value
+from dactyl.kits.tests.test_edits import KitCase, recordings, version
+from dactyl.lineups import queries
+from dactyl.lineups.models import Alongside
+from dactyl.parts.edits import add_part
+
+
+class Lineups(KitCase):
+    def setUp(self):
+        self.give()
+        edits.pads.set_fields([self.fresh()], version(self.kit), {"kind": "snare"})
+        edits.pads.set_notes(self.fresh(), version(self.kit), [38])
+        self.other = edits.kits.create_kit("Under")
+        pad = self.other.pads.select_related("piece", "kit").first()
+        self.give_other(pad)
+
+    def give_other(self, pad):
+        edits.samples.give_samples(
+            pad, version(self.other), recordings(self.samples[:2]), "layers", replace=True, layers=None
+        )
+        pad = type(pad).objects.select_related("piece", "kit").get(pk=pad.pk)
+        edits.pads.set_fields([pad], version(self.other), {"kind": "snare"})
+        edits.pads.set_notes(pad, version(self.other), [70])
+
+    def post(self, path: str, **values: str) -> tuple[int, str]:
+        headers = {"X-Kit-Version": str(version(self.kit)), "HX-Request": "true", "X-View": "part"}
+        answer = self.client.post(f"/kits/{self.kit.pk}/alongside/{path}", values, headers=headers)
+        return answer.status_code, answer.content.decode()
+
+    def alongside(self) -> Alongside:
+        self.assertEqual(self.post("add/", other=str(self.other.pk))[0], 200)
+        return Alongside.objects.get(kit=self.kit)
+
+    def test_it_is_added_set_and_taken_away_each_one_undo(self):
+        row = self.alongside()
+        for name, typed, kept in [
+            ("gain_db", "−6 dB", -6.0), ("delay_ms", "12,5", 12.5), ("channels", "10, 11", [9, 10]), ("channels", "", None),
+            ("low", "D1", 38), ("muted", "1", True), ("curve", "hard", "hard"), ("pieces", "Snare", ["Snare"]), ("is_met", "0", False),
+        ]:  # fmt: skip
+            at = version(self.kit)
+            self.assertEqual(self.post(f"{row.pk}/{name}/", value=typed)[0], 200, name)
+            row.refresh_from_db()
+            self.assertEqual((getattr(row, name), version(self.kit)), (kept, at + 1), name)
+        for name, typed, words in [
+            ("gain_db", "loud", "not a number"),
+            ("channels", "17", "1 to 16"),
+            ("low", "D1, E1", "one note"),
+            ("delay_ms", "5000", "from 0 to 1000"),
+            ("colour", "1", "no such setting"),
+        ]:
+            status, said = self.post(f"{row.pk}/{name}/", value=typed)
+            self.assertEqual((status, words in said), (422, True), name)
+        self.assertEqual(self.post(f"{row.pk}/remove/")[0], 200)
+        self.assertEqual(queries.rows_of(self.kit), [])
+        self.assertEqual(self.post(f"{row.pk}/gain_db/", value="0")[0], 409)
+        history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
+        self.assertEqual(queries.rows_of(self.kit)[0].curve, "hard")
+        self.assertEqual(self.post("add/", other=str(self.kit.pk))[0], 422)
+        self.assertContains(self.client.get(f"/kits/{self.kit.pk}/alongside/"), "Under")
+
+    def test_a_kit_that_is_deleted_sounds_no_longer_and_no_undo_fails_for_it(self):
+        row = self.alongside()
+        self.post(f"{row.pk}/remove/")
+        edits.kits.put_away(self.other, True)
+        edits.kits.delete_kit(Kit.objects.get(pk=self.other.pk))
+        history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
+        self.assertEqual(queries.rows_of(self.kit), [])
+        self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json(), {"kits": []})
+        self.assertIsNone(queries.lineup_value(self.kit, kit_value(self.kit)))
+        self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/").status_code, 200)
+
+    def test_the_page_hears_its_pads_by_what_notes_mean_at_its_level(self):
+        row = self.alongside()
+        self.post(f"{row.pk}/gain_db/", value="-6")
+        (told,) = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"]
+        self.assertEqual(told["way"]["notes"], {"38": 70})
+        (pad,) = [pad for pad in told["book"]["pads"] if pad["regions"]]
+        self.assertEqual(told["book"]["notes"]["70"], [pad["id"]])
+        self.assertAlmostEqual(told["book"]["outputs"][0]["matrix"][0], 10 ** (-6 / 20), places=6)
+        self.post(f"{row.pk}/is_met/", value="0")
+        (told,) = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"]
+        self.assertEqual(told["way"]["notes"], {})
+
+    def test_it_leaves_as_a_package_and_is_bounced_with_the_kit_or_without(self):
+        row = self.alongside()
+        self.post(f"{row.pk}/delay_ms/", value="10")
+        events = (Event(0, 38, 127), Event(480, 38, 60))
+        part = add_part(PartValue(name="Pier", ticks_per_beat=480, tempos=((0, 500_000),), events=events, end_tick=960))
+        page = self.client.get(f"/bounces/of/{self.kit.pk}/?part={part.pk}").content.decode()
+        self.assertIn("without what sounds alongside (Under)", page)
+        told = self.client.post(f"/bounces/of/{self.kit.pk}/check/", {"part": part.pk, "by": "member"}).content.decode()
+        self.assertIn("2 stems (Test kit, Under)", told)
+        stems = {}
+        for alone in (False, True):
+            made = bounces.begin_bounce(
+                Kit.objects.get(pk=self.kit.pk),
+                part,
+                Order(bits="32f", by="piece"),
+                rate_hz=48_000,
+                with_alongside=not alone,
+            )
+            list(make_bounce(made.pk))
+            made.refresh_from_db()
+            folder = store.folder_of(made)
+            stems[alone] = {
+                stem.name: soundfile.read(folder / stem.file, always_2d=True)[0] for stem in made.stems.all()
+            }
+            self.assertEqual(made.report.get("alongside"), None if alone else ["Under"])
+            self.assertTrue(made.report.get("sum_test", {"is_passed": True})["is_passed"])
+        own, under = (name for name in stems[False] if name != "Mix")
+        self.assertTrue(own.endswith(" 1") and under.endswith(" 2"), stems[False].keys())
+        alone = stems[True]["Mix"]
+        np.testing.assert_allclose(stems[False][own][: len(alone)], alone, atol=1e-6)
+        first = [int(np.argmax(np.abs(stem).max(axis=1) > 1e-4)) for stem in (stems[False][own], stems[False][under])]
+        self.assertAlmostEqual(first[1] - first[0], 480, delta=60)
+        answer = self.client.get(f"/kits/{self.kit.pk}/alongside/package/")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "Lineup.zip"
+            path.write_bytes(b"".join(answer.streaming_content))
+            with open_played(path) as source:
+                source.check(skip_bad=False)
+                self.assertEqual([member.kit.name for member in source.package.lineup.members], ["Test kit", "Under"])
+                self.assertEqual(source.package.lineup.members[1].notes, ((38, 70),))
+                self.assertEqual(len(source.package.samples), 6, "each once")
+        Alongside.objects.all().delete()
+        self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/package/").status_code, 422)

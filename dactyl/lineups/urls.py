@@ -1,0 +1,13 @@
+from django.urls import path
+
+from dactyl.lineups import views
+
+app_name = "lineups"
+KIT = "<int:kit_id>/alongside/"
+urlpatterns = [
+    path(KIT, views.panel, name="panel"),
+    path(KIT + "tables/<int:rate_hz>/", views.tables, name="tables"),
+    path(KIT + "package/", views.package, name="package"),
+    path(KIT + "add/", views.add, name="add"),
+    path(KIT + "<int:row_id>/<str:name>/", views.change, name="change"),
+]

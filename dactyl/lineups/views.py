@@ -1,0 +1,131 @@
+"""Alongside: further kits that answer the part of a kit, each with its channels, level and delay."""
+
+from collections.abc import Callable
+from typing import Any
+
+import orjson
+from django.http import HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET
+
+from dactyl.core.errors import KitError
+from dactyl.core.fields import MEMBER
+from dactyl.core.kit import CURVE_EXPONENTS
+from dactyl.core.lineup import CHANNELS
+from dactyl.history.door import Answer
+from dactyl.history.edits import StaleDocument
+from dactyl.kits import fields
+from dactyl.kits.models import Kit, Piece
+from dactyl.kits.views.answer import kit_edit
+from dactyl.kits.views.files import packed
+from dactyl.lineups import edits, queries
+from dactyl.lineups.models import Alongside
+from dactyl.web.note_naming import middle_c_octave
+from dactyl.web.request_values import number_in
+
+
+@require_GET
+def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """What sounds alongside, and the kits that could."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    rows = queries.rows_of(kit)
+    names = {
+        row.pk: list(Piece.objects.filter(kit=row.other).order_by("pk").values_list("name", flat=True)) for row in rows
+    }
+    return render(request, "lineups/_panel.html", {
+        "kit": kit,
+        "members": [(row, list(dict.fromkeys(name for name in names[row.pk] if name)), channels_told(row)) for row in rows],
+        "others": Kit.objects.filter(is_put_away=False).exclude(pk=kit.pk).order_by("name"),
+        "curves": list(CURVE_EXPONENTS),
+        "is_full": len(rows) >= queries.MOST,
+    })  # fmt: skip
+
+
+@require_GET
+def tables(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
+    kit = get_object_or_404(Kit, pk=kit_id)
+    written = orjson.dumps({"kits": queries.tables_of(kit, rate_hz)}, option=orjson.OPT_NON_STR_KEYS)
+    response = HttpResponse(written, content_type="application/json")
+    response["Cache-Control"] = "no-store"
+    return response
+
+
+@require_GET
+def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
+    kit = get_object_or_404(Kit, pk=kit_id)
+    return packed(lambda path: queries.pack_lineup(kit, path), f"{kit.name} lineup")
+
+
+@kit_edit
+def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    """Another kit by its key; ``piece``: one piece of it alone."""
+    other = Kit.objects.filter(pk=number_in(request.POST.get("other", ""))).first()
+    if other is None or other.pk == kit.pk:
+        raise KitError("Choose another kit from the list.")
+    return edits.add(kit, version, other)
+
+
+@kit_edit
+def change(request: HttpRequest, kit: Kit, version: int, row_id: int, name: str) -> Answer:
+    row = next((row for row in queries.rows_of(kit) if row.pk == row_id), None)
+    if row is None:
+        raise StaleDocument("This kit no longer sounds alongside; what does is shown as it is now.")
+    row.kit = kit
+    if name == "remove":
+        return edits.remove(row, version)
+    if name not in READ:
+        raise KitError("There is no such setting of a kit alongside.")
+    words, read = READ[name]
+    return edits.set_fields(row, version, {name: read(request)}, words)
+
+
+def _member(name: str) -> Callable[[HttpRequest], Any]:
+    return lambda request: fields.read(MEMBER, name, request.POST.get("value", ""))
+
+
+def _note(name: str) -> Callable[[HttpRequest], int]:
+    """A note as it is called here, or its number."""
+
+    def read(request: HttpRequest) -> int:
+        found = fields.notes(request.POST.get("value", ""), middle_c_octave=middle_c_octave())
+        if len(found) != 1:
+            raise KitError(f"{MEMBER[name].words} is one note, such as D1 or 38.")
+        return found[0]
+
+    return read
+
+
+def _channels(request: HttpRequest) -> list[int] | None:
+    """``10``, ``10, 11`` or nothing for all: as people count them, from 1."""
+    text = request.POST.get("value", "").strip()
+    if not text or text.lower() == "all":
+        return None
+    found = [number_in(part.strip(), -1) for part in text[:100].split(",")]
+    if not all(1 <= channel <= CHANNELS for channel in found):
+        raise KitError("Channels are numbers from 1 to 16, parted by commas; nothing means all.")
+    return sorted({channel - 1 for channel in found})
+
+
+def channels_told(row: Alongside) -> str:
+    return "" if row.channels is None else ", ".join(str(channel + 1) for channel in row.channels)
+
+
+def _pieces(request: HttpRequest) -> list[str] | None:
+    """One piece by its name, or nothing for all."""
+    name = request.POST.get("value", "").strip()[:60]
+    return [name] if name else None
+
+
+READ: dict[str, tuple[str, Callable[[HttpRequest], Any]]] = {
+    "gain_db": ("level", _member("gain_db")),
+    "delay_ms": ("delay", _member("delay_ms")),
+    "muted": ("mute", _member("muted")),
+    "low": ("lowest note", _note("low")),
+    "high": ("highest note", _note("high")),
+    "channels": ("channels", _channels),
+    "pieces": ("pieces", _pieces),
+    "curve": ("velocity curve", lambda request: fields.one_of("velocity curve", CURVE_EXPONENTS)(request.POST.get("value", ""))),
+    "is_met": ("how notes are met", lambda request: fields.yes_no(request.POST.get("value", ""))),
+}  # fmt: skip
+"""What of a kit alongside is set by its name: the words of it in the history, and how it is read."""

@@ -1,0 +1,63 @@
+"""A kit alongside another in the browser: heard at once with the pads that are played, as loud and on the channels that are set."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from dactyl.shelf.tests.sounds import hit, sound_bytes
+from dactyl.site.tests.kit_pages import KitPages
+from dactyl.site.tests.served import BEGIN_LISTENING, HEARD
+
+
+class AlongsideView(KitPages):
+    def peak(self, page: Page) -> float:
+        self.settle(page)
+        page.evaluate(BEGIN_LISTENING, [0.6])
+        page.locator("#surface .pad").first.click()
+        return page.evaluate(HEARD)
+
+    def set_to(self, page: Page, what: str, value: str) -> None:
+        if page.locator("#alongside").get_attribute("open") is None:
+            page.click("#alongside-menu")
+        with page.expect_response(re.compile("/alongside/tables/")):
+            field = page.locator(f"[id^='alongside-{what}-']")
+            field.fill(value)
+            field.press("Tab")
+        page.wait_for_timeout(200)  # for the audio thread
+
+    def test_it_is_heard_at_once_softer_later_on_its_channels_and_no_more(self):
+        self.new_kit("Loud lower", {"Loud snare.wav": sound_bytes(hit(-6, seed=11, seconds=0.2))})
+        page = self.new_kit("Soft upper", {"Soft snare.wav": sound_bytes(hit(-46, seed=12, seconds=0.2))})
+        self.heard_softly(page)
+        page.click("#tab-part")
+        page.fill(".new-part-name", "Slipway")
+        page.click(".new-part button")
+        page.wait_for_selector("#alongside-menu")
+        alone = self.peak(page)
+        self.assertLess(alone, 0.02)
+        page.click("#alongside-menu")
+        page.select_option("#alongside-other", label="Loud lower")
+        with page.expect_response(re.compile("/alongside/tables/")):
+            page.click("text=Add alongside")
+        expect(page.locator("#alongside-menu .alongside-count")).to_have_text("1")
+        loud = max(self.peak(page) for _ in range(4))  # once its sounds are here
+        self.assertGreater(loud, 0.1)
+        self.set_to(page, "gain", "-12")
+        self.assertAlmostEqual(self.peak(page) / loud, 10 ** (-12 / 20), delta=0.03)
+        self.set_to(page, "channels", "11")
+        self.assertLess(self.peak(page), 0.02, "what is played by hand is on the first channel")
+        self.set_to(page, "channels", "")
+        self.assertGreater(self.peak(page), 0.03)
+        page.click("#alongside-menu")
+        with page.expect_response(re.compile("/alongside/tables/")):
+            page.get_by_role("button", name="no longer alongside").click()
+        self.assertLess(self.peak(page), 0.02)
+        expect(page.locator("#alongside-menu .alongside-count")).to_be_hidden()
+
+    def heard_softly(self, page: Page) -> None:
+        for _ in range(10):
+            page.evaluate(BEGIN_LISTENING, [0.5, 0.001])
+            page.locator("#surface .pad").first.click()
+            if page.evaluate(HEARD) > 0.001:
+                return
+        self.fail("It is never heard.")
