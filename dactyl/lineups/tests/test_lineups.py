@@ -1,18 +1,5 @@
 """Kits alongside a kit: edits of that kit, heard by the page's tables, taken away as a package, bounced as one."""
 
-import tempfile
-from pathlib import Path
-
-import numpy as np
-import soundfile
-
-from dactyl.bounces import edits as bounces
-from dactyl.bounces import store
-from dactyl.bounces.tasks import make_bounce
-from dactyl.core.bounce.source import open_played
-from dactyl.core.bounce.stems import Order
-from dactyl.core.parts.part import Event
-from dactyl.core.parts.part import Part as PartValue
 from dactyl.history import edits as history
 from dactyl.kits import edits
 from dactyl.kits.models import Kit
@@ -20,10 +7,11 @@ from dactyl.kits.queries import kit_value
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.lineups import queries
 from dactyl.lineups.models import Alongside
-from dactyl.parts.edits import add_part
 
 
-class Lineups(KitCase):
+class AlongsideCase(KitCase):
+    """A kit with a snare, and another kit with one on another note."""
+
     def setUp(self):
         self.give()
         edits.pads.set_fields([self.fresh()], version(self.kit), {"kind": "snare"})
@@ -49,6 +37,8 @@ class Lineups(KitCase):
         self.assertEqual(self.post("add/", other=str(self.other.pk))[0], 200)
         return Alongside.objects.get(kit=self.kit)
 
+
+class Lineups(AlongsideCase):
     def test_it_is_added_set_and_taken_away_each_one_undo(self):
         row = self.alongside()
         for name, typed, kept in [
@@ -98,47 +88,3 @@ class Lineups(KitCase):
         self.post(f"{row.pk}/is_met/", value="0")
         (told,) = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"]
         self.assertEqual(told["way"]["notes"], {})
-
-    def test_it_leaves_as_a_package_and_is_bounced_with_the_kit_or_without(self):
-        row = self.alongside()
-        self.post(f"{row.pk}/delay_ms/", value="10")
-        events = (Event(0, 38, 127), Event(480, 38, 60))
-        part = add_part(PartValue(name="Pier", ticks_per_beat=480, tempos=((0, 500_000),), events=events, end_tick=960))
-        page = self.client.get(f"/bounces/of/{self.kit.pk}/?part={part.pk}").content.decode()
-        self.assertIn("without what sounds alongside (Under)", page)
-        told = self.client.post(f"/bounces/of/{self.kit.pk}/check/", {"part": part.pk, "by": "member"}).content.decode()
-        self.assertIn("2 stems (Test kit, Under)", told)
-        stems = {}
-        for alone in (False, True):
-            made = bounces.begin_bounce(
-                Kit.objects.get(pk=self.kit.pk),
-                part,
-                Order(bits="32f", by="piece"),
-                rate_hz=48_000,
-                with_alongside=not alone,
-            )
-            list(make_bounce(made.pk))
-            made.refresh_from_db()
-            folder = store.folder_of(made)
-            stems[alone] = {
-                stem.name: soundfile.read(folder / stem.file, always_2d=True)[0] for stem in made.stems.all()
-            }
-            self.assertEqual(made.report.get("alongside"), None if alone else ["Under"])
-            self.assertTrue(made.report.get("sum_test", {"is_passed": True})["is_passed"])
-        own, under = (name for name in stems[False] if name != "Mix")
-        self.assertTrue(own.endswith(" 1") and under.endswith(" 2"), stems[False].keys())
-        alone = stems[True]["Mix"]
-        np.testing.assert_allclose(stems[False][own][: len(alone)], alone, atol=1e-6)
-        first = [int(np.argmax(np.abs(stem).max(axis=1) > 1e-4)) for stem in (stems[False][own], stems[False][under])]
-        self.assertAlmostEqual(first[1] - first[0], 480, delta=60)
-        answer = self.client.get(f"/kits/{self.kit.pk}/alongside/package/")
-        with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / "Lineup.zip"
-            path.write_bytes(b"".join(answer.streaming_content))
-            with open_played(path) as source:
-                source.check(skip_bad=False)
-                self.assertEqual([member.kit.name for member in source.package.lineup.members], ["Test kit", "Under"])
-                self.assertEqual(source.package.lineup.members[1].notes, ((38, 70),))
-                self.assertEqual(len(source.package.samples), 6, "each once")
-        Alongside.objects.all().delete()
-        self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/package/").status_code, 422)
