@@ -3,6 +3,7 @@
 import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 
 import numpy as np
 
@@ -25,6 +26,7 @@ from dactyl.shelf.store import whole_path
 
 WORK = "dactyl.checks.tasks.check_kit"
 AT_ONCE = 64
+CALM = 10  # by how much the work gives way to others: playing comes first
 
 
 def ask(kit: Kit) -> bool:
@@ -67,7 +69,9 @@ def look(kit: Kit, version: int, value: KitValue) -> None:
         known = _remembered[1] if _remembered[0] == kit.pk else {}
         _remembered = kit.pk, queries.known_sounds(value, known)
         measured = queries.measured(kit, value, _remembered[1])
-    rows = [queries.as_row(finding, value) for finding in check(measured)]
+    with _calm_pool(1) as pool:
+        found = pool.submit(check, measured).result()
+    rows = [queries.as_row(finding, value) for finding in found]
     edits.record(kit.pk, version, len(measured.takes), rows)
 
 
@@ -92,7 +96,7 @@ def hear_missing(kit: KitValue) -> Iterator[Progress]:
         has = known.get((sample.pk, *stretch[1:]))
         if has is None or (stretch in firsts and not has):
             missing.append((stretch, sample, stretch in firsts))
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
+    with _calm_pool(os.cpu_count() or 1) as pool:
         for done in range(0, len(missing), AT_ONCE):
             heard = [row for row in pool.map(_hear, missing[done : done + AT_ONCE]) if row]
             HeardStretch.objects.bulk_create(
@@ -102,6 +106,16 @@ def hear_missing(kit: KitValue) -> Iterator[Progress]:
                 update_fields=["with_timbre", "measures", "packed"],
             )
             yield Progress(min(done + AT_ONCE, len(missing)), len(missing), "Listening to takes")
+
+
+def _calm_pool(threads: int) -> ThreadPoolExecutor:
+    """Threads that give way; under Linux each thread has a niceness of its own (sched(7))."""
+    return ThreadPoolExecutor(threads, initializer=_give_way)
+
+
+def _give_way() -> None:
+    with suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, 0, CALM)
 
 
 def _hear(asked: tuple[Stretch, Sample, bool]) -> HeardStretch | None:

@@ -23,8 +23,8 @@ def shelf(request: HttpRequest) -> HttpResponse:
     return render(request, "shelf/shelf.html", {"shelf": shelf_context(request), **context})
 
 
-def shelf_context(request: HttpRequest) -> dict:
-    """What ``shelf/_shelf.html`` shows, wherever it is included."""
+def shelf_context(request: HttpRequest, *, is_folded: bool = False) -> dict:
+    """What ``shelf/_shelf.html`` shows, wherever it is included. is_folded : its samples are asked for once it is opened"""
     latest = Import.objects.select_related("job").order_by("-pk").first()
     running = latest if latest and latest.job and not latest.job.is_over else None
     used = queries.kinds_in_use()
@@ -35,7 +35,7 @@ def shelf_context(request: HttpRequest) -> dict:
         "whiches": queries.WHICH.items(),
         "sorts": [(slug, label) for slug, (label, _) in queries.SORTS.items()],
         "running": queries.import_summary(running) if running else None,
-        **_found(request),
+        **({**_asked(request), "is_folded": True} if is_folded else _found(request)),
     }
 
 

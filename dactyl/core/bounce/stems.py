@@ -275,7 +275,8 @@ def _in_order(playbook: Playbook, order: Order, groups: set[str], heard: Sequenc
     else:
         known = list(dict.fromkeys([getattr(pad, order.by, pad.piece) for pad in playbook.pads]))
     names = [name for name in known if name in groups] + sorted(groups - set(known))
-    if not order.in_desk_order:
+    is_together = len(playbook.members) > 1 and order.by in ("piece", "pad")  # kick 1 beside kick 2
+    if not (order.in_desk_order or is_together):
         return names
     desk = [kind.slug for kind in IN_SCORE_ORDER]
     ranks = dict.fromkeys(names, len(desk))
@@ -335,11 +336,11 @@ class Unanswered:
 
 
 def shared_hits(playbook: Playbook, voices: Sequence[Voice], order: Order) -> list[tuple[tuple[str, ...], int]]:
-    """Hits that sound in more than one stem: which stems, and how many hits; the most frequent first."""
+    """Hits that sound in more than one stem of one kit: which stems, and how many hits; the most frequent first."""
     group_of = _group_of(playbook, order)
-    stems_of_hit: dict[int, set[str]] = defaultdict(set)
+    stems_of_hit: dict[tuple[int, int], set[str]] = defaultdict(set)
     for voice in voices:
-        stems_of_hit[voice.hit] |= {group_of(voice, sound) for sound in voice.sounds}
+        stems_of_hit[voice.hit, voice.pad.member] |= {group_of(voice, sound) for sound in voice.sounds}
     return Counter(tuple(sorted(stems)) for stems in stems_of_hit.values() if len(stems) > 1).most_common()
 
 

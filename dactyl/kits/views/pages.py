@@ -90,7 +90,7 @@ def kit_page(request: HttpRequest, kit: Kit, view: str, template: str, context: 
         rows = queries.sheet_rows(kit, (card.selected_pads(request) or [rows[0].pad.pk])[:1], outputs=outputs)
     context |= card.card_context(request, kit, rows)
     context["grid_spacings"] = json.dumps({name: spacing.as_integer_ratio() for name, spacing in GRIDS.items()})
-    context |= {"shelf": shelf_context(request), "page_sound_bytes": settings.PAGE_SOUND_BYTES}
+    context |= {"shelf": shelf_context(request, is_folded=True), "page_sound_bytes": settings.PAGE_SOUND_BYTES}
     return render(request, "kits/kit.html", context)
 
 

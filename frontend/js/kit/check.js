@@ -4,8 +4,9 @@
  */
 import { post } from "../part/model.js";
 
-const REST_MS = 1500; // after an edit
-const FIRST_MS = 800;
+const REST_MS = 3000; // after an edit
+const FIRST_MS = 2500; // after the page has come: it is to be drawn and to sound first
+const AGAIN_MS = 800;
 const LONGEST_MS = 15_000;
 const APART_MS = 700; // between the sounds of a finding
 const CLOSE_MS = 250; // between an open hat and what should end it
@@ -18,7 +19,7 @@ export function startCheck(session, engine) {
   const chosen = () => /** @type {HTMLElement | null} */ (list()?.querySelector('.finding[aria-selected="true"]') ?? null);
   let state = null; // what the server said last
   let timer = 0;
-  let wait = FIRST_MS;
+  let wait = AGAIN_MS;
   let tried = []; // pads that sound as mended
   let kept = null; // key of the finding that is chosen, and its place, over a redraw
 
@@ -28,7 +29,7 @@ export function startCheck(session, engine) {
     state = await answer.json();
     show();
     if (!state.isCurrent) return later((wait = Math.min(LONGEST_MS, wait * 1.6)));
-    wait = FIRST_MS;
+    wait = AGAIN_MS;
     const shown = view()?.dataset.shownVersion;
     if (shown !== undefined && shown !== String(state.version) && !session.isEditing()) session.get(`/kits/${session.kit}/check/`, "#view");
   }
@@ -115,9 +116,9 @@ export function startCheck(session, engine) {
     if (own) choose(own, { scroll: false });
   });
   document.body.addEventListener("kit-changed", () => {
-    wait = FIRST_MS;
+    wait = AGAIN_MS;
     document.getElementById("check-again")?.removeAttribute("hidden");
-    later(REST_MS);
+    later(view() ? AGAIN_MS : REST_MS);
   });
   later(FIRST_MS);
 

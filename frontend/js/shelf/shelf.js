@@ -19,7 +19,14 @@ export function startShelf(session, engine) {
     document.body.classList.toggle("shelf-open", isOpen);
     document.getElementById("shelf-edge")?.setAttribute("aria-expanded", String(isOpen));
     if (session.kit) localStorage.setItem("shelf", isOpen ? "open" : "folded");
+    if (isOpen) read();
   };
+  /** What a page brings folded is fetched when it is first seen, as a search is. */
+  function read() {
+    if (!("unread" in list().dataset)) return;
+    delete list().dataset.unread;
+    document.body.dispatchEvent(new Event("shelf-changed"));
+  }
   const focusList = () => {
     open(true);
     list().focus();
