@@ -30,7 +30,7 @@ class DeskView(KitPages):
 
     def peak_db(self, page: Page, key: str) -> float:
         self.settle(page)
-        page.evaluate(BEGIN_LISTENING, [0.8])
+        page.evaluate(BEGIN_LISTENING, [2.0])
         page.keyboard.press(key)
         return 20 * math.log10(max(1e-6, page.evaluate(HEARD)))
 

@@ -24,6 +24,7 @@ export function startCheck(session, engine) {
   let kept = null; // key of the finding that is chosen, and its place, over a redraw
 
   async function ask() {
+    if (engine.isPartPlaying && !view()) return later(REST_MS); // it costs nothing while the part plays
     const answer = await post(`/kits/${session.kit}/check/ask/`, {});
     if (!answer?.ok) return; // the next edit asks again
     state = await answer.json();
