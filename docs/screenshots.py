@@ -24,6 +24,7 @@ def main() -> None:
         shoot(page, "shelf")
         kit(page, "Engine Deck")
         shoot(page, "sheet-found-metal")
+        check(page)
         kit(page, "Ferry House")
         for tab in ("layers", "sound", "mics"):
             page.click(f"#card-tab-{tab}")
@@ -49,6 +50,14 @@ def kit(page: Page, name: str) -> None:
     page.click(f"text={name}")
     page.wait_for_selector("#card [data-tab]")
     page.locator(".row[data-pad] .c-glyph").nth(1).click()
+
+
+def check(page: Page) -> None:
+    page.click("#picture-check")
+    page.locator(".finding").first.wait_for(timeout=120_000)
+    page.locator(".finding").first.click()
+    page.wait_for_selector(".finding .waves")
+    shoot(page, "check")
 
 
 def night(page: Page) -> None:

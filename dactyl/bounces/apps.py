@@ -11,8 +11,12 @@ class BouncesConfig(AppConfig):
         from dactyl.bounces import store
         from dactyl.bounces.edits import used_samples
         from dactyl.bounces.models import Bounce
+        from dactyl.checks import queries as checks
         from dactyl.kits.edits import kits, shelf
 
         shelf.ALSO_USED.append(used_samples)
         kits.WHAT_HANGS.append(lambda kit: (kit.bounces.count(), "bounce"))
+        checks.PLAYED_PARTS.append(
+            lambda kit: Bounce.objects.filter(kit=kit, part__isnull=False).values_list("part", flat=True)
+        )
         post_delete.connect(store.forget_of, sender=Bounce)

@@ -1,9 +1,11 @@
 """Reads of the check: a kit with all that was heard of it, findings as rows, and what the view shows."""
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
+
+from django.db.models import Q
 
 from dactyl.checks.models import HeardStretch, KitCheck, LeftFinding
 from dactyl.core.check.check import RULES
@@ -20,7 +22,6 @@ from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
 
 AT_HAND = 8  # parts, the latest changed
-MOSTLY = 0.66  # of a part's hits that a kit answers, where it is one for this kit
 MAP_WIDTH, NAME_WIDTH, MOST_ROW, LEAST_ROW, MAP_HEIGHT = 300, 118, 18, 5, 560
 LEAST_NAMED = 11
 
@@ -53,19 +54,18 @@ def measured(kit: Kit, value: KitValue, sounds: Mapping[Stretch, Sound]) -> Meas
     rows = Sample.objects.filter(sha256__in=used).values_list("sha256", "name", "damage")
     files = {sha256: name for sha256, name, _ in rows}
     damage = {sha256: text for sha256, _, text in rows if text}
-    return MeasuredKit(value, sounds, parts=parts_for(value), damage=damage, files=files)
+    return MeasuredKit(value, sounds, parts=parts_for(kit), damage=damage, files=files)
 
 
-def parts_for(kit: KitValue) -> list[PartValue]:
-    """The latest parts that are of this kit's notes: what nothing answers in another kit's part says nothing."""
-    answered = {note for note, _ in kit.maps[0].notes}
-    values = [part_value(part) for part in Part.objects.order_by("-journal__changed_at")[:AT_HAND]]
-    return [value for value in values if _is_answered(value, answered)]
+def parts_for(kit: Kit) -> list[PartValue]:
+    """The parts that are surely this kit's: written for it, or played by it in what an app above knows of."""
+    keys = {key for played in PLAYED_PARTS for key in played(kit)}
+    rows = Part.objects.filter(Q(written_for=f"kit:{kit.pk}") | Q(pk__in=keys)).order_by("-journal__changed_at")
+    return [part_value(part) for part in rows[:AT_HAND]]
 
 
-def _is_answered(part: PartValue, notes: Collection[int]) -> bool:
-    hits = [event.note in notes for event in part.note_ons]
-    return bool(hits) and sum(hits) >= MOSTLY * len(hits)
+PLAYED_PARTS: list[Callable[[Kit], Iterable[int]]] = []
+"""Functions that tell keys of parts that a kit has played."""
 
 
 def as_row(finding: Finding, kit: KitValue) -> dict[str, Any]:

@@ -92,7 +92,8 @@ def _synthesise(kit: KitPlan, pad: PadPlan) -> dict[Key, bytes]:
         force = (layer + 1) / pad.layers
         for take in range(pad.takes):
             rng = np.random.default_rng([kit.seed, number, layer, take])
-            hits[layer, take] = strike(pad.voice, force * (1 + 0.02 * rng.standard_normal()), rng)
+            sign = -1 if (layer, take) == pad.turned else 1
+            hits[layer, take] = sign * strike(pad.voice, force * (1 + 0.02 * rng.standard_normal()), rng)
     gain = 10 ** (-4 / 20) / max(np.abs(hits[pad.layers - 1, take]).max() for take in range(pad.takes))
     files = {}
     for (layer, take), dry in hits.items():

@@ -24,6 +24,7 @@ class PadPlan:
     output: str = ""
     rotation: str = "in_turn"
     pan: float = 0.0
+    turned: tuple[int, int] | None = None  # (layer, take) that was recorded over a lead wired the other way round
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +67,7 @@ FERRY_HOUSE = KitPlan("Ferry House", 1, (
 
 ENGINE_DECK = KitPlan("Engine Deck", 2, (
     PadPlan("Boiler plate", "", "other", 36, Voice(1.4, 71, PLATE, 1.0, 0.9, glide=0.05, noise=0.12, noise_seconds=0.05, click=0.6, drive=1.2), 3, 3, output="Iron"),
-    PadPlan("Bilge drum", "", "low_tom", 41, Voice(1.2, 62, DRUM[:5], 1.0, 0.8, glide=0.4, glide_ms=90, noise=0.1, noise_band_hz=(200, 1500), noise_seconds=0.2), 3, 3),
+    PadPlan("Bilge drum", "", "low_tom", 41, Voice(1.2, 62, DRUM[:5], 1.0, 0.8, glide=0.4, glide_ms=90, noise=0.1, noise_band_hz=(200, 1500), noise_seconds=0.2), 3, 3, turned=(1, 1)),  # the kit check finds it
     PadPlan("Hatch", "", "snare", 38, Voice(0.8, 240, PLATE[:9], 0.6, 0.24, noise=0.7, noise_band_hz=(800, 7000), noise_seconds=0.14, click=0.9, drive=2.0), 3, 3, output="Iron"),
     PadPlan("Rope slap", "", "clap", 39, Voice(0.4, 300, (), noise=1.0, noise_band_hz=(500, 4200), noise_seconds=0.09, bursts=(0, 11, 19), click=0.2), 2, 4, rotation="no_repeat"),
     PadPlan("Chain", "", "closed_hat", 42, Voice(0.5, 2900, BAR, 0.25, 0.08, noise=0.8, noise_band_hz=(3500, 15000), noise_seconds=0.05, bursts=(0, 22, 41, 58), click=0.3), 3, 4, rotation="no_repeat", output="Chain"),
