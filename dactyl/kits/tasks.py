@@ -1,20 +1,22 @@
 """What takes long: opening a kit file, its samples to the shelf and its kit as rows; measuring what many takes play."""
 
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from functools import partial
 
 import numpy as np
 from django.conf import settings
+from django.db import transaction
 
-from dactyl.core.bounce.source import open_kit
+from dactyl.core.bounce.source import LineupSource, open_played
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.hits.onsets import listen
+from dactyl.core.lineup import Lineup
 from dactyl.core.wave.read import read_range
 from dactyl.jobs.run import Progress, enqueue
 from dactyl.kits import queries
 from dactyl.kits.edits.from_value import open_kit as open_kit_value
-from dactyl.kits.models import KitFile, Pad
+from dactyl.kits.models import Kit, KitFile, Pad
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
 from dactyl.shelf.models import Sample
@@ -41,20 +43,37 @@ def _open(row: KitFile) -> Iterator[Progress]:
     path = store.incoming_folder() / row.stored_as
     if not path.exists():  # it was tried before, and refused
         raise KitFileError("It is no longer here.", "Bring it in again.", file=row.name)
-    with open_kit(path, name=row.name, unpack_in=store.incoming_folder(), **limits) as source:
+    with open_played(path, name=row.name, unpack_in=store.incoming_folder(), **limits) as source:
         yield Progress(0, 1, "Reading the samples")
         source.check(skip_bad=True)
-        value, differences = source.kit()
+        lineup = source.package.lineup if isinstance(source, LineupSource) else None
+        if lineup is None:
+            value, differences = source.kit()
+            values = [value]
+        else:
+            values, differences = [], []
+            for member in lineup.members:
+                values += [] if member.kit in values else [member.kit]
         names, files = source.names(), source.samples.files
-        wanted = list(samples_of(value))
+        wanted = list({sha256: None for value in values for sha256 in samples_of(value)})
         for done, sha256 in enumerate(wanted, start=1):
             name, folder = names[sha256]
             shelf_edits.take_in(files[sha256], name, folder)
             yield Progress(done, len(wanted), name)
-        row.kit = open_kit_value(value, by_hash(wanted), row.name)
-        row.notes = [*source.warnings, *differences][:500]
-        row.save(update_fields=["kit", "notes"])
-        yield from measure_kit(row.kit_id)
+        with transaction.atomic():
+            made = [open_kit_value(value, by_hash(list(samples_of(value))), row.name) for value in values]
+            row.kit = made[0]
+            if lineup is not None:
+                kits = [made[values.index(member.kit)] for member in lineup.members]
+                differences = [said for together in TOGETHER for said in together(lineup, kits)]
+            row.notes = [*source.warnings, *differences][:500]
+            row.save(update_fields=["kit", "notes"])
+        for kit in made:
+            yield from measure_kit(kit.pk)
+
+
+TOGETHER: list[Callable[[Lineup, Sequence[Kit]], list[str]]] = []
+"""What is done once the kits of a lineup are opened, one for each member; returns sentences of what can't be kept."""
 
 
 LISTEN = "dactyl.kits.tasks.listen_for_transients"

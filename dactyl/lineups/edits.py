@@ -1,13 +1,15 @@
 """What sounds alongside a kit: edits of that kit."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from dactyl.core.errors import KitError
+from dactyl.core.lineup import Lineup, Listening
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
 from dactyl.kits.models import Kit
 from dactyl.lineups.models import Alongside
-from dactyl.lineups.queries import MOST, rows_of
+from dactyl.lineups.queries import MOST, notes_met, rows_of
 
 
 def add(kit: Kit, version: int, other: Kit, *, only: str = "") -> Revision | None:
@@ -33,3 +35,29 @@ def remove(row: Alongside, version: int) -> Revision | None:
     with edit(row.kit, version, f"{row.other.name} no longer alongside") as change:
         change.delete_all([row])
     return change.revision
+
+
+def put_together(lineup: Lineup, kits: Sequence[Kit]) -> list[str]:
+    """Kits that were opened for the members of a lineup: the others sound alongside the first. Returns what can't be kept."""
+    first, *others = lineup.members
+    kit, said = kits[0], []
+    for position, (member, other) in enumerate(zip(others, kits[1:], strict=True), start=1):
+        if other == kit:
+            said.append(f"{first.kit.name} is in it twice; alongside itself it can't be kept.")
+            continue
+        Alongside.objects.create(
+            kit=kit, other=other, position=position, low=member.low, high=member.high,
+            channels=None if member.channels is None else list(member.channels), gain_db=member.gain_db,
+            muted=member.muted, delay_ms=member.delay_ms, curve=member.curve if isinstance(member.curve, str) else "even",
+            pieces=None if member.pieces is None else list(member.pieces), is_met=bool(member.notes),
+        )  # fmt: skip
+        if not isinstance(member.curve, str):
+            said.append(f"{member.kit.name}: its velocity curve becomes even.")
+        if member.notes and member.notes != notes_met(first.kit, member.kit):
+            said.append(f"{member.kit.name}: its notes are met by what they mean, not by the table in the file.")
+    own = {name: getattr(first, name) for name in Listening.__dataclass_fields__}
+    if own != {name: getattr(Listening(), name) for name in own}:
+        said.append(f"{first.kit.name} hears all channels and notes here, as it is.")
+    if lineup.links or lineup.chokes:
+        said.append("Its links and chokes between kits are left out.")
+    return said

@@ -140,6 +140,9 @@ class LineupSource:
     def loader(self) -> SoundCache:
         return self.samples.loader()
 
+    def names(self) -> dict[str, tuple[str, str]]:
+        return {sample.sha256: (sample.name, sample.folder) for sample in self.package.samples}
+
 
 class Together:
     """Several sources that are played as members of one lineup."""

@@ -1,12 +1,17 @@
 """Kits alongside a kit: edits of that kit, heard by the page's tables, taken away as a package, bounced as one."""
 
+from dataclasses import replace
+
+from dactyl.core.compare import compare
 from dactyl.history import edits as history
 from dactyl.kits import edits
-from dactyl.kits.models import Kit
+from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.queries import kit_value
+from dactyl.kits.tasks import open_kit_file
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.lineups import queries
 from dactyl.lineups.models import Alongside
+from dactyl.shelf import store
 
 
 class AlongsideCase(KitCase):
@@ -88,3 +93,21 @@ class Lineups(AlongsideCase):
         self.post(f"{row.pk}/is_met/", value="0")
         (told,) = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"]
         self.assertEqual(told["way"]["notes"], {})
+
+    def test_its_package_opens_again_as_two_kits_of_which_one_sounds_alongside_the_other(self):
+        row = self.alongside()
+        for name, value in (("gain_db", "-6"), ("channels", "11")):
+            self.post(f"{row.pk}/{name}/", value=value)
+        data = b"".join(self.client.get(f"/kits/{self.kit.pk}/alongside/package/").streaming_content)
+        stored = store.receive(lambda file: file.write(data))
+        file = KitFile.objects.create(name="Lineup.zip", stored_as=stored)
+        list(open_kit_file(file.pk))
+        file.refresh_from_db()
+        self.assertEqual(file.notes, [])
+        (again,) = queries.rows_of(file.kit)
+        self.assertNotIn(again.other, (self.kit, self.other))
+        self.assertEqual((again.gain_db, again.channels, again.is_met), (-6.0, [10], True))
+        was, now = (queries.lineup_value(kit, kit_value(kit)) for kit in (self.kit, file.kit))
+        for member, other in zip(was.members, now.members, strict=True):
+            self.assertEqual(compare(member.kit, replace(other.kit, name=member.kit.name)), [])
+            self.assertEqual(replace(member, kit=other.kit), other)
