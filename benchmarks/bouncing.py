@@ -21,10 +21,12 @@ from dactyl.core.desk.stage import Stage
 from dactyl.core.desk.tables import compile_desk
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.kit import HALL, Filter, Kit, Layer, NoteMap, Output, OutputGroup, Pad, Parallel, Piece, Sample, Take
+from dactyl.core.lineup import Lineup, Member
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import Playbook
 from dactyl.core.play.player import Voice
+from dactyl.core.play.together import compile_lineup
 
 RATE = 48_000
 PADS, LAYERS, TAKES, OUTPUTS = 24, 4, 4, 8
@@ -62,6 +64,7 @@ def rows() -> list[Row]:
         ratio_row(f"... with {THREADS} threads", two, floor, 2.0, "the same loop"),
         ratio_row("... with a filter on every voice", heavy, heavy_floor, 2.0, "that loop with one sosfilt each"),
         _desk(kit, sounds),
+        _together(kit, sounds),
         _writing(playbook, part, sounds),
         _both_cores(playbook, part, voices, frames, sounds),
         _growth(),
@@ -91,6 +94,20 @@ def _desk(kit: Kit, sounds: "_Sounds") -> Row:
 
     both, floor = against(with_desk, lambda: deque(render(voices, OUTPUTS, frames, sounds, threads=THREADS), maxlen=0))
     return ratio_row("... 64 voices with a desk on all outputs", both, floor, 1.3, "the same without")
+
+
+def _together(kit: Kit, sounds: "_Sounds") -> Row:
+    """Two kits under one part, from its hits to the sums of their outputs, against one of them."""
+    part = _part(round(60 * 64 / SECONDS), 60)
+
+    def played(members: int) -> None:
+        book = compile_lineup(Lineup(name="Both", members=tuple(Member(kit=kit) for _ in range(members))), RATE)
+        voices = voices_of(book, part.hits(RATE))
+        frames = bounce_frames(voices, 0)
+        deque(render(voices, members * OUTPUTS, frames, sounds, threads=THREADS), maxlen=0)
+
+    both, one = against(lambda: played(2), lambda: played(1))
+    return ratio_row("Two kits alongside under one part", both, one, 2.1, "one kit")
 
 
 def _writing(playbook: Playbook, part: Part, sounds: "_Sounds") -> Row:

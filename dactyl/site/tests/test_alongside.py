@@ -11,10 +11,14 @@ from dactyl.site.tests.served import BEGIN_LISTENING, HEARD
 
 class AlongsideView(KitPages):
     def peak(self, page: Page) -> float:
-        self.settle(page)
-        page.evaluate(BEGIN_LISTENING, [0.6])
-        page.locator("#surface .pad").first.click()
-        return page.evaluate(HEARD)
+        """The loudest of some strikes: on a busy machine one may come after it was listened for."""
+        peaks = []
+        for _ in range(3):
+            self.settle(page)
+            page.evaluate(BEGIN_LISTENING, [1.5])
+            page.locator("#surface .pad").first.click()
+            peaks.append(page.evaluate(HEARD))
+        return max(peaks)
 
     def set_to(self, page: Page, what: str, value: str) -> None:
         if page.locator("#alongside").get_attribute("open") is None:
@@ -40,7 +44,7 @@ class AlongsideView(KitPages):
         with page.expect_response(re.compile("/alongside/tables/")):
             page.click("text=Add alongside")
         expect(page.locator("#alongside-menu .alongside-count")).to_have_text("1")
-        loud = max(self.peak(page) for _ in range(4))  # once its sounds are here
+        loud = max(self.peak(page) for _ in range(2))  # once its sounds are here
         self.assertGreater(loud, 0.1)
         self.set_to(page, "gain", "-12")
         self.assertAlmostEqual(self.peak(page) / loud, 10 ** (-12 / 20), delta=0.03)
