@@ -28,6 +28,7 @@ SHORTEST_FLAT = 3  # frames at the peak in a row; a wave that is whole touches i
 CORNER = 1e-3  # of the peak: a step into a flat top that is a cut, where what is driven hard bends into it
 HUM_HZ = (50, 60, 100, 120, 150, 180)  # the mains, and twice and thrice it
 HUM_BESIDE_HZ, HUM_OVER_DB = 25, 12.0
+HUM_LEAST = 1e-4  # full scale: what is softer hums at less than -80 dBFS
 HUM_WINDOW_SECONDS, HUM_WINDOWS, HUM_STEADY_DB = 0.1, 3, 1.5
 STEP_SECONDS = 0.005
 STROKE_AFTER_SECONDS, STROKE_RISE_DB, STROKE_WITHIN_DB, STROKE_LED_STEPS = 0.06, 8.0, 24.0, 9
@@ -182,6 +183,8 @@ def _hum_db(mono: np.ndarray, rate_hz: int) -> float:
         return SILENT_DB
     begins = np.linspace(0, len(second) - size, HUM_WINDOWS).astype(int)
     windows = np.stack([second[begin : begin + size] for begin in begins])
+    if np.abs(windows[-1]).max() < HUM_LEAST:
+        return SILENT_DB  # as most sounds end: nothing of it is there
     seen = (windows @ _lines(size, rate_hz)).reshape(
         HUM_WINDOWS, 2, len(HUM_HZ), 3
     )  # cosine and sine; line and beside it
