@@ -79,6 +79,7 @@ def as_row(finding: Finding, kit: KitValue) -> dict[str, Any]:
         "fellow": finding.fellow,
         "mend": [[c.of, c.id, c.setting, c.value] for c in finding.mend],
         "mend_words": finding.mend_words,
+        "was": settings_of(finding.mend, kit),
         "hear": heard_for(finding, kit),
         "share": _share(finding, kit),
         "mend_pads": sorted(_pads_of(finding, kit)),
@@ -94,6 +95,17 @@ def _pads_of(finding: Finding, kit: KitValue) -> set[int]:
         if ("pad", pad.id) in changed
         or any(("layer", x.id) in changed or any(("take", t.id) in changed for t in x.takes) for x in pad.layers)
     }
+
+
+def settings_of(changes: Iterable[Change], kit: KitValue) -> list[str]:
+    """How what they change is set in a kit, as text: a mend that was found holds only while it is so."""
+    rows: dict[tuple[str, int], Any] = {}
+    for _, pad in kit.pads():
+        rows["pad", pad.id] = pad
+        for layer in pad.layers:
+            rows["layer", layer.id] = layer
+            rows |= {("take", take.id): take for take in layer.takes}
+    return [repr(getattr(rows.get((change.of, change.id)), change.setting, None)) for change in changes]
 
 
 def _share(finding: Finding, kit: KitValue) -> float:

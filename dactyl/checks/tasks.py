@@ -15,7 +15,7 @@ from dactyl.core.check.measured import Stretch, first_stretches, stretches_of
 from dactyl.core.check.sound import MEASURES, Sound, listen
 from dactyl.core.errors import AudioError
 from dactyl.core.kit import Kit as KitValue
-from dactyl.core.wave.read import read_range
+from dactyl.core.wave.read import read_heard
 from dactyl.history.queries import reading
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import Progress, enqueue
@@ -120,16 +120,12 @@ def _give_way() -> None:
 
 def _hear(asked: tuple[Stretch, Sample, bool]) -> HeardStretch | None:
     stretch, sample, is_first = asked
-    first, stop = stretch.start_frame, stretch.end_frame
-    if stretch.is_reversed:
-        first, stop = sample.frames - stop, sample.frames - first
     try:
-        audio = read_range(whole_path(sample.sha256), first, stop)
+        audio = read_heard(whole_path(sample.sha256), sample.frames, *stretch[1:3], is_reversed=stretch.is_reversed)
     except (AudioError, OSError):
         return None
     if not audio.shape[1]:
         return None
-    audio = audio[:, ::-1] if stretch.is_reversed else audio
     heard = listen(audio, sample.rate_hz, with_timbre=is_first, known_timbre=_known_timbre(stretch, sample))
     return HeardStretch(
         sample=sample, start_frame=stretch.start_frame, end_frame=stretch.end_frame, is_reversed=stretch.is_reversed,

@@ -76,8 +76,13 @@ def mend(request: HttpRequest, kit: Kit, version: int) -> Answer:
         row = _row(kit, request.POST.get("key", ""))
         if not row["mend"]:
             raise KitError("There is no mend for this: it is yours to decide.")
-        words = f"Mended: {row['message']}"
-        return edits.mend(kit, version, queries.changes_of([row]), words[:200], {row["key"]})
+        changes = queries.changes_of([row])
+        now = queries.settings_of(changes, kit_value(kit))
+        if row.get("was", now) != now:
+            raise KitError(
+                "What this would mend was set otherwise since the kit was looked at; the next look tells how it stands."
+            )
+        return edits.mend(kit, version, changes, f"Mended: {row['message']}"[:200], {row["key"]})
     if rule not in RULES:
         raise KitError("There is no such rule.")
     _, rows, left = queries.found(kit)
@@ -87,8 +92,10 @@ def mend(request: HttpRequest, kit: Kit, version: int) -> Answer:
     value = kit_value(kit)
     measured = queries.measured(kit, value, queries.known_sounds(value))
     changes, _ = mend_all(measured, {rule}, partial(_measured, kit), frozenset(row["key"] for row in left))
+    if not changes:
+        raise KitError("This is no longer found; the next look tells how the kit stands.")
     words = f"Mended {counted(len(meant), 'finding')}: {RULES[rule].words.lower()}"
-    return edits.mend(kit, version, changes or queries.changes_of(meant), words, {row["key"] for row in meant})
+    return edits.mend(kit, version, changes, words, {row["key"] for row in meant})
 
 
 def _measured(kit: Kit, value: KitValue, known: Mapping[Stretch, Sound]) -> MeasuredKit:

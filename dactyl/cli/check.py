@@ -26,7 +26,7 @@ from dactyl.core.errors import AudioError, KitError, KitFileError
 from dactyl.core.kit import Kit, Sample
 from dactyl.core.parts.part import Part
 from dactyl.core.units import counted
-from dactyl.core.wave.read import read_range
+from dactyl.core.wave.read import read_heard
 
 LEVELS = {WRONG: "error", DOUBTFUL: "warning", NOTE: "note"}
 """What machines call the severities."""
@@ -159,13 +159,9 @@ def _measure(source: Source, kit: Kit, known: Mapping[Stretch, Sound]) -> Measur
     files = source.samples.files
 
     def load(stretch: Stretch, sample: Sample) -> np.ndarray:
-        first, stop = stretch.start_frame, stretch.end_frame
-        if stretch.is_reversed:
-            first, stop = sample.frames - stop, sample.frames - first
         if sample.sha256 not in files:
             raise AudioError("It is not there.")
-        audio = read_range(files[sample.sha256], first, stop)
-        return audio[:, ::-1] if stretch.is_reversed else audio
+        return read_heard(files[sample.sha256], sample.frames, *stretch[1:3], is_reversed=stretch.is_reversed)
 
     return measure_kit(kit, load, known, threads=os.cpu_count() or 1)
 

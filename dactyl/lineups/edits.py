@@ -12,16 +12,13 @@ from dactyl.lineups.models import Alongside
 from dactyl.lineups.queries import MOST, notes_met, rows_of
 
 
-def add(kit: Kit, version: int, other: Kit, *, only: str = "") -> Revision | None:
-    """only : one piece of it alone, by name"""
+def add(kit: Kit, version: int, other: Kit) -> Revision | None:
     rows = rows_of(kit)
     if len(rows) >= MOST:
         raise KitError(f"{MOST} kits sound alongside {kit.name} already; that is the most.")
-    what = f"{only} of {other.name}" if only else other.name
-    with edit(kit, version, f"{what} alongside") as change:
+    with edit(kit, version, f"{other.name} alongside") as change:
         position = max((row.position for row in rows), default=0) + 1
-        pieces = [only] if only else None
-        change.create(Alongside(kit=kit, other=other, position=position, pieces=pieces))
+        change.create(Alongside(kit=kit, other=other, position=position))
     return change.revision
 
 

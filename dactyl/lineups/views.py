@@ -1,6 +1,6 @@
 """Alongside: further kits that answer the part of a kit, each with its channels, level and delay."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any
 
 import orjson
@@ -31,11 +31,12 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
     rows = queries.rows_of(kit)
     names = {
-        row.pk: list(Piece.objects.filter(kit=row.other).order_by("pk").values_list("name", flat=True)) for row in rows
-    }
+        row.pk: list(dict.fromkeys(name for name in Piece.objects.filter(kit=row.other).order_by("pk").values_list("name", flat=True) if name))
+        for row in rows
+    }  # fmt: skip
     return render(request, "lineups/_panel.html", {
         "kit": kit,
-        "members": [(row, list(dict.fromkeys(name for name in names[row.pk] if name)), channels_told(row)) for row in rows],
+        "members": [(row, names[row.pk], channels_told(row), other_pieces(row, names[row.pk])) for row in rows],
         "others": Kit.objects.filter(is_put_away=False).exclude(pk=kit.pk).order_by("name"),
         "curves": list(CURVE_EXPONENTS),
         "is_full": len(rows) >= queries.MOST,
@@ -59,7 +60,7 @@ def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
 
 @kit_edit
 def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
-    """Another kit by its key; ``piece``: one piece of it alone."""
+    """Another kit by its key."""
     other = Kit.objects.filter(pk=number_in(request.POST.get("other", ""))).first()
     if other is None or other.pk == kit.pk:
         raise KitError("Choose another kit from the list.")
@@ -77,7 +78,11 @@ def change(request: HttpRequest, kit: Kit, version: int, row_id: int, name: str)
     if name not in READ:
         raise KitError("There is no such setting of a kit alongside.")
     words, read = READ[name]
-    return edits.set_fields(row, version, {name: read(request)}, words)
+    value = read(request)
+    low, high = (value if name == one else getattr(row, one) for one in ("low", "high"))
+    if low > high:
+        raise KitError("The lowest note lies above the highest; set the other one first.")
+    return edits.set_fields(row, version, {name: value}, words)
 
 
 def _member(name: str) -> Callable[[HttpRequest], Any]:
@@ -109,6 +114,14 @@ def _channels(request: HttpRequest) -> list[int] | None:
 
 def channels_told(row: Alongside) -> str:
     return "" if row.channels is None else ", ".join(str(channel + 1) for channel in row.channels)
+
+
+def other_pieces(row: Alongside, names: Collection[str]) -> str:
+    """What takes part, where that is not one piece of the kit: several, as a package has them, or one that is there no more."""
+    if row.pieces is None or (len(row.pieces) == 1 and row.pieces[0] in names):
+        return ""
+    told = [name if name in names else f"{name} (not in it now)" for name in row.pieces]
+    return ", ".join(told) or "none"
 
 
 def _pieces(request: HttpRequest) -> list[str] | None:

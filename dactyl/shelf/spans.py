@@ -7,7 +7,7 @@ from django.db.models import Q
 
 from dactyl.core.audio.measure import measure_span
 from dactyl.core.errors import AudioError
-from dactyl.core.wave.read import read_range
+from dactyl.core.wave.read import read_heard
 from dactyl.shelf.models import Sample, Span
 from dactyl.shelf.store import whole_path
 
@@ -45,14 +45,13 @@ def _known(stretches: Sequence[Stretch]) -> Iterable[Span]:
 
 
 def _measured(sample: Sample, stretch: Stretch) -> Span | None:
-    first, stop = stretch.start_frame, stretch.end_frame
-    if stretch.is_reversed:
-        first, stop = sample.frames - stop, sample.frames - first
     try:
-        audio = read_range(whole_path(sample.sha256), max(0, first), min(stop, sample.frames))
+        audio = read_heard(
+            whole_path(sample.sha256), sample.frames, stretch.start_frame, stretch.end_frame, is_reversed=stretch.is_reversed
+        )  # fmt: skip
     except (AudioError, OSError):
         return None
-    found = measure_span(audio[:, ::-1] if stretch.is_reversed else audio, sample.rate_hz)
+    found = measure_span(audio, sample.rate_hz)
     return Span(
         sample=sample, start_frame=stretch.start_frame, end_frame=stretch.end_frame, is_reversed=stretch.is_reversed,
         level_db=found.level_db, peak_db=found.peak_db, onset_frame=stretch.start_frame + found.onset_frame,

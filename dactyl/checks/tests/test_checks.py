@@ -107,6 +107,15 @@ class Checks(TestCase):
         answer = self.client.post(f"/kits/{self.kit.pk}/check/mend/", {"rule": "polarity"}, headers=headers)
         self.assertEqual(answer.status_code, 409)
 
+    def test_what_was_set_since_the_look_is_not_overwritten(self):
+        row = next(row for row in queries.found(self.kit)[1] if row["rule"] == "onsets")
+        (_, key, _, value), *_ = row["mend"]
+        Take.objects.filter(pk=key).update(start_frame=value + 100)  # by a hand
+        for asked in ({"key": row["key"]}, {"rule": "onsets"}):
+            status, said = self.post("mend/", **asked)
+            self.assertEqual((status, "next look tells" in said), (422, True), said)
+        self.assertEqual(Take.objects.get(pk=key).start_frame, value + 100)
+
     def test_mends_of_every_sort_are_written(self):
         """A choke group, a note, a layer's level, a curve: as the core has them."""
         value = kit_value(self.kit.pk)

@@ -8,7 +8,7 @@ from pathlib import Path, PurePosixPath
 
 from dactyl.core.bounce.samples import FolderSamples
 from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.stems import Order, as_ordered
+from dactyl.core.bounce.stems import Order, played_by
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.lineup import FILE as LINEUP_FILE
 from dactyl.core.formats.lineup import LineupPackage, all_samples_of, read_lineup
@@ -18,10 +18,9 @@ from dactyl.core.formats.sfz.read import SfzFile, SfzRegion, read_sfz
 from dactyl.core.formats.unzip import unzip
 from dactyl.core.kit import Kit, Sample
 from dactyl.core.lineup import Listening
-from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.compile_sfz import compile_sfz
 from dactyl.core.play.playbook import Playbook
-from dactyl.core.play.together import compile_lineup, join
+from dactyl.core.play.together import join
 from dactyl.core.stack.kind import kind_from_name
 
 
@@ -100,7 +99,7 @@ class PackageSource:
 
     def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
         kit = self.package.kit if seed is None else replace(self.package.kit, seed=seed)
-        return compile_kit(as_ordered(kit, order), rate_hz)
+        return played_by(kit, None, order, rate_hz)
 
     def loader(self) -> SoundCache:
         return self.samples.loader()
@@ -131,11 +130,10 @@ class LineupSource:
 
     def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
         lineup = self.package.lineup
-        members = (
-            replace(m, kit=as_ordered(m.kit if seed is None else replace(m.kit, seed=seed), order))
-            for m in lineup.members
-        )
-        return compile_lineup(replace(lineup, members=tuple(members)), rate_hz)
+        if seed is not None:
+            members = tuple(replace(member, kit=replace(member.kit, seed=seed)) for member in lineup.members)
+            lineup = replace(lineup, members=members)
+        return played_by(lineup.members[0].kit, lineup, order, rate_hz)
 
     def loader(self) -> SoundCache:
         return self.samples.loader()

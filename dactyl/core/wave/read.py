@@ -78,6 +78,16 @@ def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
         raise AudioError(_why_unreadable(path, problem)) from problem
 
 
+def read_heard(path: Path, frames: int, start_frame: int, end_frame: int, *, is_reversed: bool) -> np.ndarray:
+    """A stretch of a sample of so many frames as it is heard: backwards its frames count from the end. As ``read_range``.
+
+    raises : AudioError
+    """
+    if not is_reversed:
+        return read_range(path, start_frame, end_frame)
+    return read_range(path, max(0, frames - end_frame), frames - start_frame)[:, ::-1]
+
+
 def read_blocks(path: Path, start_frame: int, end_frame: int, block_frames: int = 1 << 18) -> Iterator[np.ndarray]:
     """The same, block by block, so that a long range needs little memory; each (channels, up to ``block_frames``).
 

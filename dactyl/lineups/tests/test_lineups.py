@@ -58,6 +58,7 @@ class Lineups(AlongsideCase):
             ("gain_db", "loud", "not a number"),
             ("channels", "17", "1 to 16"),
             ("low", "D1, E1", "one note"),
+            ("high", "37", "above the highest"),
             ("delay_ms", "5000", "from 0 to 1000"),
             ("colour", "1", "no such setting"),
         ]:
@@ -70,6 +71,15 @@ class Lineups(AlongsideCase):
         self.assertEqual(queries.rows_of(self.kit)[0].curve, "hard")
         self.assertEqual(self.post("add/", other=str(self.kit.pk))[0], 422)
         self.assertContains(self.client.get(f"/kits/{self.kit.pk}/alongside/"), "Under")
+
+    def test_pieces_that_are_several_or_gone_are_told(self):
+        row = self.alongside()
+        for pieces, told in (
+            (["Snare", "Kick"], "only Snare, Kick (not in it now)"),
+            (["Gone"], "only Gone (not in it now)"),
+        ):
+            Alongside.objects.filter(pk=row.pk).update(pieces=pieces)
+            self.assertContains(self.client.get(f"/kits/{self.kit.pk}/alongside/"), told)
 
     def test_a_kit_that_is_deleted_sounds_no_longer_and_no_undo_fails_for_it(self):
         row = self.alongside()

@@ -2,7 +2,7 @@
  * The kit check: the kit is looked at in the background whenever it was edited and the hand rests; what was found stands in
  * a list that is walked, heard, mended and left by keys, and quietly on the rows of the sheet.
  */
-import { post } from "../part/model.js";
+import { post } from "../page/sending.js";
 
 const REST_MS = 3000; // after an edit
 const FIRST_MS = 2500; // after the page has come: it is to be drawn and to sound first

@@ -17,6 +17,16 @@ export class Sending {
   }
 }
 
+/** @returns {Promise<Response | null>} null where the server was not reached */
+export function post(url, values, headers = {}) {
+  const own = JSON.parse(document.body.getAttribute("hx-headers"));
+  return fetch(url, {
+    method: "POST",
+    body: JSON.stringify(values),
+    headers: { ...own, ...headers, Accept: "application/json", "Content-Type": "application/json" },
+  }).catch(() => null);
+}
+
 export const isSending = () => underWay.size > 0;
 
 /** Resolves once all edits that are under way are answered. */

@@ -1,6 +1,6 @@
 /** The recording that a part was found in: heard beside the kit, and drawn in the lanes of the pads its tracks go to. */
 import { startFader } from "../recording/bars.js";
-import { post } from "./model.js";
+import { post } from "../page/sending.js";
 import { Waves } from "../recording/waves.js";
 
 /** @param {object} editor what editor.js offers */

@@ -1,4 +1,4 @@
-import { Sending } from "../page/sending.js";
+import { post, Sending } from "../page/sending.js";
 import { TimeMap } from "./time.js";
 import { hitOf, merged, tableOf, translated } from "./table.js";
 
@@ -184,14 +184,4 @@ export class PartModel extends EventTarget {
   #fire(name) {
     this.dispatchEvent(new Event(name));
   }
-}
-
-/** @returns {Promise<Response | null>} null where the server was not reached */
-export function post(url, values, headers = {}) {
-  const own = JSON.parse(document.body.getAttribute("hx-headers"));
-  return fetch(url, {
-    method: "POST",
-    body: JSON.stringify(values),
-    headers: { ...own, ...headers, Accept: "application/json", "Content-Type": "application/json" },
-  }).catch(() => null);
 }

@@ -1,6 +1,5 @@
 /** A pad compared with its track: what was measured, with its evidence, each given to the pad only when pressed. */
-import { allSent } from "../page/sending.js";
-import { post } from "../part/model.js";
+import { allSent, post } from "../page/sending.js";
 
 export function startMatch(editor, signal) {
   const list = document.getElementById("matches");

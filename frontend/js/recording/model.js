@@ -8,8 +8,7 @@
  *   soft: number, hard: number, velocity: number | null, pad: number, mends: [number, number | null, boolean, number | null, number | null, number | null][] }} Track
  * @typedef {{ sentence: string, track: number, isHit: boolean, mend?: number, place?: number, time?: number, level?: number, velocity?: number }} Mending
  */
-import { Sending } from "../page/sending.js";
-import { post } from "../part/model.js";
+import { post, Sending } from "../page/sending.js";
 
 export const SURE = 0.8; // from here on a hit is drawn as sure
 const SOFT_VELOCITY = 28;

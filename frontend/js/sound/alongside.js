@@ -66,6 +66,11 @@ export class Alongside {
     this.#rate = rate;
   }
 
+  /** Whether there is a kit to hear what is played. */
+  get isThere() {
+    return this.#members.size > 0;
+  }
+
   get isSounding() {
     return this.#all.some(({ player, desk }) => player.voices.length || desk.isReleasing);
   }

@@ -29,7 +29,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #played = [];
   #late = 0; // hits that came after their frame
   #standIns = new Map();
-  #standInsBeside = [];
+  #standInsBeside = new Map();
   #reportAt = 0;
   #live = []; // [frame, what it does]: hits whose frame has not come
   #soundedAt = 0; // the last frame at which something played, or might
@@ -79,7 +79,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   constructor({ processorOptions }) {
     super();
     this.#player.onStandIn = (pad, take) => this.#standIns.set(`${pad} ${take}`, [pad, take]);
-    this.#alongside.onStandIn = (key, pad, take) => this.#standInsBeside.push([key, pad, take]);
+    this.#alongside.onStandIn = (key, pad, take) => this.#standInsBeside.set(`${key} ${pad} ${take}`, [key, pad, take]);
     this.port.onmessage = ({ data }) => this.#do[data.type](data);
     for (const message of processorOptions?.messages ?? []) this.#do[message.type](message);
   }
@@ -101,7 +101,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #pad(frame, pad, velocity) {
     if (velocity) this.#record(this.#player.hitPad(frame, pad, velocity), velocity);
     else this.#player.releasePad(frame, pad);
-    this.#alongside.hit(frame, this.#player.noteOf(pad), velocity);
+    if (this.#alongside.isThere) this.#alongside.hit(frame, this.#player.noteOf(pad), velocity);
   }
 
   #hush() {
@@ -248,7 +248,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       played: this.#played,
       late: this.#late,
       standIns: [...this.#standIns.values()],
-      standInsBeside: this.#standInsBeside,
+      standInsBeside: [...this.#standInsBeside.values()],
       alongside: this.#alongside.peaks(),
       voices: this.#player.voices.length,
       heads: this.#player.voices.slice(-MOST_HEADS).map(({ pad, number, start, ratio }) => [pad.id, number, (currentFrame - start) * ratio]),
@@ -262,7 +262,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#mainPeak = 0;
     this.#played = [];
     this.#standIns.clear();
-    this.#standInsBeside = [];
+    this.#standInsBeside.clear();
     const isIdle = currentFrame - this.#soundedAt > SECONDS_UNTIL_IDLE * sampleRate;
     this.#reportAt = currentFrame + (isIdle ? FRAMES_BETWEEN_IDLE_REPORTS : FRAMES_BETWEEN_REPORTS);
   }

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from dactyl.core.check.finding import DOUBTFUL, NOTE, WRONG, Finding, Place
 from dactyl.core.check.measured import MeasuredKit
-from dactyl.core.check.rules.levels import of_mic, place_of
+from dactyl.core.check.rules.levels import each_sample, of_mic, place_of
 
 FEW = 0.1  # of a kit's takes that are of another rate than the others
 
@@ -31,13 +31,13 @@ def damage(kit: MeasuredKit) -> Iterator[Finding]:
 
 def rates(kit: MeasuredKit) -> Iterator[Finding]:
     """A sound of another rate than nearly all others: it is converted, they are not."""
-    found = [(heard, mic, sound.rate_hz) for heard in kit.takes for mic, sound in heard.sounds.items()]
-    counts = Counter(rate for *_, rate in found)
+    found = list(each_sample(kit))
+    counts = Counter(sound.rate_hz for _, _, sound, _ in found)
     if len(counts) < 2:
         return
     (usual, count), told = counts.most_common(1)[0], set()
-    for heard, mic, rate in found:
-        place = place_of(heard, mic)
+    for heard, mic, sound, place in found:
+        rate = sound.rate_hz
         if rate == usual or len(found) - count > max(2, FEW * len(found)) or place.sha256 in told:
             continue
         told.add(place.sha256)

@@ -5,10 +5,12 @@ from statistics import mean, median
 
 from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding, Place
 from dactyl.core.check.measured import Heard, MeasuredKit
-from dactyl.core.check.sound import SILENT_DB
+from dactyl.core.check.sound import SILENT_DB, Sound
 from dactyl.core.check.usual import others_median, spread, strays
+from dactyl.core.fields import TAKE
 from dactyl.core.kit import Layer, Pad
 
+LEVEL = TAKE["gain_db"]  # its bounds are a layer's and a pad's too
 FALL_DB, SURE_FALL_DB = 1.0, 2.5  # of a layer under the one below it
 NORMALISED_DB = 1.0  # a kit whose layers rise by less as a rule leaves loudness to velocity
 JUMP_DB, SURE_JUMP_DB, SPREADS = 7.0, 12.0, 4.0  # between neighbours, above the kit's own
@@ -34,6 +36,24 @@ def of_mic(heard: Heard, mic: str) -> str:
     return f"{heard.name}, {mic}," if len(heard.sounds) > 1 else heard.name
 
 
+def fellow_of(group: list[Heard], at: int) -> int | None:
+    """The take to hear beside one: the next."""
+    others = [*group[at + 1 :], *group[:at]]
+    return others[0].take.id if others else None
+
+
+def possible_gain(gain_db: float, digits: int = 1) -> float:
+    """The nearest level that a take, a layer and a pad can have."""
+    return round(max(LEVEL.low, min(LEVEL.high, gain_db)), digits)
+
+
+def each_sample(kit: MeasuredKit) -> Iterator[tuple[Heard, str, Sound, Place]]:
+    """What takes play, mic by mic: (take, mic, what was measured, where)."""
+    for heard in kit.takes:
+        for mic, sound in heard.sounds.items():
+            yield heard, mic, sound, place_of(heard, mic)
+
+
 def layers_rise(kit: MeasuredKit) -> Iterator[Finding]:
     """A layer that is softer than the one below it, in a kit whose layers rise."""
     steps = [step for pad in kit.pads for *_, step in _steps(kit, pad[0].pad)]
@@ -53,7 +73,7 @@ def layers_rise(kit: MeasuredKit) -> Iterator[Finding]:
             blamed, by_db = (below, -shift) if lower < higher else (above, shift)
             number = pad.layers.index(blamed) + 1
             how = "louder than the layer above it" if blamed is below else "softer than the layer below it"
-            wanted = round(max(-96.0, min(24.0, blamed.gain_db + by_db)), 1)
+            wanted = possible_gain(blamed.gain_db + by_db)
             yield Finding(
                 rule="layers_rise",
                 severity=WRONG if step <= -SURE_FALL_DB else DOUBTFUL,
@@ -102,7 +122,7 @@ def _evened(pad: Pad, below: Layer, above: Layer, by_db: float) -> tuple[Change,
     border = pad.layers.index(above)
     shift = round(by_db / 2, 1)
     return tuple(
-        Change("layer", layer.id, "gain_db", round(max(-96.0, min(24.0, layer.gain_db + (shift if n < border else -shift))), 2))
+        Change("layer", layer.id, "gain_db", possible_gain(layer.gain_db + (shift if n < border else -shift), 2))
         for n, layer in enumerate(pad.layers)
     )  # fmt: skip
 
@@ -133,7 +153,7 @@ def takes_alike(kit: MeasuredKit) -> Iterator[Finding]:
             limit = max(STRAY_DB, 5 * usual, 4 * spread([*levels[:at], *levels[at + 1 :]]))
             if abs(stray) < limit or (len(group) == 2 and at == 0):
                 continue
-            wanted = round(max(-96.0, min(24.0, heard.take.gain_db - stray)), 1)
+            wanted = possible_gain(heard.take.gain_db - stray)
             yield Finding(
                 rule="takes_alike",
                 severity=WRONG if abs(stray) >= SURE_STRAY_DB and len(group) > 2 else DOUBTFUL,
@@ -142,16 +162,10 @@ def takes_alike(kit: MeasuredKit) -> Iterator[Finding]:
                 measured=round(heard.level_db, 2),
                 usual=round(middle, 2),
                 unit="dB",
-                fellow=_fellow(group, at),
+                fellow=fellow_of(group, at),
                 mend=(Change("take", heard.take.id, "gain_db", wanted),),
                 mend_words=f"{'Lower' if stray > 0 else 'Raise'} it by {abs(stray):.1f} dB",
             )
-
-
-def _fellow(group: list[Heard], at: int) -> int | None:
-    """The take to hear beside one: the next."""
-    others = [*group[at + 1 :], *group[:at]]
-    return others[0].take.id if others else None
 
 
 def pads_near_their_piece(kit: MeasuredKit) -> Iterator[Finding]:
@@ -168,7 +182,7 @@ def pads_near_their_piece(kit: MeasuredKit) -> Iterator[Finding]:
             middle = others_median([one for _, one in tops], at)
             if abs(level - middle) < max(PAD_DB, 4 * spread(one for _, one in tops if one is not level)):
                 continue
-            wanted = round(max(-96.0, min(24.0, pad.gain_db + middle - level)), 1)
+            wanted = possible_gain(pad.gain_db + middle - level)
             yield Finding(
                 rule="pads_near_their_piece",
                 severity=DOUBTFUL,
@@ -201,24 +215,22 @@ def silence(kit: MeasuredKit) -> Iterator[Finding]:
 def clipped(kit: MeasuredKit) -> Iterator[Finding]:
     """Flat tops: the wave lies at its peak for several frames, again and again."""
     seen = set()
-    for heard in kit.takes:
-        for mic, sound in heard.sounds.items():
-            place = place_of(heard, mic)
-            if sound.flat_runs < CLIPPED_RUNS or place.sha256 in seen:
-                continue
-            is_full = sound.peak_db >= FULL_SCALE_DB
-            if not is_full and sound.flat_frames > LONG_FLAT_SECONDS * sound.rate_hz:
-                continue  # a wave that is square by nature
-            seen.add(place.sha256)
-            yield Finding(
-                rule="clipped",
-                severity=WRONG if is_full else DOUBTFUL,
-                place=place,
-                message=f"{of_mic(heard, mic)} is clipped: its wave lies flat at its peak {sound.flat_runs} times, up to {sound.flat_frames} frames long.",
-                measured=float(sound.flat_runs),
-                usual=0.0,
-                unit="runs",
-            )
+    for heard, mic, sound, place in each_sample(kit):
+        if sound.flat_runs < CLIPPED_RUNS or place.sha256 in seen:
+            continue
+        is_full = sound.peak_db >= FULL_SCALE_DB
+        if not is_full and sound.flat_frames > LONG_FLAT_SECONDS * sound.rate_hz:
+            continue  # a wave that is square by nature
+        seen.add(place.sha256)
+        yield Finding(
+            rule="clipped",
+            severity=WRONG if is_full else DOUBTFUL,
+            place=place,
+            message=f"{of_mic(heard, mic)} is clipped: its wave lies flat at its peak {sound.flat_runs} times, up to {sound.flat_frames} frames long.",
+            measured=float(sound.flat_runs),
+            usual=0.0,
+            unit="runs",
+        )
 
 
 def noise_before(kit: MeasuredKit) -> Iterator[Finding]:
@@ -247,7 +259,7 @@ def noise_before(kit: MeasuredKit) -> Iterator[Finding]:
                 measured=round(noise[at], 1),
                 usual=round(usual, 1),
                 unit="dB",
-                fellow=_fellow(quiet, at),
+                fellow=fellow_of(quiet, at),
                 mend=(Change("take", heard.take.id, "start_frame", heard.take.start_frame + max(0, begin - sound.rate_hz // 500)),)
                 if is_noisy and not is_slow
                 else (),
@@ -258,37 +270,33 @@ def noise_before(kit: MeasuredKit) -> Iterator[Finding]:
 def offset(kit: MeasuredKit) -> Iterator[Finding]:
     """A constant offset (DC), which clicks where the sound begins, ends and is cut."""
     seen = set()
-    for heard in kit.takes:
-        for mic, sound in heard.sounds.items():
-            place = place_of(heard, mic)
-            if abs(sound.dc) < DC or place.sha256 in seen:
-                continue
-            seen.add(place.sha256)
-            yield Finding(
-                rule="offset",
-                severity=WRONG if abs(sound.dc) >= SURE_DC else DOUBTFUL,
-                place=place,
-                message=f"{of_mic(heard, mic)} stands off the middle by {abs(sound.dc):.1%} of full scale (DC).",
-                measured=round(sound.dc, 5),
-                usual=0.0,
-                unit="full scale",
-            )
+    for heard, mic, sound, place in each_sample(kit):
+        if abs(sound.dc) < DC or place.sha256 in seen:
+            continue
+        seen.add(place.sha256)
+        yield Finding(
+            rule="offset",
+            severity=WRONG if abs(sound.dc) >= SURE_DC else DOUBTFUL,
+            place=place,
+            message=f"{of_mic(heard, mic)} stands off the middle by {abs(sound.dc):.1%} of full scale (DC).",
+            measured=round(sound.dc, 5),
+            usual=0.0,
+            unit="full scale",
+        )
 
 
 def hum(kit: MeasuredKit) -> Iterator[Finding]:
     """A steady line of the mains, 50 or 60 Hz and twice and thrice it, that does not fall as the drum does."""
     seen = set()
-    for heard in kit.takes:
-        for mic, sound in heard.sounds.items():
-            place = place_of(heard, mic)
-            if sound.hum_db < HUM_DB or place.sha256 in seen:
-                continue
-            seen.add(place.sha256)
-            yield Finding(
-                rule="hum",
-                severity=DOUBTFUL,
-                place=place,
-                message=f"{of_mic(heard, mic)} hums at {sound.hum_db:.0f} dBFS, steady to its end.",
-                measured=round(sound.hum_db, 1),
-                unit="dB",
-            )
+    for heard, mic, sound, place in each_sample(kit):
+        if sound.hum_db < HUM_DB or place.sha256 in seen:
+            continue
+        seen.add(place.sha256)
+        yield Finding(
+            rule="hum",
+            severity=DOUBTFUL,
+            place=place,
+            message=f"{of_mic(heard, mic)} hums at {sound.hum_db:.0f} dBFS, steady to its end.",
+            measured=round(sound.hum_db, 1),
+            unit="dB",
+        )

@@ -14,10 +14,8 @@ from dactyl.core.units import db_to_gain
 
 REACH = ATTACK_HZ * 3 // 2000  # values by which two attacks may lie apart, 1.5 ms: less than half a turn of a low tom
 LAGS = ATTACK_HZ * 6 // 1000  # by which the begin of an attack may be mistaken: 6 ms
-ALIKE, CLEARER = (
-    0.55,
-    0.12,
-)  # correlation from which two attacks are of one drum; and by how much one sign is the stronger
+ALIKE = 0.55  # correlation from which two attacks are of one drum
+CLEARER = 0.12  # by how much one sign is the stronger
 WON_DB, SURELY_LOST_DB = 3.5, 6.0  # of low end: won by turning one, and lost against the louder mic
 ALIKE_MICS = 0.4  # as ALIKE, between two mics
 LOW_KINDS = {"kick", "snare", "low_tom", "mid_tom", "high_tom"}
@@ -67,7 +65,7 @@ def _turned(group: list[Heard], mic: str) -> list[int]:
             continue
         others = [n for n in range(len(group)) if n != at and signs[at, n]]
         among = [signs[a, b] for a, b in combinations(others, 2) if signs[a, b]]
-        if among and sum(sign > 0 for sign in among) >= 0.8 * len(among) and len(among) >= 1:
+        if among and sum(sign > 0 for sign in among) >= 0.8 * len(among):
             found.append(at)
     return found if len(found) <= len(group) // 3 else []
 

@@ -7,7 +7,7 @@ from statistics import median
 
 from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding
 from dactyl.core.check.measured import Heard, MeasuredKit
-from dactyl.core.check.rules.levels import of_mic, place_of
+from dactyl.core.check.rules.levels import fellow_of, of_mic, place_of
 from dactyl.core.check.rules.phase import lags_from
 from dactyl.core.check.sound import Sound
 from dactyl.core.check.usual import others_median, spread, strays
@@ -46,7 +46,7 @@ def onsets(kit: MeasuredKit) -> Iterator[Finding]:
                 measured=round(times[at], 2),
                 usual=round(middle, 2),
                 unit="ms",
-                fellow=_other(group, at),
+                fellow=fellow_of(group, at),
                 mend=(Change("take", heard.take.id, "start_frame", heard.take.start_frame + frames),),
                 mend_words=f"Start it {late:.1f} ms further in",
             )
@@ -63,11 +63,6 @@ def _with_others(kit: MeasuredKit, layer: list[Heard]) -> tuple[list[Heard], lis
 
 def _onsets_ms(group: list[Heard]) -> list[float]:
     return [1000 * h.first.onset_frame / h.first.rate_hz for h in group]
-
-
-def _other(group: list[Heard], at: int) -> int | None:
-    others = [*group[at + 1 :], *group[:at]]
-    return others[0].take.id if others else None
 
 
 def beginnings(kit: MeasuredKit) -> Iterator[Finding]:
@@ -91,7 +86,7 @@ def beginnings(kit: MeasuredKit) -> Iterator[Finding]:
                 measured=round(head_db, 1),
                 usual=round(usual, 1),
                 unit="dB",
-                fellow=_other(sounding, at),
+                fellow=fellow_of(sounding, at),
                 mend=(Change("take", heard.take.id, "start_frame", start - earlier),) if start else (),
                 mend_words=f"Start it {1000 * earlier / heard.first.rate_hz:.1f} ms earlier",
             )
@@ -233,7 +228,7 @@ def tails(kit: MeasuredKit) -> Iterator[Finding]:
                 measured=round(1000 * rings[at], 1),
                 usual=round(1000 * middle, 1),
                 unit="ms",
-                fellow=_other(group, at),
+                fellow=fellow_of(group, at),
                 mend=(Change("take", heard.take.id, "end_frame", None),) if end is not None else (),
                 mend_words="Play it to its end",
             )
