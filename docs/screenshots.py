@@ -118,7 +118,7 @@ def surface(page: Page) -> None:
 def bounce(page: Page) -> None:
     page.select_option("#bounce-part", label="Storm Watch")
     page.click("#bounce-go")
-    page.wait_for_selector(".stem.mix", timeout=120_000)
+    page.wait_for_selector('.stem.mix .loud:has-text("LUFS")', timeout=120_000)
 
 
 def shoot(page: Page, name: str) -> None:
