@@ -3,17 +3,20 @@ const CURVE = 127;
 
 export function startEditors(session) {
   let drag = null;
+  /** What keys have done to a curve: where they stand, and the points that are not sent yet. */
+  const hand = { set: "", place: null, unsent: null, timer: 0 };
 
   const draw = () => {
     const curve = document.getElementById("curve-editor");
     if (curve && !curve.dataset.drawn) {
       curve.dataset.drawn = "1";
-      drawCurve(curve, JSON.parse(curve.dataset.points));
+      if (hand.set === curve.dataset.set) Object.assign(curve, { place: hand.place, points: hand.unsent ?? curve.points }); // an answer drew it anew
+      drawCurve(curve, pointsOf(curve)); // a quick hand may have moved some before it was drawn for the first time
     }
     const envelope = document.getElementById("envelope-editor");
     if (envelope && !envelope.dataset.drawn) {
       envelope.dataset.drawn = "1";
-      drawEnvelope(envelope, read(envelope));
+      if (drag?.envelope !== envelope) drawEnvelope(envelope, read(envelope));
     }
   };
   session.addEventListener("marked", draw);
@@ -21,7 +24,17 @@ export function startEditors(session) {
   // The curve: points from velocity 1 to 127 ---------------------------------------------------------------------
 
   const pointsOf = (svg) => svg.points ?? JSON.parse(svg.dataset.points);
-  const sendCurve = (svg) => session.post(svg.dataset.set, { values: JSON.stringify({ curve_points: JSON.stringify(pointsOf(svg)) }) });
+  const send = (set, points) => session.post(set, { values: JSON.stringify({ curve_points: JSON.stringify(points) }) });
+  const sendCurve = (svg) => {
+    clearTimeout(hand.timer);
+    hand.unsent = null; // it is among them
+    return send(svg.dataset.set, pointsOf(svg));
+  };
+  const sendUnsent = () => {
+    clearTimeout(hand.timer);
+    if (hand.unsent) send(hand.set, hand.unsent);
+    hand.unsent = null;
+  };
   const at = (svg, event) => {
     const box = svg.getBoundingClientRect();
     const share = (value, size) => Math.min(1, Math.max(0, value / size));
@@ -107,9 +120,12 @@ export function startEditors(session) {
     const isEdit = act(curve, points);
     drawCurve(curve, points);
     session.say(`Velocity ${points[curve.place][0]} plays as ${points[curve.place][1]}`);
+    if (hand.set !== curve.dataset.set) sendUnsent(); // of another pad
+    Object.assign(hand, { set: curve.dataset.set, place: curve.place });
     if (!isEdit) return;
-    clearTimeout(curve.timer);
-    curve.timer = setTimeout(() => sendCurve(curve), 400);
+    hand.unsent = points;
+    clearTimeout(hand.timer);
+    hand.timer = setTimeout(sendUnsent, 400);
   }, { capture: true }); // before the keys of the sheet
   draw();
 }

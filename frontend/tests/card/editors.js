@@ -59,6 +59,28 @@ test("by keys points are walked, raised and lowered, put in and taken away, and 
   equal([curve.querySelectorAll("circle").length, curve.querySelector(".line").getAttribute("d")], [3, "M1 126L64 61L127 0"]);
 });
 
+test("keys that come before the curve is drawn, and between an edit and its answer, are not lost", async () => {
+  const { sent, curve } = draw();
+  const fresh = () => {
+    const anew = curve.cloneNode(true);
+    delete anew.dataset.drawn;
+    document.getElementById("curve-editor").replaceWith(anew);
+    return anew;
+  };
+  const pressed = (...chords) => (document.getElementById("curve-editor").focus(), chords.forEach((chord) => press(chord))); // prettier-ignore
+  fresh();
+  pressed("ArrowLeft", "ArrowUp");
+  session.dispatchEvent(new Event("marked"));
+  await settled(400);
+  equal(sent(), [["/curve/", [[1, 1], [64, 66], [127, 127]]]]); // prettier-ignore
+  pressed("ArrowUp");
+  fresh(); // the answer to the first edit, whatever it says
+  session.dispatchEvent(new Event("marked"));
+  pressed("ArrowUp");
+  await settled(400);
+  equal(sent(), [["/curve/", [[1, 1], [64, 70], [127, 127]]]]); // prettier-ignore
+});
+
 test("a curve without room between two points gets none", async () => {
   const { typed, sent } = draw({ points: [[1, 1], [2, 9], [127, 127]] }); // prettier-ignore
   typed("ArrowLeft", "ArrowLeft", "Enter");
