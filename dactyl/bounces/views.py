@@ -106,7 +106,7 @@ def _before(kit: Kit, part: Part, order: Order, rate_hz: int, *, with_alongside:
     missing = [*(Unanswered(note, hits) for note, hits in silent.items()), *unanswered(playbook, value)]
     voices = voices_of(playbook, value.hits(rate_hz))
     frames = bounce_frames(voices, value.end_frame(rate_hz))
-    stems = arrange(playbook, voices, order)
+    stems = arrange(playbook, voices, order, value)
     parallel = [compressor.name for compressor in desk_of(playbook, order).compressors]
     size, free = size_on_disk(len(stems.names) + len(parallel), frames, order), shutil.disk_usage(settings.DATA).free
     shared = shared_hits(playbook, voices, order)

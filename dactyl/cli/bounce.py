@@ -10,11 +10,12 @@ from contextlib import ExitStack, contextmanager
 from dataclasses import replace
 from pathlib import Path
 
-from dactyl.cli.part import read_part
+from dactyl.cli.part import read_bytes, read_part
 from dactyl.cli.say import ProgressLine, warn
 from dactyl.core.bounce.source import LineupSource, Source, Together, open_kit, open_played
-from dactyl.core.bounce.stems import Order, Stem, bounce, unanswered
+from dactyl.core.bounce.stems import Order, Stem, bounce, unanswered, unmet_curves
 from dactyl.core.errors import BounceError
+from dactyl.core.formats.curves import read_curves
 from dactyl.core.lineup import CHANNELS, Listening
 from dactyl.core.units import counted
 
@@ -30,12 +31,15 @@ def run(asked: argparse.Namespace) -> int:
         raise BounceError(f"--seed {asked.seed} is below 0. Choose a whole number from 0 on.")
     *kits, part_file = asked.files
     part = read_part(part_file)
+    if asked.curves:
+        part = read_curves(read_bytes(asked.curves), asked.curves.name, part)
     with _opened(kits, asked.channels) as kit:
         kit.check(skip_bad=asked.skip_bad)
         order = _order(asked)
         playbook = kit.compile(asked.rate, order, seed=asked.seed)
         warnings = [
             *kit.warnings,
+            *(f"{asked.curves.name}: {words}" for words in unmet_curves(playbook, part, is_dry=asked.is_dry)),
             *(
                 f"{part_file.name}: nothing answers {m.label} ({counted(m.hits, 'hit')})."
                 for m in unanswered(playbook, part)

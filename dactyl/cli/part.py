@@ -43,8 +43,12 @@ def run(asked: argparse.Namespace) -> int:
 
 
 def read_part(path: Path) -> Part:
+    return read_midi(read_bytes(path), path.name)
+
+
+def read_bytes(path: Path) -> bytes:
     try:
-        return read_midi(path.read_bytes(), path.name)
+        return path.read_bytes()
     except OSError as problem:
         raise PartError(f"{path}: It can't be read ({problem.strerror}). Is it there?") from problem
 

@@ -12,7 +12,7 @@ from django.db import transaction
 
 from dactyl.core.stack.layers import split_evenly
 from dactyl.demo import rehearsal
-from dactyl.demo.scenario import DESK_OUTPUTS, KITS, KitPlan, PadPlan, parts
+from dactyl.demo.scenario import DESK_OUTPUTS, KITS, ROOM, KitPlan, PadPlan, parts
 from dactyl.demo.synth import RATE_HZ, Room, strike, through_mics
 from dactyl.jobs.models import Job
 from dactyl.kits.models import (
@@ -122,7 +122,7 @@ def _receive(batch: Import, kit: KitPlan, pad: PadPlan, key: Key, data: bytes) -
 def _lay_out(plan: KitPlan, samples: dict[Key, Sample]) -> None:
     kit = Kit.objects.create(name=plan.name, seed=plan.seed)
     main = Output.objects.create(kit=kit, name="Main", position=0)
-    names = list(dict.fromkeys(pad.output for pad in plan.pads if pad.output))
+    names = list(dict.fromkeys(pad.output for pad in plan.pads if pad.output)) + [ROOM] * plan.has_desk
     outputs = {name: Output.objects.create(kit=kit, name=name, position=n) for n, name in enumerate(names, start=1)}
     if plan.has_desk:
         _set_desk(kit, outputs)
@@ -134,7 +134,7 @@ def _lay_out(plan: KitPlan, samples: dict[Key, Sample]) -> None:
             follows_pan=follows,
             is_ambience=not follows,
             position=position,
-            output=None if follows else main,
+            output=None if follows else outputs.get(name.title(), main),
         )
         for position, (name, gain_db, follows) in enumerate(MICS if plan.has_room else MICS[:1])
     }

@@ -1,8 +1,9 @@
 """The Salt Ferry: a small harbour town's theatre, its house kit, the ship's noises, and a ticket machine."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from dactyl.core.formats.midi import numbered
+from dactyl.core.parts.curves import Curve
 from dactyl.core.parts.part import Event, Part
 from dactyl.demo.synth import Voice
 
@@ -44,6 +45,7 @@ def _cymbal(seconds: float, pitch: float, ring: float, noise: float, body: float
     return Voice(seconds, pitch, PLATE, body, ring, noise=noise, noise_band_hz=(2600, 16000), noise_seconds=ring * 0.8, click=0.4, place=place)  # fmt: skip
 
 
+ROOM = "Room"  # the output of its own that the room's mic has in Ferry House
 DESK_OUTPUTS = {  # of Ferry House: width in percent, and the amount to the parallel bus
     "Kick": {"width": 0.0, "parallel_db": -6.0},
     "Snare": {"width": 60.0, "parallel_db": -3.0},
@@ -129,7 +131,7 @@ def _harbour_bell() -> Part:
 
 
 def _storm_watch() -> Part:
-    """Eight bars that gather: toms, rim shots and rolling hats, faster in the second half."""
+    """Eight bars that gather: toms, rim shots and rolling hats, faster in the second half, where the room opens."""
     hits = []
     for bar in range(8):
         at = 4.0 * bar
@@ -142,7 +144,9 @@ def _storm_watch() -> Part:
             hits.append((at, CRASH, 118))
         if bar % 4 == 3:
             hits += [(at + 2 + n / 6, (RACK, RACK, FLOOR)[n % 3], 60 + 5 * n) for n in range(12)]
-    return _part("Storm Watch", hits, 32, ((0, 500_000), (16 * PPQ, 454_545)))
+    opens = Curve(f"output:{ROOM}", "gain_db", ((0, -9.0), (16 * PPQ, -9.0), (31 * PPQ, 4.0)))
+    wider = Curve(f"output:{ROOM}", "width", ((16 * PPQ, 0.6), (31 * PPQ, 1.6)))
+    return replace(_part("Storm Watch", hits, 32, ((0, 500_000), (16 * PPQ, 454_545))), curves=(opens, wider))
 
 
 def _slow_tide() -> Part:

@@ -88,7 +88,12 @@ def as_tables(playbook: Playbook, *, is_whole: bool) -> dict[str, Any]:
 
 
 def _output(output: OutputTable, channel: Channel) -> dict[str, Any]:
-    return {"name": output.name, "matrix": channel.matrix, "toBus": channel.to_bus}
+    row = {"name": output.name, "matrix": channel.matrix, "toBus": channel.to_bus, "strip": channel.strip}
+    if output.group:
+        row["group"] = output.group
+    if channel.is_hall:
+        row["isHall"] = True
+    return row
 
 
 def _pad(pad: PadTable) -> dict[str, Any]:

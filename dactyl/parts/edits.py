@@ -10,6 +10,7 @@ from django.db.models.expressions import RawSQL
 
 from dactyl.core.errors import PartError
 from dactyl.core.formats.midi import MAX_NOTES
+from dactyl.core.parts.curves import Curve, renoted
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.parts.reshape import Reshaped
@@ -98,7 +99,8 @@ def write_translation(
         change.delete_all(list(Event.objects.filter(part=part, note__in=silent)))
         rows = Event.objects.filter(part=part, note__in=table).values_list("pk", "note")
         change.update_known(Event, ((key, {"note": note}, {"note": table[note]}) for key, note in rows))
-        change.update(part, written_for="")
+        curves = renoted(about(part).curves, lambda note: table.get(note, None if note in silent else note))
+        change.update(part, written_for="", curves=curve_rows(curves))
     return change.revision, said
 
 
@@ -135,6 +137,10 @@ def _values(event: EventValue) -> dict[str, int]:
     return {**dict(zip(EDITED, event, strict=False)), "played_tick": event.played}
 
 
+def curve_rows(curves: Iterable[Curve]) -> list[list]:
+    return [[curve.of, curve.what, [list(point) for point in curve.points]] for curve in curves]
+
+
 def _about(value: PartValue) -> dict:
     """Lists, as they come back from the database, so that equal ones are known as such."""
     return {
@@ -143,5 +149,6 @@ def _about(value: PartValue) -> dict:
         "tempos": [list(change) for change in value.tempos],
         "meters": [list(change) for change in value.meters],
         "sections": [[section.start_tick, section.end_tick, section.name] for section in value.sections],
+        "curves": curve_rows(value.curves),
         "end_tick": value.end_tick,
     }

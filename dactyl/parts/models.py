@@ -12,6 +12,7 @@ class Part(Document):
     tempos = models.JSONField()  # [[tick, microseconds per beat], ...], the first at tick 0
     meters = models.JSONField()  # [[tick, beats in a bar, beat unit], ...], the first at tick 0
     sections = models.JSONField(default=list)  # [[first tick, tick after the last, name], ...] in time order
+    curves = models.JSONField(default=list)  # [[of, what, [[tick, value], ...]], ...], as core.parts.curves has them
     end_tick = models.PositiveBigIntegerField()
     written_for = models.CharField(max_length=40, blank=True)  # what its notes mean; empty: what the kit's own mean
     added_at = models.DateTimeField(default=timezone.now)

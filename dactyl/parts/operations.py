@@ -7,7 +7,7 @@ import numpy as np
 
 from dactyl.core.errors import PartError
 from dactyl.core.formats.midi import MAX_NOTES
-from dactyl.core.parts import figures, select, structure, timing, velocity
+from dactyl.core.parts import curves, figures, select, structure, timing, velocity
 from dactyl.core.parts.meter import GRIDS
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.parts.reshape import Reshaped, clip_velocity, held_inside, hits_of, moved, refused_behind
@@ -343,6 +343,28 @@ def choose(asking: Asking) -> list[Event]:
     return rules[asked.one_of("rule", rules)]()
 
 
+# Curves ---------------------------------------------------------------------------------------------------------------
+
+
+def draw_curves(asking: Asking) -> tuple[str, Part, Part]:
+    """``curves``: of what, what of it, and its points; each takes the place of the one that was there, no points take it
+    away. The sentence, the part before and as it is then, both without their hits."""
+    asked, part = asking.asked, asking.part
+    made, names = part.curves, []
+    for one in asked.objects("curves", curves.MOST_CURVES):
+        of, what = one.text("of", 80), one.one_of("what", curves.LIMITS)
+        points = tuple(one.points("points", curves.MOST_POINTS))
+        if not points and not any((curve.of, curve.what) == (of, what) for curve in part.curves):
+            continue
+        made = curves.with_curve(made, [of], what, points)
+        names.append((what, one.text("name", 80) or of.partition(":")[2], len(points)))
+    if not names:
+        raise PartError("No curve was named. Choose what is to move first.")
+    what, name, count = names[0]
+    said = f"{curves.WORDS[what].capitalize()} of {name}: {counted(count, 'point') if count else 'still again'}"
+    return said, part, replace(part, curves=curves.check(made, part.loop_ticks))
+
+
 # Structure ------------------------------------------------------------------------------------------------------------
 
 
@@ -368,7 +390,7 @@ def restructure(asking: Asking, what: str) -> tuple[str, Part, Part]:
         "duplicate-bars": lambda: (
             f"{counted(count(), 'bar')} duplicated", structure.duplicate_bars(before, bar(), count())
         ),
-        "clear-bars": lambda: (f"{counted(count(), 'bar')} cleared", _cleared(before, bar(), count())),
+        "clear-bars": lambda: (f"{counted(count(), 'bar')} cleared", structure.clear_bars(before, bar(), count())),
         "put-behind": lambda: _with_other(asking, before, "put behind", structure.put_behind),
         "lay-over": lambda: _with_other(asking, before, "laid over", structure.lay_over),
     }  # fmt: skip
@@ -396,11 +418,6 @@ def _meter(before: Part, bar: int, asked: Asked) -> tuple[str, Part]:
         return "Meter change taken away", structure.set_meter(before, bar, None)
     beats, unit = asked.whole("beats", 1, 32), asked.whole("unit", 1, 32)
     return f"Meter {beats}/{unit}", structure.set_meter(before, bar, beats, unit)
-
-
-def _cleared(before: Part, first: int, count: int) -> Part:
-    start, end = structure.bar_span(before, first, count)
-    return replace(before, events=tuple(event for event in before.events if not start <= event.tick < end))
 
 
 def _with_other(

@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterable, Iterator
 from django.db.models import BooleanField, QuerySet
 from django.db.models.expressions import RawSQL
 
+from dactyl.core.parts.curves import Curve
 from dactyl.core.parts.part import Event, Section
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.parts import models
@@ -32,6 +33,9 @@ def about(part: Part, own: Iterable[Event] = ()) -> PartValue:
         end_tick=part.end_tick,
         meters=tuple((tick, beats, unit) for tick, beats, unit in part.meters),
         sections=tuple(Section(*section) for section in part.sections),
+        curves=tuple(
+            Curve(of, what, tuple((tick, value) for tick, value in points)) for of, what, points in part.curves
+        ),
     )
 
 

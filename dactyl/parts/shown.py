@@ -56,6 +56,10 @@ def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
         "tempoFrames": [frame_at(tick) for tick, _ in value.tempos],
         "meters": part.meters,
         "sections": part.sections,
+        "curves": [
+            [curve.of, curve.what, [[tick, at, value.seconds_at(tick) * rate_hz] for tick, at in curve.points]]
+            for curve in value.curves
+        ],
         "bars": value.bars,
         "bpm": round(value.bpm, 3),
         "loopTicks": value.loop_ticks,
@@ -99,6 +103,8 @@ def lanes(kit: Kit, middle_c_octave: int, table: Mapping[int, int] | None = None
     return {
         "lanes": [_lane(row, table) for row in sheet_rows(kit) if not row.is_empty],
         "notes": [note_label(note, middle_c_octave=middle_c_octave) for note in range(128)],
+        "outputs": list(kit.outputs.values_list("name", flat=True)),
+        "groups": list(kit.output_groups.values_list("name", flat=True)),
     }
 
 

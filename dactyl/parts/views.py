@@ -14,6 +14,7 @@ from django_htmx.http import push_url
 
 from dactyl.core.bounce.stems import safe_name
 from dactyl.core.errors import PartError
+from dactyl.core.formats.curves import write_curves
 from dactyl.core.formats.midi import MAX_BYTES, MAX_NOTES, read_midi, read_tracks, write_midi
 from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.maps import translate
@@ -155,6 +156,15 @@ def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
     return response
 
 
+@require_GET
+def curves_file(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
+    """What moves along the part, as a file beside its MIDI file."""
+    part = get_object_or_404(Part, pk=part_id)
+    response = HttpResponse(write_curves(queries.about(part)), content_type="application/json")
+    response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(part.name)} curves.json")
+    return response
+
+
 def _track_names(value: PartValue, name_of: Callable[[Event], str]) -> Callable[[Event], str]:
     """Names by the notes that the hits have now, whatever they become in a file."""
     names = {event.id: name_of(event) for event in value.events}
@@ -245,6 +255,8 @@ def edit(request: HttpRequest, part: Part, version: int, what: str) -> Revision 
     asking = operations.Asking(part, Asked.of(request))
     if what in operations.OPERATIONS:
         return edits.reshape(part, version, *operations.apply(asking, what))
+    if what == "curves":
+        return edits.rewrite(part, version, *operations.draw_curves(asking))
     return edits.rewrite(part, version, *operations.restructure(asking, what))
 
 

@@ -112,6 +112,15 @@ class Asked:
         """A list of rows of whole numbers, each column within its limits."""
         return self._rows(name, limits, most, is_flat=False)
 
+    def points(self, name: str, most: int) -> list[tuple[int, float]]:
+        """A list of places in ticks with a value at each; their limits are the business of what they are points of."""
+        values = self._values.get(name, [])
+        if not isinstance(values, list) or not all(map(_is_point, values)):
+            raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
+        if len(values) > most:
+            raise DactylError(f"{len(values):,} at once are too many; {most:,} is the most.")
+        return [(tick, float(value)) for tick, value in values]
+
     def _rows(self, name: str, limits: list[tuple[int, int]], most: int, *, is_flat: bool) -> list[list[int]]:
         values = self._values.get(name, [])
         if not isinstance(values, list):
@@ -126,6 +135,17 @@ class Asked:
                 if type(value) is not int or not low <= value <= high:
                     raise DactylError(f"{_spoken(name)} holds {str(value)[:20]}; {low:,} to {high:,} can be.")
         return rows
+
+
+def _is_point(value: Any) -> bool:
+    if not isinstance(value, list) or len(value) != 2:
+        return False
+    tick, height = value
+    is_number = isinstance(height, int | float) and not isinstance(height, bool)
+    return type(tick) is int and is_number and -_LARGEST <= height <= _LARGEST
+
+
+_LARGEST = 1e9
 
 
 def _spoken(name: str) -> str:

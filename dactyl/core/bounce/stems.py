@@ -14,6 +14,7 @@ import numpy as np
 from dactyl.core.audio.overview import pack_columns
 from dactyl.core.bounce.ahead import ahead
 from dactyl.core.bounce.render import LoadSound, bounce_frames, render, voices_of
+from dactyl.core.desk.moving import Motion, motions
 from dactyl.core.desk.stage import Stage
 from dactyl.core.desk.tables import Desk, dry_desk, is_even
 from dactyl.core.errors import BounceError
@@ -21,12 +22,13 @@ from dactyl.core.formats.notes import note_label
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import Kit
 from dactyl.core.lineup import Lineup
+from dactyl.core.parts.curves import GROUP, LANE, OUTPUT
 from dactyl.core.parts.part import Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import MicSound, Playbook
 from dactyl.core.play.player import Voice
 from dactyl.core.play.together import compile_lineup
-from dactyl.core.units import gain_to_db
+from dactyl.core.units import counted, gain_to_db
 from dactyl.core.wave.write import BYTES_PER_VALUE, WaveWriter
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000)
@@ -145,13 +147,13 @@ def bounce(
     if not voices:
         raise BounceError("Nothing in this part sounds on this kit. Give its notes to pads, or choose another part.")
     frames = bounce_frames(voices, part.end_frame(playbook.rate_hz))
-    stems = arrange(playbook, voices, order)
+    stems = arrange(playbook, voices, order, part)
     if not stems.names:
         raise BounceError(
             "Nothing of this part is left without ambience: all its sounds are of mics that are marked so."
         )
     desk = desk_of(playbook, order)
-    stage = Stage(desk, stems.output_of_bus)
+    stage = Stage(desk, stems.output_of_bus, {} if order.is_dry else _motions(playbook, part))
     parallel = [compressor.name for compressor in desk.compressors]
     names = [*stems.names, *parallel, *([MIX] if order.has_mix else [])]
     files = stem_files(names, order, playbook.rate_hz, stems.members)
@@ -183,6 +185,24 @@ def bounce(
     yield BounceProgress(frames, frames, whole, tuple(t.stem(frames, o) for t, o in zip(tracks, outputs, strict=False)))
 
 
+def _motions(playbook: Playbook, part: Part) -> dict[int, Motion]:
+    """The part's curves move each kit's outputs by the names that they have there."""
+    named = [(one.merged or one.name, one.merged_group or one.group) for one in playbook.outputs]
+    return motions(part, named, playbook.rate_hz) if part.curves else {}
+
+
+def unmet_curves(playbook: Playbook, part: Part, *, is_dry: bool = False) -> list[str]:
+    """What the part's curves move that nothing here is called, and what a dry bounce leaves out, in words."""
+    outputs = {one.merged or one.name for one in playbook.outputs}
+    groups = {one.merged_group or one.group for one in playbook.outputs} - {""}
+    of_desk = [curve for curve in part.curves if curve.kind != LANE]
+    if is_dry and of_desk:
+        return [f"{counted(len(of_desk), 'curve')} of outputs and groups left out of a dry bounce."]
+    there = {OUTPUT: outputs, GROUP: groups}
+    missing = dict.fromkeys(f"{curve.kind} {curve.name}" for curve in of_desk if curve.name not in there[curve.kind])
+    return [f"A curve moves {of}, which the kit does not have." for of in missing]
+
+
 def _begins(voices: Sequence[Voice], stems: Stems) -> dict[str, list[int]]:
     """The frames, rising, at which the voices of each stem begin."""
     begins: dict[str, list[int]] = {name: [] for name in stems.names}
@@ -192,8 +212,11 @@ def _begins(voices: Sequence[Voice], stems: Stems) -> dict[str, list[int]]:
     return {name: sorted(frames) for name, frames in begins.items()}
 
 
-def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
-    """Stems in the order of the outputs or the pads, or of the desk; only those that a voice goes to."""
+def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order, part: Part) -> Stems:
+    """Stems in the order of the outputs or the pads, or of the desk; only those that a voice goes to.
+
+    part : whose voices they are; what moves in it decides which stems differ from left to right
+    """
     group_of, left_out = _group_of(playbook, order), playbook.ambience if order.is_dry else frozenset()
     heard = [
         (sound.output, group_of(voice, sound), voice, sound)
@@ -204,14 +227,17 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order) -> Stems:
     buses = {(output, group) for output, group, _, _ in heard}
     names = _in_order(playbook, order, {group for _, group in buses}, heard)
     ordered = sorted(buses, key=lambda bus: (names.index(bus[1]), bus[0]))
-    desk = desk_of(playbook, order)
+    desk, moving = desk_of(playbook, order), {} if order.is_dry else _motions(playbook, part)
     kits: dict[str, set[int]] = defaultdict(set)
     for output, group, _, _ in heard:
         kits[group].add(playbook.outputs[output].member)
     sided = {
         group
-        for output, group, _, sound in heard
-        if sound.recipe.channels > 1 or sound.left != sound.right or not is_even(desk.channels[output].matrix)
+        for output, group, voice, sound in heard
+        if sound.recipe.channels > 1
+        or sound.left != sound.right
+        or (output in moving and moving[output].balance)
+        or not is_even(desk.channels[output].matrix)
     }
     return Stems(
         group_of=group_of,

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dactyl.core.kit import HALL, Kit, Output, Parallel
+from dactyl.core.kit import HALL, Kit, Parallel
 from dactyl.core.units import db_to_gain, pan_gains
 
 SILENT_DB = -96.0  # and below: silence
@@ -24,11 +24,28 @@ AS_IT_IS: Matrix = (1.0, 0.0, 0.0, 1.0)
 
 @dataclass(frozen=True, slots=True)
 class Channel:
-    """One output on its way out."""
+    """One output on its way out: level, then width about the middle, then balance by the law of rule 6, then the side."""
 
-    matrix: Matrix = AS_IT_IS  # to its stem: level with the master, width, balance, side
-    to_bus: Matrix | None = None  # to its bus: amount, level without the master, width, balance; None: nothing
+    level: float = 1.0  # linear: its own, its group's and the master's
+    width: float = 1.0
+    balance: float = 0.0
+    is_hall: bool = False  # its sides change places
+    sent: float | None = None  # linear, to its bus: amount and level without the master; None: nothing
     bus: int = 0  # index into Desk.compressors: which parallel bus it is
+
+    @property
+    def matrix(self) -> Matrix:
+        """To its stem."""
+        return _matrix(self, self.level, is_hall=self.is_hall)
+
+    @property
+    def strip(self) -> tuple[float, float, float, float, float]:
+        """Level, what goes to the bus, width, and what balance makes of left and right: what the matrices are made of."""
+        return self.level, self.sent or 0.0, self.width, *(pan_gains(self.balance) if self.balance else (1.0, 1.0))
+
+    @property
+    def to_bus(self) -> Matrix | None:
+        return None if self.sent is None else _matrix(self, self.sent, is_hall=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,8 +78,11 @@ def compile_desk(kit: Kit, rate_hz: int) -> Desk:
         is_muted = output.muted or (group is not None and group.muted)
         amount_db = output.parallel_db if is_on else None
         channels.append(Channel(
-            _matrix(output, level(own_db + kit.master_db, is_muted=is_muted), is_hall=is_hall),
-            None if amount_db is None else _matrix(output, level(own_db, is_muted=is_muted) * level(amount_db), is_hall=False),
+            level=level(own_db + kit.master_db, is_muted=is_muted),
+            width=output.width,
+            balance=output.balance,
+            is_hall=is_hall,
+            sent=None if amount_db is None else level(own_db, is_muted=is_muted) * level(amount_db),
         ))  # fmt: skip
     compressors = (_compressor(kit.parallel, kit.master_db, rate_hz, is_hall=is_hall),) if is_on else ()
     return Desk(tuple(channels), compressors)
@@ -77,10 +97,9 @@ def level(db: float, *, is_muted: bool = False) -> float:
     return 0.0 if is_muted or db <= SILENT_DB else db_to_gain(db)
 
 
-def _matrix(output: Output, gain: float, *, is_hall: bool) -> Matrix:
-    """gain, then width about the middle, then balance by the law of rule 6, then the sides exchanged."""
-    near, far = (1 + output.width) / 2, (1 - output.width) / 2
-    left, right = pan_gains(output.balance) if output.balance else (1.0, 1.0)
+def _matrix(channel: Channel, gain: float, *, is_hall: bool) -> Matrix:
+    near, far = (1 + channel.width) / 2, (1 - channel.width) / 2
+    left, right = pan_gains(channel.balance) if channel.balance else (1.0, 1.0)
     matrix = (gain * left * near, gain * left * far, gain * right * far, gain * right * near)
     return (*matrix[2:], *matrix[:2]) if is_hall else matrix
 

@@ -12,6 +12,7 @@ from pathlib import Path
 import mido
 
 from dactyl.core.errors import PartError
+from dactyl.core.parts.curves import shifted
 from dactyl.core.parts.part import Event, Part, Section
 
 DEFAULT_TEMPO = 500_000  # microseconds per beat, 120 bpm, where a file names none
@@ -217,7 +218,7 @@ def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> b
     tracks : the name of the track that an event belongs to; the file is then of type 1, its first track holding
         tempo, meter and markers. By default it is of type 0.
     """
-    part = _as_fine_as_files(part)
+    part = as_fine_as_files(part)
     if tracks is None:
         messages = _merged(_about(part), _played(part))
         written = [_track(messages, part.name, part.end_tick)]
@@ -235,7 +236,7 @@ def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> b
     return data.getvalue()
 
 
-def _as_fine_as_files(part: Part) -> Part:
+def as_fine_as_files(part: Part) -> Part:
     """The part at ticks that a file can name: its division has 15 bits, a part from a recording may be finer."""
     by = -(-part.ticks_per_beat // FINEST_DIVISION)
     if by == 1:
@@ -261,6 +262,7 @@ def _as_fine_as_files(part: Part) -> Part:
             )
             for event in part.events
         ),
+        curves=shifted(part.curves, to),
         end_tick=max(1, to(part.end_tick)),
     )
 

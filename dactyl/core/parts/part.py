@@ -7,6 +7,7 @@ from functools import lru_cache
 from itertools import accumulate, pairwise
 from typing import NamedTuple
 
+from dactyl.core.parts.curves import Curve, LaneCurves, Moved
 from dactyl.core.parts.meter import bar_ticks, bars_up_to, tick_of_bar
 
 DRUM_CHANNEL = 9  # the tenth, counted from 0 (General MIDI)
@@ -18,6 +19,7 @@ class Hit:
     note: int  # 0..127
     velocity: int  # 1..127; 0 is a note-off
     channel: int = 0  # 0..15
+    moved: Moved | None = None  # by the curves of its lane
 
 
 class Event(NamedTuple):
@@ -35,6 +37,7 @@ class Event(NamedTuple):
     order: int = 0  # among the events of its tick
     id: int = 0  # its row, where it has one
     pass_id: int | None = None  # the pass of playing in that it came with
+    lane: int | None = None  # the note that its lane has, where it is played as another; None: its note
 
     @property
     def played(self) -> int:
@@ -59,6 +62,7 @@ class Part:
     end_tick: int
     meters: tuple[tuple[int, int, int], ...] = ((0, 4, 4),)  # (tick, beats in a bar, beat unit), the first at tick 0
     sections: tuple[Section, ...] = ()
+    curves: tuple[Curve, ...] = ()
 
     @property
     def note_ons(self) -> tuple[Event, ...]:
@@ -85,11 +89,22 @@ class Part:
     def hits(self, rate_hz: int) -> Iterator[Hit]:
         """Notes and note-offs, in the order in which they are played."""
         frame_at = self.frames(rate_hz)
-        for tick, note, velocity, channel in self.messages():
-            yield Hit(frame_at(tick), note, velocity, channel)
+        lanes = LaneCurves(self.curves, self.seconds_at)
+        if not lanes:
+            for tick, note, velocity, channel, _ in self._struck():
+                yield Hit(frame_at(tick), note, velocity, channel)
+            return
+        for tick, note, velocity, channel, lane in self._struck():
+            frame = frame_at(tick)
+            yield Hit(frame, note, velocity, channel, lanes.at(lane, frame / rate_hz) if velocity else None)
 
     def messages(self) -> Iterator[tuple[int, int, int, int]]:
         """(tick, note, velocity, channel) of notes and note-offs (velocity 0); a hit ends before others begin."""
+        for tick, note, velocity, channel, _ in self._struck():
+            yield tick, note, velocity, channel
+
+    def _struck(self) -> Iterator[tuple[int, int, int, int, int]]:
+        """The same, with the note of the lane."""
         offs = sorted(
             (event.tick + event.length_ticks, event.note, event.channel)
             for event in self.events
@@ -99,11 +114,12 @@ class Part:
         for event in self.events:
             while at < len(offs) and offs[at][0] <= event.tick:
                 tick, note, channel = offs[at]
-                yield tick, note, 0, channel
+                yield tick, note, 0, channel, note
                 at += 1
-            yield event.tick, event.note, event.velocity, event.channel
+            lane = event.note if event.lane is None else event.lane
+            yield event.tick, event.note, event.velocity, event.channel, lane
         for tick, note, channel in offs[at:]:
-            yield tick, note, 0, channel
+            yield tick, note, 0, channel, note
 
     def end_frame(self, rate_hz: int) -> int:
         return self.frame_at(self.end_tick, rate_hz)

@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from dactyl.core.errors import PartError
+from dactyl.core.parts import curves
 from dactyl.core.parts.meter import beat_ticks, meter_at, tick_of_bar
 from dactyl.core.parts.part import Event, Part, Section
 from dactyl.core.parts.reshape import Reshaped, hits_of, moved, span_of
@@ -92,7 +93,8 @@ def insert_bars(part: Part, before: int, count: int) -> Part:
     at = tick_of_bar(min(before, part.bars), part.meters, part.ticks_per_beat)
     meter = meter_at(max(0, at - 1), part.meters)
     length = count * max(1, part.ticks_per_beat * 4 * meter[1] // meter[2])
-    return _shifted(part, lambda tick: tick + length if tick >= at else tick, at_end=part.loop_ticks + length)
+    made = _shifted(part, lambda tick: tick + length if tick >= at else tick, at_end=part.loop_ticks + length)
+    return replace(made, curves=curves.room_made(part.curves, at, length))
 
 
 def delete_bars(part: Part, first: int, count: int) -> Part:
@@ -101,10 +103,11 @@ def delete_bars(part: Part, first: int, count: int) -> Part:
     if end - start >= part.loop_ticks:
         raise PartError("A part keeps at least one bar. Clear it, or delete the part.")
     kept = replace(part, events=tuple(e for e in part.events if not start <= e.tick < end))
-    return _shifted(
+    closed = _shifted(
         kept, lambda tick: tick if tick <= start else max(start, tick - (end - start)),
         at_end=part.loop_ticks - (end - start),
     )  # fmt: skip
+    return replace(closed, curves=curves.cut_out(part.curves, start, end))
 
 
 def duplicate_bars(part: Part, first: int, count: int) -> Part:
@@ -112,7 +115,18 @@ def duplicate_bars(part: Part, first: int, count: int) -> Part:
     start, end = bar_span(part, first, count)
     held = [event for event in part.events if start <= event.tick < end]
     room = insert_bars(part, min(part.bars, first + count), min(count, part.bars - first))
-    return replace(room, events=in_order([*room.events, *copies(held, end - start)]))
+    return replace(
+        room,
+        events=in_order([*room.events, *copies(held, end - start)]),
+        curves=curves.copied_behind(part.curves, start, end),
+    )
+
+
+def clear_bars(part: Part, first: int, count: int) -> Part:
+    """Without their hits, and without what moves in them."""
+    start, end = bar_span(part, first, count)
+    events = tuple(event for event in part.events if not start <= event.tick < end)
+    return replace(part, events=events, curves=curves.without(part.curves, start, end))
 
 
 def _shifted(part: Part, to: Callable[[int], int], *, at_end: int) -> Part:
@@ -133,6 +147,7 @@ def _shifted(part: Part, to: Callable[[int], int], *, at_end: int) -> Part:
         tempos=tempos,
         meters=meters,
         sections=tuple(section for section in sections if section.start_tick < section.end_tick),
+        curves=curves.shifted(part.curves, to),
         end_tick=at_end,
     )
 
@@ -211,6 +226,7 @@ def retimed(part: Part, ticks_per_beat: int) -> Part:
         tempos=tuple((to(tick), tempo) for tick, tempo in part.tempos),
         meters=tuple((to(tick), beats, unit) for tick, beats, unit in part.meters),
         sections=tuple(Section(to(s.start_tick), to(s.end_tick), s.name) for s in part.sections),
+        curves=curves.shifted(part.curves, to),
         end_tick=to(part.end_tick),
     )
 
@@ -226,6 +242,7 @@ def put_behind(part: Part, other: Part) -> Part:
         tempos=part.tempos + tuple((tick + at, tempo) for tick, tempo in other.tempos),
         meters=part.meters + tuple((tick + at, beats, unit) for tick, beats, unit in other.meters),
         sections=part.sections + tuple(Section(s.start_tick + at, s.end_tick + at, s.name) for s in other.sections),
+        curves=curves.put_behind(part.curves, at, other.curves),
         end_tick=at + other.loop_ticks,
     )
 
@@ -234,7 +251,12 @@ def lay_over(part: Part, other: Part) -> Part:
     """Another part's hits from this one's beginning on, under this one's tempo and meter."""
     other = retimed(other, part.ticks_per_beat)
     end = max(part.end_tick, other.end_tick)
-    return replace(part, events=in_order([*part.events, *_without_passes(copies(other.events, 0))]), end_tick=end)
+    return replace(
+        part,
+        events=in_order([*part.events, *_without_passes(copies(other.events, 0))]),
+        curves=curves.laid_over(part.curves, other.curves),
+        end_tick=end,
+    )
 
 
 def _without_passes(hits: Sequence[Event]) -> list[Event]:
@@ -248,7 +270,12 @@ def split(part: Part, name_of: Callable[[Event], str]) -> list[Part]:
     for event in part.events:
         groups.setdefault(name_of(event), []).append(event)
     return [
-        replace(part, name=f"{part.name[:40]} · {name}"[:80], events=tuple(own))
+        replace(
+            part,
+            name=f"{part.name[:40]} · {name}"[:80],
+            events=tuple(own),
+            curves=curves.of_notes(part.curves, {event.note for event in own}),
+        )
         for name, own in groups.items()
         if hits_of(own)
     ]

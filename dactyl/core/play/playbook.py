@@ -117,7 +117,8 @@ class OutputTable:
     name: str
     group: str = ""  # of outputs, where it is in one
     member: int = 0  # index into Playbook.members
-    merged: str = ""  # what outputs of one name of several kits are called together
+    merged: str = ""  # its name in its own kit, where several sound together
+    merged_group: str = ""  # and its group's
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

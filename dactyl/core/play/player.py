@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from dactyl.core.audio.interpolate import stretched_frames
+from dactyl.core.desk.tables import level
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.playbook import MemberTable, MicSound, PadTable, Playbook, Region
 from dactyl.core.units import pan_gains
@@ -221,7 +222,7 @@ class Player:
             pad = self.playbook.pads[index]
             if pad.muted:
                 continue
-            heard = Hit(self._frame(pad, hit), note, velocity, hit.channel)
+            heard = Hit(self._frame(pad, hit), note, velocity, hit.channel, hit.moved)
             voice = self._voice(pad, number, pad.regions[number], heard, variation_places.get(index))
             begun.append(voice)
             self._sounding[index] = [v for v in self._sounding[index] if v.last_frame > heard.frame] + [voice]
@@ -236,12 +237,17 @@ class Player:
         """hit : as the pad's kit hears it"""
         gain, start, sounds = region.gains[hit.velocity - 1], hit.frame + pad.delay, region.sounds
         ratio = 2 ** (pad.cents_per_key * (hit.note - pad.root) / 1200) if pad.cents_per_key else 1.0
+        pan = 0.0
         if variation_place is not None:
             varied = pad.variation
             place = variation_place % len(varied.gains)
             gain, ratio, start = gain * varied.gains[place], ratio * varied.ratios[place], start + varied.delays[place]
-            if varied.pans[place]:
-                sounds = tuple(_moved(sound, varied.pans[place]) for sound in sounds)
+            pan = varied.pans[place]
+        if hit.moved:
+            gain, ratio = gain * level(hit.moved.gain_db), ratio * 2 ** (hit.moved.tune_cents / 1200)
+            pan += hit.moved.pan
+        if pan:
+            sounds = tuple(_moved(sound, pan) for sound in sounds)
         frames = max((sound.recipe.frames for sound in sounds), default=0)
         if ratio != 1.0:
             frames = stretched_frames(frames, ratio)

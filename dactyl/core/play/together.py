@@ -40,7 +40,8 @@ def join(
             part.pad(pad, first_output, new_ids, along.get((part.number, pad.id), ()), chokes) for pad in part.pads
         ]
         outputs += [
-            OutputTable(part.named(o.name), part.named(o.group), part.number, o.name) for o in part.book.outputs
+            OutputTable(part.named(o.name), part.named(o.group), part.number, o.name, o.group)
+            for o in part.book.outputs
         ]
         channels += [part.channel(channel, len(compressors)) for channel in part.book.desk.channels]
         compressors += [part.compressor(compressor) for compressor in part.book.desk.compressors]
@@ -139,7 +140,7 @@ class _Part:
         return replace(region, sounds=sounds)
 
     def channel(self, channel: Channel, first_bus: int) -> Channel:
-        return replace(channel, matrix=self._scaled(channel.matrix), bus=channel.bus + first_bus)
+        return replace(channel, level=self._gain * channel.level, bus=channel.bus + first_bus)
 
     def compressor(self, compressor: Compressor) -> Compressor:
         return replace(compressor, name=self.named(compressor.name), matrix=self._scaled(compressor.matrix))

@@ -1,10 +1,12 @@
 """Small kits for tests, said in one line."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 
 from dactyl.core.bounce.render import Block
+from dactyl.core.desk.moving import Motion
 from dactyl.core.desk.stage import Stage
 from dactyl.core.kit import ChokeGroup, Kit, Layer, NoteMap, Output, Pad, Piece, Sample, Take
 from dactyl.core.play.playbook import Playbook
@@ -57,9 +59,11 @@ def map_of(notes: Mapping[int, Sequence[int]]) -> NoteMap:
 CHOKE_A = ChokeGroup(letter="A", fade_ms=8)
 
 
-def leaving(playbook: Playbook, blocks: Iterable[Block], frames: int) -> list[np.ndarray]:
+def leaving(
+    playbook: Playbook, blocks: Iterable[Block], frames: int, moving: Mapping[int, Motion] = MappingProxyType({})
+) -> list[np.ndarray]:
     """What leaves the desk of the outputs: (2, frames) of each, and of the parallel bus where there is one."""
-    stage, parts = Stage(playbook.desk, range(len(playbook.outputs))), []
+    stage, parts = Stage(playbook.desk, range(len(playbook.outputs)), moving), []
     for block in blocks:
         left, beside = stage.process(block.buses, is_last=block.start_frame + block.buses.shape[2] >= frames)
         parts.append([*left, *beside])

@@ -21,8 +21,11 @@ from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.notes import note_label, parse_note, relabelled
 from dactyl.core.kit import Envelope, Filter, Variation
 from dactyl.core.parts.part import Event, Hit, Part
+from dactyl.core.parts.structure import new_part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.kits import CHOKE_A, RATE, kit, leaving, pad
+
+EMPTY = new_part("empty", 1)
 
 
 def noise(recipe) -> np.ndarray:
@@ -124,7 +127,7 @@ class Rendering(SimpleTestCase):
         voices = voices_of(playbook, self.hits)
         mixes = {}
         for by, names in [("output", ("Main", "Kick")), ("piece", ("kick", "closed", "open")), ("mic", ("close",))]:
-            stems = arrange(playbook, voices, Order(bits="32f", by=by))
+            stems = arrange(playbook, voices, Order(bits="32f", by=by), EMPTY)
             self.assertEqual(stems.names, names)
             (block,) = render(voices, len(stems.buses), bounce_frames(voices, 0), noise, bus_of=stems.bus_of)
             mixes[by] = mix_of(gather(block.buses, stems.stem_of_bus, len(names)))

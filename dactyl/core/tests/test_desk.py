@@ -8,14 +8,19 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dactyl.core.desk.moving import motions
 from dactyl.core.desk.parallel import ParallelBus, wanted_db
 from dactyl.core.desk.stage import Stage
 from dactyl.core.desk.tables import Compressor, compile_desk
 from dactyl.core.errors import KitError
 from dactyl.core.kit import Kit, Output, OutputGroup, Parallel
+from dactyl.core.parts.curves import LIMITS, OF, Curve
+from dactyl.core.parts.part import Part
+from dactyl.core.parts.structure import new_part
 
 RATE = 48_000
 NAMES = ("Main", "Kick", "Snare", "Air")
+STILL = new_part("nothing moves", 1)
 
 
 def desk_of(**settings) -> Kit:
@@ -40,11 +45,39 @@ def random_desk(seed: int) -> Kit:
     return desk_of(outputs=outputs, groups=groups, parallel=bus, master_db=float(dice.uniform(-10, 6)), side=side)
 
 
-def reference(kit: Kit, sums: np.ndarray) -> list[np.ndarray]:
+def random_curves(seed: int) -> Part:
+    """Curves of everything on the desk that can move, over a tempo change."""
+    dice = np.random.default_rng(seed)
+
+    def curve(of: str, what: str) -> Curve:
+        ticks = sorted(dice.choice(3840, int(dice.integers(1, 6)), replace=False).tolist())
+        return Curve(of, what, tuple((tick, float(dice.uniform(*LIMITS[what]))) for tick in ticks))
+
+    every = [(f"output:{name}", what) for name in NAMES for what in OF["output"]] + [("group:Drums", "gain_db")]
+    made = tuple(curve(*one) for one in every if dice.random() < 0.5)
+    return replace(new_part("p", 1, bpm=900.0), tempos=((0, 100_000), (1000, 40_000)), curves=made)
+
+
+def along(part: Part, of: str, what: str, frames: int, *, to_linear) -> np.ndarray | None:
+    """Design rule 17, frame by frame: read at every 32nd, made linear, joined by lines."""
+    found = next((curve for curve in part.curves if (curve.of, curve.what) == (of, what)), None)
+    if found is None:
+        return None
+    grid = np.arange(0, frames + 32, 32)
+    times = [part.seconds_at(tick) for tick, _ in found.points]
+    read = [to_linear(value) for value in np.interp(grid / RATE, times, [value for _, value in found.points])]
+    return np.interp(np.arange(frames), grid, read)
+
+
+def reference(kit: Kit, sums: np.ndarray, part: Part) -> list[np.ndarray]:
     """What leaves, written down from the rules: sums of (outputs, 2, frames) to stems and the bus."""
 
     def linear(db: float) -> float:
         return 0.0 if db <= -96 else 10 ** (db / 20)
+
+    def lines(of: str, what: str, to_linear, still: float) -> np.ndarray | float:
+        moving = along(part, of, what, sums.shape[2], to_linear=to_linear)
+        return still if moving is None else moving
 
     group = {name: one for one in kit.groups for name in one.outputs}
     bus, stems = np.zeros(sums.shape[1:]), []
@@ -52,11 +85,15 @@ def reference(kit: Kit, sums: np.ndarray) -> list[np.ndarray]:
         of = group.get(output.name)
         is_muted = output.muted or bool(of and of.muted)
         db = output.gain_db + (of.gain_db if of else 0.0)
-        middle, apart = (left + right) / 2, output.width * (left - right) / 2
-        angle = (output.balance + 1) * math.pi / 4
-        sides = np.stack(
-            [math.sqrt(2) * math.cos(angle) * (middle + apart), math.sqrt(2) * math.sin(angle) * (middle - apart)]
-        )
+        name = f"output:{output.name}"
+        level = lines(name, "gain_db", linear, 1.0) * (lines(f"group:{of.name}", "gain_db", linear, 1.0) if of else 1.0)
+        middle, apart = (left + right) / 2, lines(name, "width", float, output.width) * (left - right) / 2
+        near, far = (
+            lines(name, "balance", lambda at, law=law: math.sqrt(2) * law((at + 1) * math.pi / 4),
+                  math.sqrt(2) * law((output.balance + 1) * math.pi / 4))
+            for law in (math.cos, math.sin)
+        )  # fmt: skip
+        sides = np.stack([level * near * (middle + apart), level * far * (middle - apart)])
         if output.parallel_db is not None and not is_muted:
             bus += linear(output.parallel_db) * linear(db) * sides
         stem = (0.0 if is_muted else linear(db + kit.master_db)) * sides
@@ -82,8 +119,10 @@ def reference(kit: Kit, sums: np.ndarray) -> list[np.ndarray]:
     return [*stems, played[::-1] if kit.side == "hall" else played]
 
 
-def left(kit: Kit, sums: np.ndarray, block: int) -> list[np.ndarray]:
-    stage, parts = Stage(compile_desk(kit, RATE), range(len(kit.outputs))), []
+def left(kit: Kit, sums: np.ndarray, block: int, part: Part = STILL) -> list[np.ndarray]:
+    groups = {name: group.name for group in kit.groups for name in group.outputs}
+    moving = motions(part, [(output.name, groups.get(output.name, "")) for output in kit.outputs], RATE)
+    stage, parts = Stage(compile_desk(kit, RATE), range(len(kit.outputs)), moving), []
     for start in range(0, sums.shape[2], block):
         own, beside = stage.process(sums[:, :, start : start + block].copy(), is_last=start + block >= sums.shape[2])
         parts.append([*own, *beside])
@@ -95,11 +134,11 @@ class Channels(SimpleTestCase):
         for seed in range(60):
             rng = np.random.default_rng(1000 + seed)
             sums = (rng.normal(0, 0.3, (4, 2, 4000)) * np.exp(-np.arange(4000) % 900 / 200)).astype(np.float32)
-            kit = random_desk(seed)
-            expected = reference(kit, sums)
+            kit, part = random_desk(seed), random_curves(seed) if seed % 2 else STILL
+            expected = reference(kit, sums, part)
             for block in (64, 1024, 65_536):
                 with self.subTest(seed=seed, block=block):
-                    for one, other in zip(left(kit, sums, block), expected, strict=True):
+                    for one, other in zip(left(kit, sums, block, part), expected, strict=True):
                         scale = max(1.0, float(np.abs(other).max()))
                         self.assertLess(np.abs(one - other).max() / scale, 1e-5)
 

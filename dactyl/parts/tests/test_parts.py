@@ -15,6 +15,7 @@ from dactyl.history.models import Journal
 from dactyl.kits.models import Kit, NoteNames, Translation, TranslationNote
 from dactyl.kits.tests.test_edits import KitCase, version
 from dactyl.kits.ways import default_notes, translated_notes
+from dactyl.parts import edits as part_edits
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Event as EventRow
 from dactyl.parts.models import Part as PartRow
@@ -50,6 +51,54 @@ class PartCase(KitCase):
         answer = self.post(f"edit/{what}", **values)
         self.assertEqual(answer.status_code, 200, answer.content)
         return answer.json()
+
+
+class Curves(PartCase):
+    KICK = {"of": "output:Kick", "what": "gain_db", "points": [[0, -6.0], [960, 2.5]]}
+    LANE = {"of": "lane:38", "what": "pan", "points": [[10, 0.5]]}
+
+    def curves(self, part: PartRow | None = None) -> list:
+        return PartRow.objects.get(pk=(part or self.row).pk).curves
+
+    def test_they_are_drawn_told_with_their_frames_copied_exported_and_undone(self):
+        told = self.edit("curves", curves=[self.KICK, self.LANE])
+        self.assertEqual(told["curves"][0], ["output:Kick", "gain_db", [[0, -6.0, 0.0], [960, 2.5, 48_000.0]]])
+        self.assertEqual(told["undoes"], "Level of Kick: 2 points")
+        self.assertEqual(told["events"], [], "its hits are not told again")
+        kit = Kit.objects.first().pk
+        made = self.client.post(f"/parts/of/{kit}/{self.row.pk}/duplicate/")
+        copy = PartRow.objects.get(pk=int(made.url.split("part=")[1]))
+        self.assertEqual(self.curves(copy), self.curves())
+        written = json.loads(self.client.get(f"/parts/of/{kit}/{self.row.pk}/curves/").content)
+        self.assertEqual(written, {"curves": [self.KICK, self.LANE]})
+        self.edit("duplicate-bars", bar=1, count=1)
+        self.assertEqual(self.curves()[1], ["lane:38", "pan", [[10, 0.5]]], "level all along, it needs no more points")
+        self.edit("curves", curves=[{**self.KICK, "points": []}])
+        self.assertEqual([of for of, _, _ in self.curves()], ["lane:38"])
+        for _ in range(3):
+            self.assertEqual(self.post("undo").status_code, 200)
+        self.assertEqual(self.curves(), [])
+        self.assertEqual(self.curves(copy)[0][0], "output:Kick")
+
+    def test_what_can_be_no_curve_is_refused_and_changes_nothing(self):
+        before = self.now
+        for wrong in (
+            {"points": [[0, 99]]}, {"points": [[5, 1.0], [5, 2.0]]}, {"points": [[0, True]]}, {"points": "x"}, {"what": "colour"}, {"of": "lane:999"},
+            {"points": [[0, 10**400]]}, {"of": "output:"},
+        ):  # fmt: skip
+            with self.subTest(wrong):
+                self.assertEqual(self.post("edit/curves", curves=[{**self.KICK, **wrong}]).status_code, 422)
+        self.assertEqual(self.post("edit/curves", curves=[]).status_code, 422)
+        self.assertEqual((self.curves(), self.now), ([], before))
+
+    def test_a_translation_that_is_written_takes_lanes_along(self):
+        self.edit("curves", curves=[{**self.LANE, "of": "lane:99"}, self.LANE])
+        kit = Kit.objects.first()
+        table = {99: 38}
+        part_edits.write_translation(
+            PartRow.objects.get(pk=self.row.pk), self.now, "k", table, default_notes(kit).keys()
+        )
+        self.assertEqual([of for of, _, _ in self.curves()], ["lane:38"], "what stood on 38 was silent, and went")
 
 
 class Editing(PartCase):

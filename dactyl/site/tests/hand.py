@@ -137,7 +137,7 @@ class Hand(RuleBasedStateMachine):
             )
         if kind == "Part":
             part = PartRow.objects.get(pk=pk)
-            about = [getattr(part, name) for name in ("name", "ticks_per_beat", "tempos", "meters", "sections", "end_tick", "written_for")]  # fmt: skip
+            about = [getattr(part, name) for name in ("name", "ticks_per_beat", "tempos", "meters", "sections", "curves", "end_tick", "written_for")]  # fmt: skip
             return (
                 about,
                 list(part_queries.events(part)),
@@ -432,7 +432,8 @@ class PartHands:
             ("rename", {"name": dice.choice(["Tide", ""])}), ("tempo", {"bpm": dice.choice([60, 123.4, 9e9]), "tick": dice.choice([0, 960])}),
             ("tempo", {"tick": 960}), ("meter", {**bar, "beats": dice.choice([3, 7]), "unit": 8}), ("meter", bar),
             ("section", {"start": 0, "end": dice.choice([0, 960]), "name": "A"}), ("insert-bars", bar), ("delete-bars", bar),
-            ("duplicate-bars", bar), ("clear-bars", bar), ("put-behind", {"from": self.other.pk}), ("lay-over", {"from": self.other.pk}),
+            ("duplicate-bars", bar), ("clear-bars", bar), ("curves", {"curves": [{"of": dice.choice(["output:Main", "group:A", "lane:38", "lane:x"]), "what": dice.choice(["gain_db", "pan", "width"]),
+             "points": [[tick, dice.choice([0, -1.5, 0.25, 99])] for tick in sorted(dice.sample(range(4000), dice.choice([0, 1, 4])))]}]}), ("put-behind", {"from": self.other.pk}), ("lay-over", {"from": self.other.pk}),
         ])  # fmt: skip
         if PartRow.objects.get(pk=self.part.pk).events.count() > 400 and what in ("put-behind", "duplicate-bars"):
             what, values = "delete-bars", bar

@@ -173,24 +173,41 @@ SLOW_ANSWERS = """() => {  // every edit takes half a second longer
   XMLHttpRequest.prototype.send = function (...body) { setTimeout(() => send.apply(this, body), 500); };
 }"""
 
-LISTEN = """async (given) => {  // the highest peak of what sounds within some seconds, or until it is above `enough`
+# The audio thread tells the peak of all it played since it told the last: nothing is missed, however busy the machine; what
+# really leaves is looked at too. Seconds are the audio thread's own.
+LISTEN = f"""async (given, isStruck = () => true) => {{ // the highest peak within some seconds of sound, or until it is above `enough`
   const [seconds, enough = Infinity] = [given].flat();
-  const { engine } = window.dactyl;
+  const {{ engine }} = window.dactyl;
   while (!engine.node) await new Promise((resolve) => setTimeout(resolve, 10)); // a page that was just opened has none yet
-  const { node } = engine;
-  const analyser = new AnalyserNode(node.context, { fftSize: 32768 });  // 0.7 s: nothing is missed between two looks
+  const {{ node }} = engine;
+  const analyser = new AnalyserNode(node.context, {{ fftSize: 32768 }});
   node.connect(analyser);
   const window_ = new Float32Array(analyser.fftSize);
   let peak = 0;
-  for (const until = performance.now() + seconds * 1000; peak <= enough && performance.now() < until; ) {
-    await new Promise((resolve) => setTimeout(resolve, Math.min(150, until - performance.now())));
+  let isFirst = true; // what is told first is of before
+  const told = ({{ detail }}) => {{
+    if (!isFirst) peak = Math.max(peak, detail.main);
+    isFirst = false;
+  }};
+  engine.addEventListener("report", told);
+  let from = NaN; // when it was struck
+  const now = () => node.context.currentTime;
+  for (const until = performance.now() + {PATIENCE_MS / 2}; performance.now() < until && peak <= enough && !(now() - from >= seconds); ) {{
+    if (Number.isNaN(from) && isStruck(peak)) from = now();
+    await new Promise((resolve) => setTimeout(resolve, 50));
     analyser.getFloatTimeDomainData(window_);
     for (const value of window_) peak = Math.max(peak, Math.abs(value));
-  }
+  }}
+  engine.removeEventListener("report", told);
   node.disconnect(analyser);
   return peak;
-}"""
-BEGIN_LISTENING = f"(given) => {{ window.heard = ({LISTEN})(given); }}"
+}}"""
+# Before something is struck: a machine that is busy may strike late, so the seconds count once it was, or once it is heard.
+BEGIN_LISTENING = f"""(given) => {{
+  let isStruck = false;
+  window.dactyl.engine.addEventListener("report", ({{ detail }}) => (isStruck ||= detail.played.length > 0));
+  window.heard = ({LISTEN})(given, (peak) => isStruck || peak > 1e-5);
+}}"""
 HEARD = "() => window.heard"  # since then: from before what is to be heard, however busy the machine
 
 PLAYED = "(seconds) => window.dactyl.part.frame > seconds * window.dactyl.engine.rate"  # since the part began

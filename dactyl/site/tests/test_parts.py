@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from dactyl.site.tests.served import PLAYED, Workshop, drag
+from dactyl.site.tests.served import LISTEN, PLAYED, Workshop, drag
 
 LANE = """(name) => { const { lanes } = window.dactyl.editor.current; return lanes.findIndex((lane) => lane.name === name); }"""
 PLACE = """([tick, lane]) => {
@@ -57,6 +57,51 @@ class Parts(Workshop):
     def at(self, page: Page, tick: int, lane: str, up: int = 20) -> tuple[float, float]:
         x, y = page.evaluate(PLACE, [tick, page.evaluate(LANE, lane)])
         return x, y - up
+
+    def test_what_moves_is_drawn_by_hand_and_by_keys_heard_and_taken_back(self):
+        page = self.new_part("Moving", "Ferry House")
+        page.mouse.click(*self.at(page, 0, "Kick"))
+        self.hits(page, 1)
+        curves = "() => window.dactyl.part.model.about.curves.map(([of, what, points]) => [of, what, points.map(([tick, value]) => [tick, value])])"
+        expect(page.locator("#part-lanes .moves")).to_have_count(0)
+        page.select_option("#strip-shows", "lane|gain_db")
+        low, high, middle = page.evaluate(RAMP, [0, 1920, 3840])
+        page.mouse.click(*low)
+        page.wait_for_function(f"() => ({curves})().length === 1")
+        drag(page, high, middle, "Shift")
+        page.wait_for_function(f"() => ({curves})()[0][2].length === 3")
+        ((of, what, points),) = page.evaluate(curves)
+        self.assertEqual((of, what, [tick for tick, _ in points]), ("lane:36", "gain_db", [0, 1920, 3840]))
+        self.assertLess(points[0][1], points[1][1] - 20)
+        expect(page.locator("#part-lanes .moves")).to_have_count(1)
+        page.mouse.dblclick(*low)
+        page.wait_for_function(f"() => ({curves})()[0][2].length === 2")
+        page.locator("#strip-keys").focus()
+        page.keyboard.press("Home")
+        for _ in range(2):
+            page.keyboard.press("ArrowDown")
+        page.wait_for_function(f"(wanted) => ({curves})()[0][2][0][1] === wanted", arg=points[1][1] - 2)
+        expect(page.locator("#strip-says")).to_contain_text("bar 1, beat 1")
+        page.locator("#strip-numbers input").first.fill("-96")
+        page.keyboard.press("Tab")
+        page.wait_for_function(f"() => ({curves})()[0][2][0][1] === -96")
+        page.locator("#strip-numbers input").nth(1).fill("-96")
+        page.keyboard.press("Tab")
+        page.wait_for_function(f"() => ({curves})()[0][2][1][1] === -96")
+        page.click("#play")
+        page.wait_for_function(PLAYED, arg=0.3)
+        self.assertLess(page.evaluate(LISTEN, 1.0), 1e-4, "its hits are silent")
+        page.click("#strip-clear")
+        page.wait_for_function(f"() => !({curves})().length")
+        self.assertGreater(page.evaluate(LISTEN, [8, 0.02]), 0.02)
+        page.select_option("#strip-shows", "output:Room|width")
+        page.mouse.click(*high)
+        page.wait_for_function(f"() => ({curves})()[0]?.[0] === 'output:Room'")
+        page.keyboard.press("Escape")
+        page.click("#part-undo")
+        page.wait_for_function(f"() => !({curves})().length")
+        page.click("#part-redo")
+        page.wait_for_function(f"() => ({curves})().length")
 
     def test_a_beat_is_drawn_painted_shaped_and_taken_back(self):
         page = self.new_part("Drawn")

@@ -2,6 +2,7 @@
 
 import base64
 import random
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -11,6 +12,7 @@ from dactyl.core.audio.interpolate import kernel
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.stems import mix_of
+from dactyl.core.desk.moving import motions
 from dactyl.core.kit import (
     Envelope,
     Filter,
@@ -26,13 +28,14 @@ from dactyl.core.kit import (
     Take,
     Variation,
 )
-from dactyl.core.parts.part import Hit
+from dactyl.core.parts.curves import Curve, Moved
+from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.kits import CHOKE_A, RATE, leaving, map_of_pads, noted, sample
 from dactyl.kits.playing import as_tables
 from dactyl.site.tests.served import BrowserCase, open_page, open_window, server
 
-OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel }) => {
+OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel, curves, moved }) => {
   const floats = (text) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
   const context = new OfflineAudioContext(2, frames, rate);
   await context.audioWorklet.addModule("/static/worklet.js");
@@ -44,7 +47,7 @@ OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel }) => {
       return { key, channels: channels.length, frames: channels[0].length, of: channels[0].length, scale: 1, data: channels };
     }) },
     { type: "loop", isLooping: false },
-    { type: "part", part: { frames: Int32Array.from(hits, ([at]) => at), packed: Int32Array.from(hits, ([, note, velocity, channel]) => note | (velocity << 7) | (channel << 14)), loopFrames: frames } },
+    { type: "part", part: { frames: Int32Array.from(hits, ([at]) => at), packed: Int32Array.from(hits, ([, note, velocity, channel]) => note | (velocity << 7) | (channel << 14)), loopFrames: frames, curves, moved } },
     { type: "play" },
   ];
   const node = new AudioWorkletNode(context, "dactyl", { numberOfInputs: 0, outputChannelCount: [2], processorOptions: { messages } });
@@ -133,6 +136,21 @@ STRAYING = kit(
 )
 
 
+MOVING = (
+    Curve("output:Main", "gain_db", ((0, -12.0), (20_000, 3.0), (20_001, -96.0), (26_000, 0.0))), Curve("group:Drums", "gain_db", ((5000, 0.0), (60_000, -9.0))),
+    Curve("output:Two", "balance", ((0, -1.0), (70_000, 1.0))), Curve("output:Two", "width", ((9000, 0.0), (50_000, 2.0))), Curve("output:Air", "width", ((100, 0.2),)),
+    Curve("lane:38", "pan", ((0, -1.0), (60_000, 1.0))), Curve("lane:36", "tune_cents", ((0, 700.0), (40_000, -300.0))), Curve("lane:42", "gain_db", ((0, -20.0), (90_000, 2.0))),
+)  # fmt: skip
+
+
+def by_frames(struck: Sequence[Hit], curves: Sequence[Curve]) -> Part:
+    """A part whose ticks are frames."""
+    events = tuple(Event(hit.frame, hit.note, hit.velocity, hit.channel) for hit in struck)
+    return Part(
+        name="p", ticks_per_beat=RATE, tempos=((0, 1_000_000),), events=events, end_tick=1, curves=tuple(curves)
+    )
+
+
 def with_companion(a_kit: Kit) -> Kit:
     first, second = (piece.pads[0] for piece in a_kit.pieces[:2])
     joined = replace(first, companions=((second.id, 0.5),))
@@ -161,20 +179,24 @@ class Same(BrowserCase):
                 ("filtered", FILTERED, -100),
                 ("straying", STRAYING, -100),
                 ("desk", DESK, -100),
+                ("moving", DESK, -100),
             ]:
                 with self.subTest(name):
-                    expected, heard = self.both(page, a_kit, hits(a_kit, len(name)))
+                    expected, heard = self.both(page, a_kit, hits(a_kit, len(name)), MOVING if name == "moving" else ())
                     peak = np.abs(expected).max()
                     self.assertGreater(peak, 0.1)
                     worst_db = 20 * np.log10(max(np.abs(expected - heard).max(), 1e-12) / peak)
                     self.assertLess(worst_db, floor_db)
             self.assertEqual(problems, [])
 
-    def both(self, page: Page, a_kit: Kit, played: list[Hit]) -> tuple[np.ndarray, np.ndarray]:
-        book = compile_kit(a_kit, RATE)
+    def both(self, page: Page, a_kit: Kit, struck: list[Hit], curves: Sequence[Curve]) -> tuple[np.ndarray, np.ndarray]:
+        book, part = compile_kit(a_kit, RATE), by_frames(struck, curves)
+        played = list(part.hits(RATE)) if curves else struck
         voices = voices_of(book, played)
         frames = bounce_frames(voices, 0)
-        mix = mix_of(leaving(book, render(voices, len(book.outputs), frames, sound_of), frames))
+        moving = motions(part, [(output.name, output.group) for output in book.outputs], RATE)
+        mix = mix_of(leaving(book, render(voices, len(book.outputs), frames, sound_of), frames, moving))
+        moves = [hit.moved or Moved() for hit in played]
         recipes = {s.recipe.key: s.recipe for p in book.pads for region in p.regions for s in region.sounds}
         sounds = [
             {"key": key, "data": [packed(channel) for channel in sound_of(recipe)]} for key, recipe in recipes.items()
@@ -182,6 +204,10 @@ class Same(BrowserCase):
         asked = {
             "book": as_tables(book, is_whole=True), "sounds": sounds, "frames": frames, "rate": RATE, "kernel": packed(kernel()),
             "hits": [[hit.frame, hit.note, hit.velocity, hit.channel] for hit in played],
+            "curves": [{"of": c.of, "what": c.what, "frames": [tick for tick, _ in c.points], "values": [at for _, at in c.points]}
+                       for c in curves if c.kind != "lane"],
+            "moved": {"gains": [10 ** (m.gain_db / 20) for m in moves], "ratios": [2 ** (m.tune_cents / 1200) for m in moves],
+                      "pans": [m.pan for m in moves]} if curves else None,
         }  # fmt: skip
         heard = np.frombuffer(base64.b64decode(page.evaluate(OFFLINE, asked)), "<f4").reshape(2, frames)
         return mix, heard

@@ -7,7 +7,7 @@ export function startEditors(session) {
   const hand = { set: "", place: null, unsent: null, timer: 0 };
 
   const draw = () => {
-    const curve = document.getElementById("curve-editor");
+    const curve = /** @type {any} */ (document.getElementById("curve-editor"));
     if (curve && !curve.dataset.drawn) {
       curve.dataset.drawn = "1";
       if (hand.set === curve.dataset.set) Object.assign(curve, { place: hand.place, points: hand.unsent ?? curve.points }); // an answer drew it anew

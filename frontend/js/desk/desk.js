@@ -49,7 +49,8 @@ export function startDesk(session, engine) {
     const scaled = (matrix) => matrix?.map((value) => value * by) ?? null;
     const isMaster = key.startsWith("master");
     if (key.startsWith("parallel")) return;
-    engine.setDesk(outputs.map((output, n) => (isOf.includes(n) ? { ...output, matrix: scaled(output.matrix), toBus: isMaster ? output.toBus : scaled(output.toBus) } : output)));
+    const scaledStrip = ([level, amount, ...still]) => [level * by, isMaster ? amount : amount * by, ...still];
+    engine.setDesk(outputs.map((output, n) => (isOf.includes(n) ? { ...output, matrix: scaled(output.matrix), toBus: isMaster ? output.toBus : scaled(output.toBus), strip: scaledStrip(output.strip) } : output)));
   }
 
   function hearAlone(key) {

@@ -3,6 +3,7 @@ import { besideRecording } from "./beside.js";
 import { startCard } from "./card.js";
 import { startGestures } from "./gestures.js";
 import { startKeys } from "./keys.js";
+import { CurveStrip } from "./curve_strip.js";
 import { LaneHits, PartView, RULER } from "./layout.js";
 import { inks, paint, watchInks } from "./paint.js";
 import { lanesOf } from "./lanes.js";
@@ -77,6 +78,7 @@ export class Editor {
   #fitted = 0; // the part whose whole was shown
   /** Called when the lanes changed. */ onLanes = () => {};
   /** @type {(event: KeyboardEvent) => boolean} */ key;
+  /** What moves, in the strip. @type {CurveStrip} */ curves;
 
   constructor({ root, session, engine, input, part, takes, ways, recorded }) {
     Object.assign(this, { root, session, engine, input, part, ways, model: part.model });
@@ -86,6 +88,7 @@ export class Editor {
     startGestures(this.#canvas, this, signal);
     startCard(this, signal);
     this.key = startKeys(this.#canvas, this, signal);
+    this.curves = new CurveStrip(this, signal);
     this.#listen(signal);
     this.#recall();
     this.#loadLanes().then(() => this.#opened());
@@ -135,8 +138,9 @@ export class Editor {
       await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
       return this.#loadLanes();
     }
-    const { lanes, notes } = await answer.json();
+    const { lanes, notes, outputs, groups } = await answer.json();
     [this.#all, this.noteNames] = [lanes, notes];
+    this.curves.offer(outputs, groups);
   }
 
   #opened() {
@@ -180,7 +184,9 @@ export class Editor {
 
   #drawLanes() {
     const box = document.getElementById("part-lanes");
-    box.replaceChildren(...this.lanes.map((lane, number) => lane.element(number, number === this.strip)));
+    const moves = new Set(this.model.about.curves.map(([of]) => of));
+    box.replaceChildren(...this.lanes.map((lane, number) => lane.element(number, number === this.strip, lane.notes.some((note) => moves.has(`lane:${note}`)))));
+    this.curves.changed();
     box.style.setProperty("--lane", `${this.view.laneHeight}px`);
     box.scrollTop = this.view.top;
     this.onLanes();
@@ -254,7 +260,7 @@ export class Editor {
     paint(this.#canvas.getContext("2d"), {
       view, model, lanes: this.lanes, laneHits: this.laneHits, laneOf: this.laneOf, grid: this.grid, swing: this.swing, cursor: this.isKeyed ? this.cursor : null,
       range: this.part.range, playhead, start: this.part.start, drawn: this.drawn, moving: this.moving, frame: this.frame, ramp: this.ramp, strip: this.strip, ink: this.#ink,
-      preview: this.preview, under: this.under, muted: model.muted, takes: isClose ? this.#takes.upTo(model.heard(), view.tick(view.width)) : new Map(),
+      curves: this.curves, preview: this.preview, under: this.under, muted: model.muted, takes: isClose ? this.#takes.upTo(model.heard(), view.tick(view.width)) : new Map(),
     }); // prettier-ignore
   }
 
@@ -363,6 +369,7 @@ export class Editor {
     this.drawn = [];
     this.moving = new Map();
     this.frame = this.ramp = null;
+    this.curves.ended();
   }
 
   // History and memory ------------------------------------------------------------------------------------------------

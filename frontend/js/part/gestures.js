@@ -2,7 +2,7 @@
  * One hand on the canvas, without tools to change between. On an empty place a press draws: up and down is the velocity,
  * sideways paints on. On a hit it takes hold: sideways and up moves, at its head it changes the velocity, down to the
  * floor takes the hit away. With Shift a frame selects; on the ruler a press sets the start, a drag the loop; in the
- * strip a drag is a ramp.
+ * strip a drag is a ramp, or the hand on what moves (curve_strip.js).
  */
 import { DRAG_PX, startHand } from "../page/hand.js";
 import { RULER, STRIP } from "./layout.js";
@@ -34,7 +34,7 @@ export function startGestures(canvas, editor, signal) {
 
   function begin(x, y, event) {
     if (y < RULER) return onRuler(editor, x);
-    if (y > view.lanesBottom) return onStrip(editor, x, y);
+    if (y > view.lanesBottom) return editor.curves.isCurve ? editor.curves.begin(x, y, event) : onStrip(editor, x, y);
     const met = editor.laneHits.at(view, x, y, editor.levelsOf);
     if (!met) return event.shiftKey ? framing(editor, x, y) : drawing(editor, x, y, event);
     const { hit } = met;

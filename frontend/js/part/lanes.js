@@ -1,7 +1,7 @@
 /** The lanes of a part: the kit's filled pads in the order of the sheet, then the notes that none of them answers. */
 
 /** @typedef {{ pad: number | null, name: string, kind: string, piece?: number, notes: number[], note: number | null, borders?: number[],
- *   levels?: number[], isLast: boolean, element: (number: number, isStrip: boolean) => HTMLElement }} Lane */
+ *   levels?: number[], isLast: boolean, element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
 
 /** @param {object[]} pads as the server lists them @param {object[]} hits @param {boolean} usedOnly @param {string[]} names of notes */
 export function lanesOf(pads, hits, usedOnly, names) {
@@ -20,10 +20,10 @@ export function lanesOf(pads, hits, usedOnly, names) {
 
 /** @returns {Lane} */
 function lane(known) {
-  return { ...known, element: (number, isStrip) => element(known, number, isStrip) };
+  return { ...known, element: (number, isStrip, isMoving) => element(known, number, isStrip, isMoving) };
 }
 
-function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast }, number, isStrip) {
+function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast }, number, isStrip, isMoving) {
   const row = document.createElement("div");
   row.className = ["part-lane", isTied && "tied", isTied && isFirst && "first", isTied && isLast && "last", !pad && "unanswered", isStrip && "strip"].filter(Boolean).join(" ");
   row.setAttribute("role", "listitem");
@@ -31,7 +31,7 @@ function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast }, 
   button.type = "button";
   button.dataset.lane = String(number);
   button.title = pad ? `${name}: hear it, and show its velocities below` : "No pad of this kit answers this note";
-  button.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="#kind-${kind}"/></svg><span></span><small class="mono"></small>`;
+  button.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="#kind-${kind}"/></svg><span></span>${isMoving ? '<b class="moves" title="Something of it moves along the part">~</b>' : ""}<small class="mono"></small>`;
   button.querySelector("span").textContent = isTied && !isFirst && name.startsWith(`${pieceName} `) ? name.slice(pieceName.length + 1) : name;
   button.querySelector("small").textContent = note === null ? "no note" : String(note);
   row.append(button);

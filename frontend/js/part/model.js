@@ -1,8 +1,10 @@
 import { post, Sending } from "../page/sending.js";
+import { curveOf, LaneCurves } from "./curves.js";
 import { TimeMap } from "./time.js";
 import { hitOf, merged, tableOf, translated } from "./table.js";
 
 const AGAIN_MS = 2000;
+const MOST_TRIED = 20_000; // of a longer part a curve is heard once it is let go
 
 /**
  * The part that is open: its hits in order, what is selected, and its edits on their way to the server, one after
@@ -21,6 +23,7 @@ export class PartModel extends EventTarget {
   #ways;
   #heard = { of: [], as: [] };
   #wanted = 0;
+  #isTrying = false; // since the page was painted last
   #sending = new Sending();
 
   /** @param {{ rate: number, grids: object, engine: object, ways: import("../input/ways.js").Ways, say: Function }} known */
@@ -103,12 +106,22 @@ export class PartModel extends EventTarget {
   }
 
   /** Hand the hits to the audio thread, with what has been recorded and is not written yet. @param {object[]} more */
-  play(more = this.pending ?? []) {
+  play(more = this.pending ?? [], curveRows = this.about?.curves) {
     this.pending = more;
     if (!this.time || this.isAside) return;
     const hits = this.heard(more.length ? merged(this.hits, more, []) : this.hits);
-    const table = tableOf(hits, this.muted);
-    this.#engine.setPart({ ...table, loopFrames: this.about.loopFrames, ...this.time.clicks() });
+    const curves = curveRows.map(curveOf);
+    const lanes = new LaneCurves(curves);
+    const table = tableOf(hits, this.muted, lanes.isEmpty ? null : lanes);
+    this.#engine.setPart({ ...table, curves: curves.filter(({ of }) => !of.startsWith("lane:")), loopFrames: this.about.loopFrames, ...this.time.clicks() });
+  }
+
+  /** Hear curves before they are told; null: those of the part. @param {[of: string, what: string, points: number[][]][] | null} curves */
+  tryCurves(curves) {
+    if (curves && (this.#isTrying || this.hits.length > MOST_TRIED)) return;
+    this.#isTrying = Boolean(curves);
+    requestAnimationFrame(() => (this.#isTrying = false));
+    this.play(undefined, curves ?? undefined);
   }
 
   /** Hits under the notes that they are played as. */

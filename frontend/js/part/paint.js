@@ -1,5 +1,6 @@
 /** Paints a part: ruler, lanes, hits, the strip of velocities. It only draws what layout.js and time.js say. */
 import { fillLevels } from "../recording/level.js";
+import { paintOverLane } from "./curve_strip.js";
 import { RULER, STRIP } from "./layout.js";
 
 const UNDER_FLOOR_DB = -60; // of a recording behind the hits
@@ -28,7 +29,7 @@ export function watchInks(changed, signal) {
  * @param {{ view: import("./layout.js").PartView, model: import("./model.js").PartModel, lanes: object[], laneHits: object,
  *   grid: string, swing: number, cursor: { tick: number, lane: number } | null, range: [number, number], playhead: number | null,
  *   start: number, drawn: object[], moving: Map<number, object>, frame: object | null, ramp: object | null, takes: Map<number, string>,
- *   preview: object[] | null, strip: number, ink: object,
+ *   curves: import("./curve_strip.js").CurveStrip, preview: object[] | null, strip: number, ink: object,
  *   under: { zero: number, levelOf: (pad: number) => { levels: Float32Array, seconds: number } | undefined } | null, laneOf: Map<number, number>, muted: Set<number> }} scene
  */
 export function paint(ctx, scene) {
@@ -41,9 +42,11 @@ export function paint(ctx, scene) {
   if (scene.under) paintUnder(ctx, scene);
   paintLanes(ctx, scene);
   paintHits(ctx, scene);
+  paintCurves(ctx, scene);
   paintPassing(ctx, scene);
   ctx.restore();
-  paintStrip(ctx, scene);
+  if (scene.curves.isCurve) scene.curves.paint(ctx, scene);
+  else paintStrip(ctx, scene);
   paintRuler(ctx, scene);
   paintPlayhead(ctx, scene);
   ctx.fillStyle = ink.ink;
@@ -119,6 +122,15 @@ function paintHits(ctx, scene) {
       ctx.fillStyle = ink.ink;
       for (const hit of hits) if (model.selected.has(hit.id)) ctx.fillRect(Math.round(view.x(hit.tick)) - 1, view.foot(lane) - view.laneHeight + 3, 3, 3);
     });
+}
+
+/** What moves of lanes, over them. */
+function paintCurves(ctx, scene) {
+  const { model, laneOf, view } = scene;
+  for (const curve of model.about.curves) {
+    const lane = curve[0].startsWith("lane:") ? laneOf.get(Number(curve[0].slice(5))) : undefined;
+    if (lane !== undefined && isSeen(view, lane)) paintOverLane(ctx, scene, lane, curve);
+  }
 }
 
 const isSeen = (view, lane) => view.foot(lane) >= RULER && view.foot(lane) - view.laneHeight < view.lanesBottom;

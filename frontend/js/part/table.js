@@ -1,7 +1,8 @@
 /** Hits of a part as the audio thread plays them. Pure. */
 
 /** @typedef {{ id: number, tick: number, order: number, note: number, velocity: number, channel: number, length: number,
- *   played: number, pass: number, frame: number, until: number }} Hit */
+ *   played: number, pass: number, frame: number, until: number, lane?: number }} Hit
+ * lane: the note of its lane, where it is played as another */
 
 export const COLUMNS = ["id", "tick", "order", "note", "velocity", "channel", "length", "played", "pass", "frame", "until"];
 
@@ -16,8 +17,9 @@ export const inOrder = (a, b) => a.tick - b.tick || a.order - b.order || a.id - 
 /**
  * Two tables in the order in which they are played; of one tick a note-off of a hit's length comes first.
  * @param {Hit[]} hits in order @param {Set<number>} muted passes that are not heard
+ * @param {import("./curves.js").LaneCurves | null} lanes what moves hits of some lanes
  */
-export function tableOf(hits, muted) {
+export function tableOf(hits, muted, lanes = null) {
   const heard = muted.size ? hits.filter(({ pass }) => !muted.has(pass)) : hits;
   const offs = new Float64Array(heard.reduce((count, { until }) => count + Number(until > 0), 0));
   const frameOf = new Map(); // a packed note-off to its frame
@@ -31,6 +33,7 @@ export function tableOf(hits, muted) {
   offs.sort();
   const frames = new Int32Array(heard.length + offs.length);
   const packed = new Int32Array(heard.length + offs.length);
+  const moved = lanes && { gains: new Float64Array(frames.length).fill(1), ratios: new Float64Array(frames.length).fill(1), pans: new Float64Array(frames.length) };
   let at = 0;
   let off = 0;
   const takeOff = () => {
@@ -38,18 +41,19 @@ export function tableOf(hits, muted) {
     frames[at] = frameOf.get(value);
     packed[at++] = (value % 128) | ((Math.floor(value / 128) % 16) << 14);
   };
-  for (const { tick, frame, note, velocity, channel } of heard) {
+  for (const { tick, frame, note, velocity, channel, lane = note } of heard) {
     while (off < offs.length && offs[off] < (Math.floor(tick) + 1) * 2048) takeOff();
+    if (lanes && velocity) lanes.move(lane, frame, moved, at);
     frames[at] = frame;
     packed[at++] = note | (velocity << 7) | (channel << 14);
   }
   while (off < offs.length) takeOff();
-  return { frames, packed };
+  return { frames, packed, moved };
 }
 
 /** The hits as they are played through a translation: those that have no counterpart are silent. @param {Hit[]} hits
  * @param {(note: number) => number | null} played */
-export const translated = (hits, played) => hits.map((hit) => ({ ...hit, note: played(hit.note) })).filter(({ note }) => note !== null);
+export const translated = (hits, played) => hits.map((hit) => ({ ...hit, note: played(hit.note), lane: hit.note })).filter(({ note }) => note !== null);
 
 /** Put changed and new hits among the others, and take out those that went. @param {Hit[]} hits in order */
 export function merged(hits, changed, removed) {

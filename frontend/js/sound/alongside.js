@@ -25,14 +25,14 @@ class Member {
     return notes[note] ?? note;
   }
 
-  hit(frame, note, velocity, channel) {
+  hit(frame, note, velocity, channel, moves) {
     const own = this.way && this.noteOf(note, channel);
     if (own === null || own === undefined) return;
     if (velocity && this.way.muted) return;
-    this.player.hit(frame + this.way.delay, own, velocity && this.way.curve[velocity - 1], channel);
+    this.player.hit(frame + this.way.delay, own, velocity && this.way.curve[velocity - 1], channel, moves);
   }
 
-  mix(out, first, count) {
+  mix(out, first, count, stretches) {
     const { player, desk } = this;
     const outputs = Math.max(1, player.outputs.length);
     while (this.#buses.length < outputs) this.#buses.push([new Float32Array(count), new Float32Array(count)]);
@@ -40,7 +40,7 @@ class Member {
     for (const bus of this.#buses) for (const side of bus) side.fill(0);
     player.mix(this.#buses, first, count);
     desk.take(player.outputs, player.parallel);
-    const beside = desk.process(this.#buses, count);
+    const beside = desk.process(this.#buses, count, stretches);
     for (const bus of beside ? [...this.#buses, beside] : this.#buses)
       for (let side = 0; side < out.length; side++) {
         const from = bus[Math.min(side, 1)];
@@ -57,6 +57,7 @@ export class Alongside {
   /** Those that were taken away, until nothing of them sounds. @type {Member[]} */ #leaving = [];
   #main;
   #rate;
+  #curves = [];
   /** Called with the kit's key, the pad and the take that had not arrived. */
   onStandIn = (_key, _pad, _take) => {};
 
@@ -99,6 +100,7 @@ export class Alongside {
   #member(key) {
     if (!this.#members.has(key)) {
       const member = new Member(this.#rate);
+      member.desk.setCurves(this.#curves);
       member.player.onStandIn = (pad, take) => this.onStandIn(key, pad, take);
       this.#members.set(key, member);
     }
@@ -106,9 +108,14 @@ export class Alongside {
   }
 
   /** A hit of the part, or one that is played: a kit whose pads are heard alone is heard alone. */
-  hit(frame, note, velocity, channel = 0) {
+  hit(frame, note, velocity, channel = 0, moves = null) {
     if (note === null || (velocity && this.#main.solo.size)) return;
-    for (const member of this.#members.values()) member.hit(frame, note, velocity, channel);
+    for (const member of this.#members.values()) member.hit(frame, note, velocity, channel, moves);
+  }
+
+  setCurves(curves) {
+    this.#curves = curves;
+    for (const { desk } of this.#all) desk.setCurves(curves);
   }
 
   rewind() {
@@ -129,11 +136,11 @@ export class Alongside {
     return new Set(this.#all.flatMap(({ player }) => player.voices.flatMap((voice) => voice.sounds.map(([key]) => key))));
   }
 
-  mix(out, first, count) {
+  mix(out, first, count, stretches) {
     for (const member of this.#all) {
       member.player.sounds = this.#main.sounds;
       member.player.kernel = this.#main.kernel;
-      member.mix(out, first, count);
+      member.mix(out, first, count, stretches);
     }
     if (this.#leaving.length) this.#leaving = this.#leaving.filter(({ player }) => player.voices.length);
   }

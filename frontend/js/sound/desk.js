@@ -4,25 +4,28 @@
  * that it makes no click; steps of the bus count from the context's frame 0.
  *
  * @typedef {[leftLeft: number, leftRight: number, rightLeft: number, rightRight: number]} Matrix
- * @typedef {{ name: string, matrix: Matrix, toBus: Matrix | null }} OutputRow
+ * @typedef {{ name: string, group?: string, matrix: Matrix, toBus: Matrix | null, strip: number[], isHall?: boolean }} OutputRow
+ * strip: level, amount to the bus, width, left, right, of which the matrices are made: where some of it moves (moving.js)
  * @typedef {{ threshold_db: number, slope: number, knee_db: number, attack: number, release: number, matrix: Matrix }} Compressor
  */
+import { curvesOf, Moving } from "./moving.js";
+
 const STEP = 32; // frames; core/desk/tables.py
 const LEAST = 1e-6; // -120 dB
 const RAMP_SECONDS = 0.005;
 const RELEASED_DB = -0.01;
 /** @type {Matrix} */ const SILENT = [0, 0, 0, 0];
 
-/** A matrix on its way to another. */
+/** Numbers on their way to others: a matrix, or what it is made of. */
 class Ramped {
-  /** @type {Matrix} */ now;
+  /** @type {number[]} */ now;
   #to;
   #left = 0;
   #frames;
 
-  /** @param {Matrix} matrix @param {number} frames of a way */
-  constructor(matrix, frames) {
-    this.now = this.#to = matrix;
+  /** @param {number[]} numbers @param {number} frames of a way */
+  constructor(numbers, frames) {
+    this.now = this.#to = numbers;
     this.#frames = frames;
   }
 
@@ -30,10 +33,10 @@ class Ramped {
     return this.#left > 0;
   }
 
-  /** @param {Matrix} matrix */
-  go(matrix) {
-    if (matrix.every((value, n) => value === this.#to[n])) return;
-    this.#to = matrix;
+  /** @param {number[]} numbers */
+  go(numbers) {
+    if (numbers.every((value, n) => value === this.#to[n])) return;
+    this.#to = numbers;
     this.#left = this.#frames;
   }
 
@@ -47,7 +50,7 @@ class Ramped {
   apply(from, into, count, isAdded = false) {
     const [left, right] = from;
     for (let i = 0; i < count; i++) {
-      if (this.#left) this.#step();
+      if (this.#left) this.step();
       const [leftLeft, leftRight, rightLeft, rightRight] = this.now;
       const [a, b] = [left[i], right[i]];
       const [x, y] = [leftLeft * a + leftRight * b, rightLeft * a + rightRight * b];
@@ -56,16 +59,17 @@ class Ramped {
     }
   }
 
-  #step() {
+  step() {
     const share = 1 / this.#left--;
-    this.now = /** @type {Matrix} */ (this.now.map((value, n) => (this.#left ? value + (this.#to[n] - value) * share : this.#to[n])));
+    this.now = (this.now.map((value, n) => (this.#left ? value + (this.#to[n] - value) * share : this.#to[n])));
   }
 }
 
 export class Desk {
   /** The least gain of the bus since it was asked, dB. */ reduction = 0;
   #rampFrames;
-  /** @type {{ out: Ramped, bus: Ramped }[]} */ #channels = [];
+  /** @type {{ out: Ramped, bus: Ramped, strip: Ramped, isHall: boolean, moving: Moving | null }[]} */ #channels = [];
+  /** What moves along the part. @type {import("./moving.js").Curve[]} */ #curves = [];
   /** @type {Compressor | null} */ #compressor = null;
   /** @type {Ramped | null} */ #left = null;
   #gainDb = 0;
@@ -85,16 +89,29 @@ export class Desk {
     this.#of = null;
   }
 
+  /** @param {import("./moving.js").Curve[]} curves of the part that is played */
+  setCurves(curves) {
+    this.#curves = curves;
+    this.#of = null;
+  }
+
   /** @param {OutputRow[]} outputs @param {Compressor | null} parallel */
   take(outputs, parallel) {
     if (outputs === this.#of && parallel === this.#asked) return;
     [this.#of, this.#asked] = [outputs, parallel];
     this.#channels.length = Math.min(this.#channels.length, outputs.length);
-    outputs.forEach(({ matrix, toBus }, n) => {
-      this.#channels[n] ??= { out: new Ramped(matrix, this.#rampFrames), bus: new Ramped(toBus ?? SILENT, this.#rampFrames) };
+    outputs.forEach((output, n) => {
+      const { matrix, toBus, strip, isHall = false } = output;
+      const ramped = (numbers) => new Ramped(numbers, this.#rampFrames);
+      const channel = this.#channels[n] ??= { out: ramped(matrix), bus: ramped(toBus ?? SILENT), strip: ramped(strip), isHall, moving: null }; // prettier-ignore
       const isAside = this.#solo.size > 0 && !this.#solo.has(n);
-      this.#channels[n].out.go(isAside ? SILENT : matrix);
-      this.#channels[n].bus.go((!isAside && toBus) || SILENT);
+      channel.out.go(isAside ? SILENT : matrix);
+      channel.bus.go((!isAside && toBus) || SILENT);
+      channel.strip.go(isAside ? [0, 0, ...strip.slice(2)] : strip);
+      channel.isHall = isHall;
+      const curves = curvesOf(this.#curves, output);
+      if (curves && !channel.moving) channel.moving = new Moving(null, this.#rampFrames);
+      if (channel.moving) channel.moving.curves = curves;
     });
     if (parallel) this.#compressor = parallel;
     if (parallel && !this.#left) {
@@ -112,17 +129,25 @@ export class Desk {
   /** Nothing sounds: what is changed meanwhile needs no way. @param {OutputRow[]} outputs @param {Compressor | null} parallel */
   rest(outputs, parallel) {
     this.take(outputs, parallel);
-    for (const { out, bus } of this.#channels) for (const ramped of [out, bus]) ramped.arrive();
+    for (const { out, bus, strip, moving } of this.#channels) {
+      for (const ramped of [out, bus, strip]) ramped.arrive();
+      moving?.rest();
+    }
     this.#left?.arrive();
   }
 
   /**
    * The sums of the outputs become what leaves. @param {Float32Array[][]} buses in place
+   * @param {[from: number, count: number, at: number][]} stretches of the part, with its frame at their begin; none: it stands still
    * @returns {Float32Array[] | null} what the parallel bus plays beside them
    */
-  process(buses, count) {
+  process(buses, count, stretches = []) {
     const sent = this.#left && this.#send(buses, count);
-    buses.forEach((bus, n) => plain(this.#channels[n].out) ?? this.#channels[n].out.apply(bus, bus, count));
+    buses.forEach((bus, n) => {
+      const { out, moving } = this.#channels[n];
+      if (moving) this.#move(bus, sent, this.#channels[n], stretches, count);
+      else if (!plain(out)) out.apply(bus, bus, count);
+    });
     if (!sent) return null;
     this.#compress(sent, count);
     this.#left.apply(sent, sent, count);
@@ -130,11 +155,25 @@ export class Desk {
     return sent;
   }
 
+  #move(bus, sent, channel, stretches, count) {
+    const { moving, strip, isHall, out, bus: amount } = channel;
+    let done = 0;
+    for (const [from, length, at] of stretches) {
+      if (from > done) moving.apply(bus, sent, strip, isHall, done, from, null);
+      moving.apply(bus, sent, strip, isHall, from, from + length, at);
+      done = from + length;
+    }
+    if (done < count) moving.apply(bus, sent, strip, isHall, done, count, null);
+    for (const ramped of [out, amount]) ramped.arrive();
+    if (!moving.curves && moving.isSettled) channel.moving = null;
+  }
+
   #send(buses, count) {
     if (this.#sent[0].length < count) this.#sent = [new Float32Array(count), new Float32Array(count)];
     for (const side of this.#sent) side.fill(0);
     buses.forEach((bus, n) => {
-      const { bus: amount } = this.#channels[n];
+      const { bus: amount, moving } = this.#channels[n];
+      if (moving) return; // it sends what it makes
       if (amount.isMoving || amount.now.some(Boolean)) amount.apply(bus, this.#sent, count, true);
     });
     return this.#sent;

@@ -102,15 +102,15 @@ export class Player {
     this.#strikeCounters.clear();
   }
 
-  /** A note-on strikes its pads and their companions; velocity 0 is a note-off. @returns {number[]} the pads struck */
-  hit(frame, note, velocity, channel = 0) {
+  /** A note-on strikes its pads and their companions; velocity 0 is a note-off. @param {import("./voice.js").Moves | null} moves @returns {number[]} the pads struck */
+  hit(frame, note, velocity, channel = 0, moves = null) {
     if (!velocity) {
       for (const voice of this.voices) if (voice.note === note && voice.channel === channel) release(voice, frame);
       return [];
     }
     const answers = ({ channels = [0, 15] }) => channels[0] <= channel && channel <= channels[1];
     const pads = (this.#kit.notes[note] ?? []).filter((id) => this.pads.has(id) && answers(this.pads.get(id)));
-    return this.#play(frame, pads, velocity, note, channel);
+    return this.#play(frame, pads, velocity, note, channel, moves);
   }
 
   /** A pad struck by itself, whatever its notes. */
@@ -122,7 +122,7 @@ export class Player {
     for (const voice of this.voices) if (voice.note === null && voice.pad.id === padId) release(voice, frame);
   }
 
-  #play(frame, padIds, velocity, note, channel) {
+  #play(frame, padIds, velocity, note, channel, moves = null) {
     this.#hits += 1;
     const strikes = this.#struck(padIds, velocity);
     const chosen = this.#choose(strikes);
@@ -134,7 +134,7 @@ export class Player {
       const region = this.#loaded(pad, number);
       if (!region) continue;
       const gain = pad.gains[pad.regions[number].gains][struck - 1];
-      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame, gain, velocity: struck, note, channel, variationPlace: variationPlaces.get(pad.id) }));
+      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame, gain, velocity: struck, note, channel, variationPlace: variationPlaces.get(pad.id), moves }));
     }
     return strikes.map(([pad]) => pad.id);
   }

@@ -2,8 +2,10 @@
  * Plays a part by the frame: which of its hits fall into the next block, around the loop where it turns.
  * Knows nothing of sound. Frames of the part count from its beginning, frames of the context from the context's.
  *
- * @typedef {{ frames: Int32Array, packed: Int32Array, loopFrames: number, clicks?: Int32Array, accents?: Uint8Array }} PartTable
- * `frames` rise; `packed` is note + 128 velocity + 16384 channel, a note-off of velocity 0; `clicks` are the beats
+ * @typedef {{ frames: Int32Array, packed: Int32Array, loopFrames: number, clicks?: Int32Array, accents?: Uint8Array,
+ *   moved?: { gains: Float64Array, ratios: Float64Array, pans: Float64Array } | null, curves?: import("./moving.js").Curve[] }} PartTable
+ * `frames` rise; `packed` is note + 128 velocity + 16384 channel, a note-off of velocity 0; `clicks` are the beats; `moved` is
+ * what the curves of lanes make of each hit, `curves` are those of outputs and groups
  */
 export class Transport {
   isPlaying = false;
@@ -67,7 +69,7 @@ export class Transport {
 
   /**
    * Hand out what lies before the context's frame `stop`.
-   * @param {{ hit: (frame: number, packed: number) => void, click: (frame: number, accent: number) => void,
+   * @param {{ hit: (frame: number, packed: number, number: number) => void, click: (frame: number, accent: number) => void,
    *   turn: (origin: number, from: number) => void, end: () => void }} to
    */
   advance(stop, to) {
@@ -82,7 +84,7 @@ export class Transport {
       const hasTurned = this.isLooping && this.#origin + end < stop;
       const until = Math.min(stop, this.isLooping ? this.#origin + end : Infinity);
       this.#clickUntil(until, to);
-      for (; this.#next < frames.length && this.#origin + frames[this.#next] < until; this.#next++) to.hit(this.#origin + frames[this.#next], packed[this.#next]);
+      for (; this.#next < frames.length && this.#origin + frames[this.#next] < until; this.#next++) to.hit(this.#origin + frames[this.#next], packed[this.#next], this.#next);
       if (!hasTurned) {
         if (!this.isLooping && this.#next >= frames.length && this.#origin + this.part.loopFrames < stop) {
           this.stop();
@@ -90,7 +92,7 @@ export class Transport {
         }
         break;
       }
-      for (; this.#next < frames.length && frames[this.#next] === end; this.#next++) if (!isHit(packed[this.#next])) to.hit(this.#origin + end, packed[this.#next]);
+      for (; this.#next < frames.length && frames[this.#next] === end; this.#next++) if (!isHit(packed[this.#next])) to.hit(this.#origin + end, packed[this.#next], this.#next);
       this.#turn(this.#origin + end - from, from, to);
     }
     this.#done = stop;

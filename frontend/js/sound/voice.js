@@ -5,24 +5,32 @@
  * @typedef {{ hit: number, pad: object, number: number, note: number | null, channel: number, start: number, end: number,
  *   gain: number, velocity: number, ratio: number, sounds: import("./player.js").SoundRow[], fades: [number, number][],
  *   released: number | null, states: Float64Array[] | null }} Voice
+ * @typedef {{ gain: number, ratio: number, pan: number }} Moves what the curves of its lane make of a hit
  */
 const HALF_WIDTH = 16; // of the kernel, zero crossings; and the steps between two, as in core/audio/interpolate.py
 const STEPS = 512;
 const scratch = [new Float64Array(4096), new Float64Array(4096)];
 
 /** @returns {Voice} */
-export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, variationPlace = undefined }) {
+export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, variationPlace = undefined, moves = null }) {
   let { sounds } = region;
   let start = frame;
   let ratio = (region.ratio ?? 1) * (pad.centsPerKey && note !== null ? 2 ** ((pad.centsPerKey * (note - pad.root)) / 1200) : 1);
+  let pan = 0;
   if (variationPlace !== undefined) {
     const { gains, ratios, delays, pans } = pad.variation;
     const place = variationPlace % gains.length;
     gain *= gains[place];
     ratio *= ratios[place];
     start += delays[place];
-    if (pans[place]) sounds = sounds.map((sound) => moved(sound, pans[place]));
+    pan = pans[place];
   }
+  if (moves) {
+    gain *= moves.gain;
+    ratio *= moves.ratio;
+    pan += moves.pan;
+  }
+  if (pan) sounds = sounds.map((sound) => moved(sound, pan));
   let frames = Math.max(...sounds.map((sound) => sound[1]));
   if (ratio !== 1) frames = Math.max(1, Math.ceil(frames / ratio));
   const shaped = pad.filter ? pad.filter.curve[velocity - 1] : velocity;

@@ -56,7 +56,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       this.#transport.stop();
       this.#hush();
     },
-    part: ({ part }) => this.#transport.setPart(part, currentFrame),
+    part: ({ part }) => this.#setPart(part),
     loop: ({ isLooping }) => (this.#transport.isLooping = isLooping),
     tracks: ({ recording }) => this.#tracks.set(recording),
     trackGains: ({ gains, kit }) => {
@@ -92,9 +92,14 @@ class DactylProcessor extends AudioWorkletProcessor {
     };
   }
 
-  #hit(frame, note, velocity, channel) {
-    this.#record(this.#player.hit(frame, note, velocity, channel), velocity);
-    this.#alongside.hit(frame, note, velocity, channel);
+  #setPart(part) {
+    this.#transport.setPart(part, currentFrame);
+    for (const desks of [this.#desk, this.#alongside]) desks.setCurves(part?.curves ?? []);
+  }
+
+  #hit(frame, note, velocity, channel, moves = null) {
+    this.#record(this.#player.hit(frame, note, velocity, channel, moves), velocity);
+    this.#alongside.hit(frame, note, velocity, channel, moves);
   }
 
   /** A pad by itself; what sounds alongside hears its note. */
@@ -146,10 +151,12 @@ class DactylProcessor extends AudioWorkletProcessor {
     const stop = currentFrame + count;
     const stretches = this.#transport.isPlaying ? [[0, count, currentFrame - this.#transport.origin]] : [];
     this.#transport.advance(stop, {
-      hit: (frame, packed) => {
+      hit: (frame, packed, number) => {
         this.#playLiveUntil(frame);
         const velocity = (packed >> 7) & 127;
-        this.#hit(frame, packed & 127, velocity, packed >> 14);
+        const { moved } = this.#transport.part;
+        const moves = moved ? { gain: moved.gains[number], ratio: moved.ratios[number], pan: moved.pans[number] } : null;
+        this.#hit(frame, packed & 127, velocity, packed >> 14, moves);
       },
       click: (frame, accent) => this.#click.begin(frame, accent),
       turn: (origin, from) => {
@@ -184,10 +191,10 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#player.mix(buses, currentFrame, count);
     this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
     this.#desk.take(this.#player.outputs, this.#player.parallel);
-    const beside = this.#desk.process(buses, count);
+    const beside = this.#desk.process(buses, count, stretches);
     buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
     if (beside) this.#addTo(out, beside, buses.length, count);
-    this.#alongside.mix(out, currentFrame, count);
+    this.#alongside.mix(out, currentFrame, count, stretches);
     let peak = this.#mainPeak;
     for (const side of out) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(side[i]));
     this.#mainPeak = peak;
