@@ -50,7 +50,8 @@ export function startDesk(session, engine) {
     const isMaster = key.startsWith("master");
     if (key.startsWith("parallel")) return;
     const scaledStrip = ([level, amount, ...still]) => [level * by, isMaster ? amount : amount * by, ...still];
-    engine.setDesk(outputs.map((output, n) => (isOf.includes(n) ? { ...output, matrix: scaled(output.matrix), toBus: isMaster ? output.toBus : scaled(output.toBus), strip: scaledStrip(output.strip) } : output)));
+    const moved = (output) => ({ ...output, matrix: scaled(output.matrix), toBus: isMaster ? output.toBus : scaled(output.toBus), strip: scaledStrip(output.strip) });
+    engine.setDesk(outputs.map((output, n) => (isOf.includes(n) ? moved(output) : output)));
   }
 
   function hearAlone(key) {

@@ -31,7 +31,8 @@ function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast }, 
   button.type = "button";
   button.dataset.lane = String(number);
   button.title = pad ? `${name}: hear it, and show its velocities below` : "No pad of this kit answers this note";
-  button.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="#kind-${kind}"/></svg><span></span>${isMoving ? '<b class="moves" title="Something of it moves along the part">~</b>' : ""}<small class="mono"></small>`;
+  const mark = isMoving ? '<b class="moves" title="Something of it moves along the part">~</b>' : "";
+  button.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="#kind-${kind}"/></svg><span></span>${mark}<small class="mono"></small>`;
   button.querySelector("span").textContent = isTied && !isFirst && name.startsWith(`${pieceName} `) ? name.slice(pieceName.length + 1) : name;
   button.querySelector("small").textContent = note === null ? "no note" : String(note);
   row.append(button);
