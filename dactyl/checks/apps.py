@@ -12,5 +12,5 @@ class ChecksConfig(AppConfig):
         from dactyl.kits.views import kit_pictures, tables
 
         register({"left_finding": LeftFinding})
-        kit_pictures.PICTURES["check"] = ("checks/_check.html", check_context)
+        kit_pictures.PICTURES["check"] = ("kit", "checks/_check.html", check_context)
         tables.TRIED["mend"] = tried_mend

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dactyl.core import fields
 from dactyl.core.fields import Field, are_alike, row_of
 from dactyl.core.formats.notes import note_label
-from dactyl.core.kit import Kit, Layer, Pad, Piece, Take
+from dactyl.core.kit import FOLLOWS, Kit, Layer, Pad, Piece, Take
 from dactyl.core.units import counted
 
 
@@ -89,7 +89,9 @@ def _pad(was: Piece, old: Pad, piece: Piece, pad: Pad, before: Kit, after: Kit) 
     if old.name != pad.name:
         yield f"was called {old.name}"
     yield from _changes(fields.PAD, old, pad)
-    yield from (f"piece {change}" for change in _changes(fields.PIECE, was, piece) if was.pads[0].id == old.id)
+    if was.pads[0].id == old.id:
+        yield from (f"piece {change}" for change in _changes(fields.PIECE, was, piece))
+        yield from _mics_of(was, piece)
     outputs = [
         own.output or of.output or kit.outputs[0].name for own, of, kit in ((old, was, before), (pad, piece, after))
     ]
@@ -109,6 +111,25 @@ def _pad(was: Piece, old: Pad, piece: Piece, pad: Pad, before: Kit, after: Kit) 
         if fades[0][group] != fades[1][group]:
             yield f"cut over {fades[0][group]:g} → {fades[1][group]:g} ms"
     yield from _layers(old.layers, pad.layers)
+
+
+def _mics_of(was: Piece, piece: Piece) -> Iterator[str]:
+    """What the piece says of single mics."""
+    gains, pans = ([dict(getattr(one, name)) for one in (was, piece)] for name in ("mic_gains_db", "mic_pans"))
+    for mic in dict.fromkeys([*gains[0], *gains[1], *pans[0], *pans[1], *was.mic_flips, *piece.mic_flips]):
+        if (before := gains[0].get(mic, 0.0)) != (after := gains[1].get(mic, 0.0)):
+            yield f"mic {mic} {before:+.1f} → {after:+.1f} dB".replace("-", "−")
+        if (before := pans[0].get(mic)) != (after := pans[1].get(mic)):
+            yield f"mic {mic} {mic_place(before)} → {mic_place(after)}"
+        if (mic in was.mic_flips) != (mic in piece.mic_flips):
+            yield f"mic {mic} turned in polarity" if mic in piece.mic_flips else f"mic {mic} turned back"
+
+
+def mic_place(pan: float | str | None) -> str:
+    """Where a mic stands for a piece, in words."""
+    if pan is None or isinstance(pan, str):
+        return {None: "as the mic says", FOLLOWS: "follows the pan"}.get(pan, "stays in place")
+    return "in the centre" if not round(100 * pan) else f"{'left' if pan < 0 else 'right'} {abs(round(100 * pan))}"
 
 
 def _fades(pad: Pad) -> dict[str | int, float]:

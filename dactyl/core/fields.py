@@ -313,7 +313,7 @@ def check_limits(kit: Kit) -> None:
     for piece in kit.pieces:
         check(PIECE, piece, f"piece {piece.name[:40]}")
         for mic, gain_db in piece.mic_gains_db:
-            check_one(PIECE["gain_db"], gain_db, f"mic {mic[:40]} of piece {piece.name[:40]}")
+            check_one(MIC["gain_db"], gain_db, f"mic {mic[:40]} of piece {piece.name[:40]}")
         for pad in piece.pads:
             of = pad.name[:40] or "a pad"
             check_one(_text("Name", 121, may_be_empty=True), pad.name, of)  # of its piece, and its own

@@ -14,6 +14,7 @@ FILTERS = {"off": "off", "low": "low pass", "high": "high pass", "band": "band p
 MAIN = "Main"
 STOOL, HALL = "stool", "hall"
 SIDES = {STOOL: "the stool", HALL: "the hall"}
+FOLLOWS, STAYS = "follows", "stays"  # what a piece may say of a mic's pan
 NOTES = 128
 FADE_MS = 8.0  # of a cut, where no group says otherwise
 MAX_SIDE, MAX_BANKS = 32, 16  # rows or columns, and banks, of a surface
@@ -196,6 +197,8 @@ class Piece:
     place_y: float | None = None  # 0 the front to 100 the player
     colour: str = ""  # a key of fields.COLOURS
     mic_gains_db: tuple[tuple[str, float], ...] = ()  # of some mics, for this piece only
+    mic_pans: tuple[tuple[str, float | str], ...] = ()  # of some mics: FOLLOWS, STAYS, or a place of its own, -1..1
+    mic_flips: tuple[str, ...] = ()  # mics whose polarity is turned for this piece
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -302,6 +305,8 @@ class Kit:
                 raise KitError(f"{row.name} goes to output {row.output}, which the kit does not have.")
         self._check_groups(outputs)
         self._check_identity()
+        for piece in self.pieces:
+            _check_mics_of(piece, mics)
         for _, pad in self.pads():
             for layer in pad.layers:
                 for take in layer.takes:
@@ -356,6 +361,22 @@ class Kit:
         return self.maps[0].by_pad()
 
 
+def _check_mics_of(piece: Piece, mics: set[str]) -> None:
+    """What a piece says of some mics."""
+    said = ([name for name, _ in piece.mic_gains_db], [name for name, _ in piece.mic_pans], piece.mic_flips)
+    for names in said:
+        if len(set(names)) < len(names) or not set(names) <= mics:
+            strange = next((name for name in names if name not in mics), names[0] if names else "")
+            raise KitError(
+                f"Piece {piece.name[:40]} says something of mic {strange[:40]} twice, or the kit has no such mic."
+            )
+    for name, pan in piece.mic_pans:
+        if pan not in (FOLLOWS, STAYS) if isinstance(pan, str) else not -1 <= pan <= 1:
+            raise KitError(
+                f"Mic {name[:40]} of piece {piece.name[:40]} stands at {str(pan)[:20]}; {FOLLOWS}, {STAYS} or -1 to 1 can be."
+            )
+
+
 def _check_take(pad: Pad, take: Take, mics: set[str]) -> None:
     heard = {mic for mic, _ in take.samples}
     if not heard or len(heard) < len(take.samples) or not heard <= mics:
@@ -366,6 +387,17 @@ def _check_take(pad: Pad, take: Take, mics: set[str]) -> None:
             raise KitError(f"A take of {pad.name} has a sample without sound, or at a rate no file has.")
     if take.start_frame < 0 or (take.end_frame is not None and take.end_frame <= take.start_frame):
         raise KitError(f"A take of {pad.name} ends before it begins.")
+
+
+def pan_of(piece: Piece, pad: Pad, take: Take, mic: Mic) -> tuple[float | None, float]:
+    """The pan that goes on to move with each hit, None where the mic stands by itself; and where it stands."""
+    own = dict(piece.mic_pans).get(mic.name)
+    if isinstance(own, float | int):
+        return None, own
+    if own == STAYS or (own is None and not mic.follows_pan):
+        return None, 0.0
+    pan = min(1.0, max(-1.0, take.pan + pad.pan + piece.pan))
+    return pan, pan
 
 
 def check_whole(kit: Kit) -> None:

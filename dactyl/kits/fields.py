@@ -10,6 +10,7 @@ from dactyl.core import fields as core
 from dactyl.core.errors import KitError
 from dactyl.core.fields import Field
 from dactyl.core.formats.notes import parse_note
+from dactyl.core.kit import FOLLOWS, STAYS
 from dactyl.web.request_values import plain
 
 Read = Callable[[str], Any]
@@ -155,6 +156,23 @@ def curve_points(text: str) -> list[list[float]]:
     if any(a >= b for a, b in zip(rising, rising[1:], strict=False)):
         raise KitError("The points of a drawn curve follow each other from left to right.")
     return [[round(x, 1), round(y, 1)] for x, y in points]
+
+
+def of_piece_mic(what: str, text: str) -> dict[str, Any]:
+    """What a piece says of a mic, as its columns. what : gain_db, is_flipped or place"""
+    if what == "gain_db":
+        return {"gain_db": read(MIC_FIELDS, "gain_db", text)}
+    if what == "is_flipped":
+        return {"is_flipped": yes_no(text)}
+    if what != "place":
+        raise KitError(f"A piece says nothing of a mic named “{core.printable(what[:30])}”. Reload the page.")
+    typed = text.strip().lower()
+    if typed in (*NONE, "as the mic", "mic"):
+        return {"way": "", "pan": None}
+    if typed in (FOLLOWS, STAYS):
+        return {"way": typed, "pan": None}
+    side = {"l": "-", "r": "", "c": "0"}.get(typed[:1])
+    return {"way": "", "pan": number("A place", -100, 100, digits=0)(typed if side is None else side + typed[1:])}
 
 
 velocity = whole("Velocity", 1, 127)

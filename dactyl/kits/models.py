@@ -6,7 +6,7 @@ from django.utils import timezone
 
 from dactyl.core.fields import DRAWN
 from dactyl.core.kinds import KINDS
-from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, MAIN, ROTATIONS, STOOL, VOICES
+from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, FOLLOWS, MAIN, ROTATIONS, STAYS, STOOL, VOICES
 from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.history.models import Document
 from dactyl.jobs.models import Job
@@ -137,11 +137,16 @@ class Piece(models.Model):
 
 
 class PieceMic(models.Model):
-    """Level of a mic for one piece."""
+    """What one piece says of a mic: its level, its polarity, and where it stands."""
 
     piece = models.ForeignKey(Piece, models.CASCADE, related_name="mic_gains")
     mic = models.ForeignKey(Mic, models.CASCADE)
     gain_db = models.FloatField(default=0.0)
+    is_flipped = models.BooleanField(default=False)
+    way = models.CharField(
+        max_length=7, blank=True, choices=[(FOLLOWS, FOLLOWS), (STAYS, STAYS)]
+    )  # empty: as the mic says
+    pan = models.FloatField(null=True, blank=True)  # a place of its own, -100 to 100
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["piece", "mic"], name="piece_mic_once")]

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from dataclasses import fields as dataclass_fields
+from typing import Any
 
 from django.db.models import OuterRef, QuerySet, Subquery
 from django.db.models.functions import Coalesce
@@ -93,9 +94,9 @@ def _kit_value(
     pads = defaultdict(list)
     for piece, value in _pad_values(row, pad_ids, layers, output_name):
         pads[piece].append(value)
-    mic_gains = defaultdict(list)
-    for piece, mic, gain_db in PieceMic.objects.filter(piece__kit=row).values_list("piece", "mic__name", "gain_db"):
-        mic_gains[piece].append((mic, gain_db))
+    of_mics = defaultdict(list)
+    for one in PieceMic.objects.filter(piece__kit=row).select_related("mic"):
+        of_mics[one.piece_id].append(one)
     return core.Kit(
         **values_of(fields.KIT, row),
         **values_of(fields.DESK, row),
@@ -113,13 +114,22 @@ def _kit_value(
                 pads=tuple(own),
                 **values_of(fields.PIECE, piece),
                 output=output_name.get(piece.output_id),
-                mic_gains_db=tuple(mic_gains[piece.pk]),
+                **_said_of_mics(of_mics[piece.pk]),
             )
             for piece, own in pads.items()
         ),
         surfaces=surfaces,
         maps=maps or _map_values(Map.objects.filter(kit=row, is_default=True), pad_ids),
     )
+
+
+def _said_of_mics(rows: Sequence[PieceMic]) -> dict[str, Any]:
+    pans = [(one.mic.name, one.way or (None if one.pan is None else one.pan / 100)) for one in rows]
+    return {
+        "mic_gains_db": tuple((one.mic.name, one.gain_db) for one in rows if one.gain_db),
+        "mic_pans": tuple((mic, pan) for mic, pan in pans if pan is not None),
+        "mic_flips": tuple(one.mic.name for one in rows if one.is_flipped),
+    }
 
 
 def _pad_values(

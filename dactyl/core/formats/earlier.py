@@ -8,7 +8,7 @@ def brought_up(kit: Any, version: int) -> Any:
     """The same kit as of the newest version; what is no kit comes back as it is, for its reader to refuse.
 
     1 called a random stream dice. 1 and 2 held the notes of the default map on the pads, and only the other maps as maps.
-    3 had no desk: outputs had levels only.
+    3 had no desk: outputs had levels only. 4 held nothing of what a piece says of a mic but its level.
     """
     if version > 2 or not isinstance(kit, dict):
         return kit

@@ -22,6 +22,7 @@ from dactyl.core.kit import (
     Sample,
     Take,
     Variation,
+    pan_of,
 )
 from dactyl.core.play.cycles import take_cycle
 from dactyl.core.play.playbook import (
@@ -190,8 +191,9 @@ def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz:
             continue
         mic = mics[name]
         gain = db_to_gain(level_db + mic.gain_db + own_gains_db.get(name, 0.0))
-        pan = min(1.0, max(-1.0, take.pan + pad.pan + piece.pan)) if mic.follows_pan else None
-        left, right = (1.0, 1.0) if pan is None else pan_gains(pan)
+        gain = -gain if name in piece.mic_flips else gain
+        pan, place = pan_of(piece, pad, take, mic)
+        left, right = pan_gains(place)
         output = numbers[mic.output or pad.output or piece.output or MAIN]
         sounds.append(MicSound(recipe, gain, pan, gain * left, gain * right, output, name))
     return tuple(sounds)

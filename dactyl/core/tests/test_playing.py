@@ -155,6 +155,26 @@ class Gains(SimpleTestCase):
         self.assertAlmostEqual(close.left, 0.0)
         self.assertEqual(room.left, room.right)
         self.assertAlmostEqual(room.left, 10 ** (-12 / 20))
+        for said, places in (
+            ({"mic_pans": (("room", "follows"),)}, [(0, math.sqrt(2))] * 2), ({"mic_pans": (("close", "stays"),)}, [(1, 1)] * 2),
+            ({"mic_pans": (("room", -1.0),), "mic_flips": ("room",)}, [(0, math.sqrt(2)), (-math.sqrt(2), 0)]),
+        ):  # fmt: skip
+            with self.subTest(said):
+                of = replace(
+                    a_kit,
+                    pieces=(replace(tom, mic_gains_db=(), **said),),
+                    mics=(mics[0], replace(mics[1], gain_db=0.0)),
+                )
+                for sound, place in zip(compile_kit(of, RATE).pads[0].regions[0].sounds, places, strict=True):
+                    np.testing.assert_allclose((sound.left, sound.right), place, atol=1e-9)
+        for wrong in (
+            {"mic_pans": (("hall", 0.0),)},
+            {"mic_pans": (("room", 2.0),)},
+            {"mic_pans": (("room", "up"),)},
+            {"mic_flips": ("room", "room")},
+        ):
+            with self.subTest(wrong), self.assertRaises(KitError):
+                replace(a_kit, pieces=(replace(tom, **wrong),))
 
 
 class OtherPads(SimpleTestCase):

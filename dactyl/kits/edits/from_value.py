@@ -1,6 +1,7 @@
 """Write a kit value into rows, through the history as one edit: opening a kit file, and whatever else brings a whole kit."""
 
 import re
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
@@ -154,9 +155,9 @@ class Writer:
             for piece in value.pieces
         ])  # fmt: skip
         self._change.create_all([
-            PieceMic(piece_id=row.pk, mic_id=self._mics[mic], gain_db=gain_db)
+            PieceMic(piece_id=row.pk, mic_id=self._mics[mic], **said)
             for row, piece in zip(pieces, value.pieces, strict=True)
-            for mic, gain_db in piece.mic_gains_db
+            for mic, said in _said_of_mics(piece).items()
         ])  # fmt: skip
         wanted = [
             (pad, self._pad(pad, piece, row, positions[pad.id]))
@@ -270,3 +271,15 @@ def _own_name(full_name: str, piece_name: str) -> str:
     if _place_of(full_name, piece_name) or full_name == piece_name:
         return ""
     return full_name.removeprefix(f"{piece_name} ")
+
+
+def _said_of_mics(piece: core.Piece) -> dict[str, dict[str, Any]]:
+    """The columns of the rows that say something of a mic, by its name."""
+    said: dict[str, dict[str, Any]] = defaultdict(dict)
+    for mic, gain_db in piece.mic_gains_db:
+        said[mic]["gain_db"] = gain_db
+    for mic, pan in piece.mic_pans:
+        said[mic] |= {"way": pan} if isinstance(pan, str) else {"pan": pan * 100}
+    for mic in piece.mic_flips:
+        said[mic]["is_flipped"] = True
+    return {mic: columns for mic, columns in said.items() if any(columns.values()) or "pan" in columns}

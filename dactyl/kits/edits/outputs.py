@@ -1,7 +1,9 @@
 """Outputs and mics."""
 
+from collections.abc import Mapping
 from typing import Any
 
+from dactyl.core.compare import mic_place
 from dactyl.core.errors import KitError
 from dactyl.core.kit import MAIN
 from dactyl.history.edits import Change, edit
@@ -89,15 +91,25 @@ def route_mic(mic: Mic, version: int, name: str) -> Revision | None:
     return change.revision
 
 
-def set_piece_mic(piece: Piece, mic: Mic, version: int, gain_db: float) -> Revision | None:
-    """Level of a mic for one piece."""
-    words = settings_named(MIC_FIELDS, {"gain_db": gain_db}, f"mic {mic.name} for {piece.name or 'a piece'}")
+def set_piece_mic(piece: Piece, mic: Mic, version: int, said: Mapping[str, Any]) -> Revision | None:
+    """What one piece says of a mic.
+
+    said : columns of its row: ``gain_db``, ``is_flipped``, or ``way`` and ``pan``
+    """
+    of = f"mic {mic.name} for {piece.name or 'a piece'}"
+    if "gain_db" in said:
+        words = settings_named(MIC_FIELDS, said, of)
+    elif "is_flipped" in said:
+        words = f"Polarity of {of} {'turned' if said['is_flipped'] else 'as it was'}"
+    else:
+        pan = said["way"] or (None if said["pan"] is None else said["pan"] / 100)
+        words = f"{of[0].upper()}{of[1:]}: {mic_place(pan)}"
     with edit(piece.kit, version, words) as change:
         row = PieceMic.objects.filter(piece=piece, mic=mic).first()
         if row is None:
-            change.create(PieceMic(piece=piece, mic=mic, gain_db=gain_db))
+            change.create(PieceMic(piece=piece, mic=mic, **said))
         else:
-            change.update(row, gain_db=gain_db)
+            change.update(row, **said)
         change.touch(*piece.pads.values_list("pk", flat=True))
     return change.revision
 

@@ -81,7 +81,8 @@ class Hands:
             (f"pads/{pad}/paste/", {"source": str(other)}),
             (f"pads/{pad}/move/", self.dice.choice([{"before": str(other)}, {"by": "-1"}, {"by": "1"}])),
             (f"pads/{pad}/companions/{other}/", {"value": value}),
-            (f"pads/{pad}/mics/{self.one(Mic, kit=self.kit)}/", {"value": value}),
+            (f"pieces/{self.one(Piece, kit=self.kit)}/mics/{self.one(Mic, kit=self.kit)}/{self.dice.choice(['gain_db', 'is_flipped', 'place'])}/",
+             {"value": self.dice.choice([value, "follows", "R30", "1"])}),
             (f"pads/{pad}/replace/", {"samples": self.some(self.samples, 3)}),
         ])  # fmt: skip
 

@@ -296,7 +296,7 @@ class Undoing(KitCase):
             "mic routed": lambda v: edits.outputs.route_mic(room(), v, "Air"),
             "mic added": lambda v: edits.outputs.add_mic(kit, v, "hall"),
             "mic gone": lambda v: edits.outputs.delete_mic(room(), v),
-            "mic of a piece": lambda v: edits.outputs.set_piece_mic(fresh().piece, room(), v, -9.0),
+            "mic of a piece": lambda v: edits.outputs.set_piece_mic(fresh().piece, room(), v, {"gain_db": -9.0}),
             "border": lambda v: edits.layers.set_border(layer(), v, 20),
             "even": lambda v: edits.layers.set_borders(fresh(), v, "even", []),
             "by level": lambda v: edits.layers.set_borders(fresh(), v, "levels", [-24.0, -14.0, -10.0]),

@@ -51,7 +51,12 @@ def rich_kit() -> Kit:
     edit(edits.pads.set_companion, snare, hat_open, 0.3)
     edit(edits.pads.route_pads, [snare], "Snare bus")
     edit(edits.outputs.route_mic, kit.mics.get(name="overhead"), "Air")
-    edits.outputs.set_piece_mic(snare.piece, kit.mics.get(name="overhead"), version(kit), -4.0)
+    edits.outputs.set_piece_mic(snare.piece, kit.mics.get(name="overhead"), version(kit), {"gain_db": -4.0})
+    for said in ({"is_flipped": True}, {"way": "", "pan": -30.0}):
+        edits.outputs.set_piece_mic(snare.piece, kit.mics.get(name="overhead"), version(kit), said)
+    edits.outputs.set_piece_mic(
+        hat_open.piece, kit.mics.get(name="overhead"), version(kit), {"way": "follows", "pan": None}
+    )
     take = Take.objects.select_related("layer__pad__piece", "layer__pad__kit").filter(layer__pad=snare).first()
     edit(edits.takes.set_fields, [take], {"gain_db": 2.0, "is_reversed": True, "fade_out_ms": 9.0, "is_flipped": True})
     return kit

@@ -108,8 +108,8 @@ def changed(
     if view in PICTURES:
         context |= picture_context(kit, view, shown_in(request))
     if view in KIT_PICTURES:
-        template, shown = KIT_PICTURES[view]
-        context |= {"main_view": "kit", "view_template": template, **shown(kit)}
+        main_view, template, shown = KIT_PICTURES[view]
+        context |= {"main_view": main_view, "view_template": template, **shown(kit)}
     if view == "history":
         context["revisions"] = listed(kit)
     response = render(request, "kits/_changed.html", context, status=status)

@@ -11,7 +11,7 @@ from dactyl.core.stack.layers import BORDERS
 from dactyl.history import edits as history
 from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries, sounding
-from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Take
+from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Piece, Take
 from dactyl.kits.views.answer import find, kit_edit, pad_of, pads_of, takes_of
 from dactyl.shelf import queries as shelf_queries
 from dactyl.web.note_naming import middle_c_octave
@@ -343,10 +343,10 @@ def set_mic(request: HttpRequest, kit: Kit, version: int, mic_id: int, field: st
 
 
 @kit_edit
-def set_piece_mic(request: HttpRequest, kit: Kit, version: int, pad_id: int, mic_id: int) -> Answer:
-    mic = find(Mic.objects, mic_id, kit, kit=kit)
-    gain_db = fields.read(fields.MIC_FIELDS, "gain_db", _value(request))
-    return edits.outputs.set_piece_mic(pad_of(kit, pad_id).piece, mic, version, gain_db)
+def set_piece_mic(request: HttpRequest, kit: Kit, version: int, piece_id: int, mic_id: int, what: str) -> Answer:
+    """what : gain_db, is_flipped or place"""
+    mic, piece = find(Mic.objects, mic_id, kit, kit=kit), find(Piece.objects, piece_id, kit, kit=kit)
+    return edits.outputs.set_piece_mic(piece, mic, version, fields.of_piece_mic(what, _value(request)))
 
 
 @kit_edit

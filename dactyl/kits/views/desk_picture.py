@@ -119,7 +119,6 @@ def desk_context(kit: Kit, outputs: list[Output]) -> dict[str, Any]:
         "master": Strip("master", "Master", kit.master_db, kit, [one for one in numbers if one[0] == "master_db"]),
         "output_groups": list(groups.values()),
         "all_pieces": sorted({(key, name) for own in pieces.values() for key, name, _ in own}, key=lambda one: one[1]),
-        "mics": list(kit.mics.select_related("output")),
         "routes": [(key, asked) for key, (asked, *_) in ROUTES.items()],
         "axis_lines": [(line, at_db(line)) for line in LINES_DB],
         "sides": core.SIDES,

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from django.db.models import Avg, QuerySet
@@ -9,7 +10,7 @@ from django.db.models import Avg, QuerySet
 from dactyl.core.cuts import CHOKE, ITSELF, Cut, PadCuts, cuts_of, usual
 from dactyl.core.plan import Placed, placed, rings
 from dactyl.kits import queries
-from dactyl.kits.models import ChokeGroup, Companion, Kit, MuteGroup, TakeSample
+from dactyl.kits.models import ChokeGroup, Companion, Kit, MuteGroup, PieceMic, TakeSample
 
 CELL_PX = 26  # of the matrix
 ARCS_PX = 30  # room for the arcs beside its names
@@ -111,8 +112,46 @@ def _links(kit: Kit, rows: list[queries.PadRow], at: Mapping[int, tuple[float, f
     return links
 
 
-PICTURES: dict[str, tuple[str, Callable[[Kit], dict[str, Any]]]] = {
-    "cuts": ("kits/_cut_matrix.html", cuts_context),
-    "plan": ("kits/_plan.html", plan_context),
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What a piece says of a mic, as it is shown."""
+
+    gain_db: float = 0.0
+    is_flipped: bool = False
+    place: str = ""  # empty: as the mic says
+
+
+def mics_context(kit: Kit) -> dict[str, Any]:
+    """Mics, and for each piece that has takes what it says of each of them, and whether it has one there."""
+    rows = [row for row in queries.sheet_rows(kit, levels=False) if not row.is_empty]
+    pieces = {row.pad.piece_id: (row.pad.piece, row.kind) for row in reversed(rows)}
+    said = {(one.piece_id, one.mic_id): one for one in PieceMic.objects.filter(piece__kit=kit)}
+    heard = set(
+        TakeSample.objects.filter(take__layer__pad__kit=kit)
+        .order_by()
+        .values_list("take__layer__pad__piece", "mic")
+        .distinct()
+    )
+    mics = list(kit.mics.select_related("output"))
+    return {
+        "mics": mics,
+        "mic_rows": [
+            (piece, kind, [(mic, _said(said.get((key, mic.pk))), (key, mic.pk) in heard) for mic in mics])
+            for key, (piece, kind) in reversed(pieces.items())
+        ],
+    }
+
+
+def _said(row: PieceMic | None) -> Said:
+    if row is None:
+        return Said()
+    own = "" if row.pan is None else f"{row.pan:.0f}".replace("-", "−")
+    return Said(row.gain_db, row.is_flipped, row.way or own)
+
+
+PICTURES: dict[str, tuple[str, str, Callable[[Kit], dict[str, Any]]]] = {
+    "cuts": ("kit", "kits/_cut_matrix.html", cuts_context),
+    "plan": ("kit", "kits/_plan.html", plan_context),
+    "mics": ("desk", "kits/_mics_view.html", mics_context),
 }
-"""Name of each picture, as the page sends it -> its template and what it shows."""
+"""Name of each picture, as the page sends it -> the view it belongs to, its template and what it shows."""

@@ -119,10 +119,10 @@ def begun(kit: Kit, rows: list[queries.PadRow]) -> dict:
 @require_GET
 @kept
 def picture(request: HttpRequest, kit_id: int, view: str) -> HttpResponse:
-    """One of the pictures beside the sheet."""
+    """One of the pictures beside the sheet, or beside the channels of the desk."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    template, shown = PICTURES[view]
-    return kit_page(request, kit, view, template, {"main_view": "kit", **shown(kit)})
+    main_view, template, shown = PICTURES[view]
+    return kit_page(request, kit, view, template, {"main_view": main_view, **shown(kit)})
 
 
 @require_GET

@@ -71,7 +71,7 @@ NEXT = """() => {  // where the focus is, and whether that can be seen
   return { what: at.id || at.className || at.tagName, isSeen };
 }"""
 VIEWS = ("kit", "map", "part", "desk", "bounce")
-PICTURES = {"kit": ("cuts", "plan", "sets"), "map": ("surfaces", "devices", "translations")}
+PICTURES = {"kit": ("cuts", "plan", "sets"), "map": ("surfaces", "devices", "translations"), "desk": ("mics",)}
 TABS = ("layers", "sound", "mics", "cuts", "notes")
 
 

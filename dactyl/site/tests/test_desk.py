@@ -107,6 +107,24 @@ class DeskView(KitPages):
         page.keyboard.press("Delete")
         expect(kick.locator(".place")).to_have_attribute("aria-valuetext", "C, 100 % wide")
 
+    def test_a_piece_says_otherwise_of_one_mic_in_one_cell(self):
+        page = self.desk("Mics")
+        page.click("#picture-mics")
+        cell = page.locator(".mic-matrix .of-piece").first
+        cell.locator(".place-of").fill("R30")
+        page.keyboard.press("Tab")
+        expect(page.locator("#undo")).to_contain_text("right 30")
+        expect(cell.locator(".place-of")).to_have_value("30")
+        cell.locator(".flip").click()
+        expect(cell.locator(".flip")).to_have_attribute("aria-pressed", "true")
+        cell.locator(".num").fill("-96")
+        page.keyboard.press("Tab")
+        expect(page.locator("#undo")).to_contain_text("Level")
+        self.assertLess(self.peak_db(page, "a"), -80)
+        page.keyboard.press("Control+z")
+        expect(cell.locator(".num")).to_have_value("0.0")
+        self.assertGreater(self.peak_db(page, "a"), -30)
+
     def test_what_keys_moved_is_told_also_from_another_view_and_an_output_heard_alone_may_go(self):
         page = self.desk("Left")
         page.click("text=Lay out the outputs…")

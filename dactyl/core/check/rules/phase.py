@@ -115,12 +115,12 @@ def low_end(kit: MeasuredKit) -> Iterator[Finding]:
         pad = group[0].pad
         if pad.kind not in LOW_KINDS:
             continue
-        own = dict(group[0].piece.mic_gains_db)
+        own, flips = dict(group[0].piece.mic_gains_db), group[0].piece.mic_flips
         for one, other in combinations(_mics(group), 2):
             both = [heard for heard in group if one in heard.sounds and other in heard.sounds]
             first, second = (
                 np.stack([heard.sounds[mic].low for heard in both]).astype(np.float32)
-                * np.float32(db_to_gain(gains[mic] + own.get(mic, 0.0)))
+                * np.float32(db_to_gain(gains[mic] + own.get(mic, 0.0)) * (-1 if mic in flips else 1))
                 if both
                 else np.zeros((0, 1), np.float32)
                 for mic in (one, other)

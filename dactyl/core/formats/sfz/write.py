@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import permutations
 
 from dactyl.core.formats.notes import note_label
-from dactyl.core.kit import MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take
+from dactyl.core.kit import MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take, pan_of
 from dactyl.core.units import frames_to_ms, resampled_frames
 
 NAMED = "//@ "  # begins a comment line of our own that names what stands above it: an output, piece, pad or mic
@@ -144,7 +144,9 @@ class _Writer:
         output = mic.output or pad.output or piece.output or self._kit.outputs[0].name
         level_db = take.gain_db + layer.gain_db + pad.gain_db + piece.gain_db + mic.gain_db
         level_db += dict(piece.mic_gains_db).get(mic_name, 0.0) + self._kit.outputs[self._outputs[output]].gain_db
-        pan = min(1.0, max(-1.0, take.pan + pad.pan + piece.pan)) if mic.follows_pan else 0.0
+        _, pan = pan_of(piece, pad, take, mic)
+        if mic_name in piece.mic_flips:
+            self._miss(f"{piece.name}: polarity of mic {mic_name}.")
         first = take.samples[0][1]
         fields: dict = {"sample": self._path_of(sample), "volume": _number(level_db)}
         if pad.muted:
