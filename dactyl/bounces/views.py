@@ -29,12 +29,15 @@ from dactyl.core.bounce.stems import (
     shared_hits,
     size_on_disk,
     unanswered,
+    unmet_curves,
 )
 from dactyl.core.check.finding import NOTE
 from dactyl.core.desk.words import all_words, desk_words
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.notes import note_label
 from dactyl.core.kit import Kit as KitValue
+from dactyl.core.parts.curves import LANE, WORDS
+from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.wave.write import SUBTYPES
 from dactyl.history.queries import reading
 from dactyl.kits.models import Kit
@@ -74,6 +77,7 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
         "formats": FORMATS,
         "groupings": (LINEUP_GROUPINGS if (beside := rows_of(kit)) else GROUPINGS).items(),
         "alongside": [row.other.name for row in beside],
+        "ambience": list(kit.mics.filter(is_ambience=True).values_list("name", flat=True)),
         "orders": ORDERS,
         "taken": TAKEN,
         "pieces": [name for name in dict.fromkeys(kit.pieces.values_list("name", flat=True)) if name],
@@ -117,6 +121,8 @@ def _before(kit: Kit, part: Part, order: Order, rate_hz: int, *, with_alongside:
         "seconds": frames / rate_hz,
         "stem_names": [*stems.names, *parallel],
         **_at_the_desk(own, order),
+        "moving": _moving(value, order),
+        "unmet_curves": unmet_curves(playbook, value, is_dry=order.is_dry),
         "shared": shared[:4],
         "shared_hits": sum(hits for _, hits in shared),
         **_found_in_kit(kit, {voice.pad.id for voice in voices if lineup is None}),
@@ -135,6 +141,15 @@ def _found_in_kit(kit: Kit, struck: set[int]) -> dict:
         if row["severity"] != NOTE and (row["place"].get("pad") in struck or "output" in row["place"])
     ]
     return {"kit": kit, "concerns": said[:MOST_CONCERNS], "more_concerns": max(0, len(said) - MOST_CONCERNS)}
+
+
+def _moving(part: PartValue, order: Order) -> list[tuple[str, str]]:
+    """What moves along the part of each output and group, in words."""
+    moving: dict[str, list[str]] = {}
+    for curve in part.curves:
+        if curve.kind != LANE and not order.is_dry:
+            moving.setdefault(curve.name, []).append(WORDS[curve.what])
+    return [(name, ", ".join(words)) for name, words in moving.items()]
 
 
 def _at_the_desk(kit: KitValue, order: Order) -> dict:
@@ -171,6 +186,7 @@ def _order(asked: QueryDict) -> Order:
         groups=tuple((piece, group.strip()[:40]) for piece, group in groups if group.strip()),
         format=asked.get("format", "wav"),
         mono_where_mono=asked.get("mono") == "1",
+        ambience_apart=asked.get("ambience") == "1",
         in_desk_order=asked.get("numbers") == "desk",
         is_dry=asked.get("taken") == "dry",
         has_master=asked.get("taken") != "no_master",

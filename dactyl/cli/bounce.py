@@ -89,7 +89,7 @@ def _order(asked: argparse.Namespace) -> Order:
         raise BounceError("--dry takes the sound before the desk; --side, --groups and --no-master are of the desk.")
     return Order(
         bits=asked.bits, by=asked.by, format=asked.format, has_mix=False, name_template="{name}", is_dry=asked.is_dry,
-        side=asked.side or "", has_master=asked.has_master,
+        side=asked.side or "", has_master=asked.has_master, ambience_apart=asked.ambience_apart,
     )  # fmt: skip
 
 

@@ -84,6 +84,9 @@ def _bounce(verb: argparse.ArgumentParser) -> None:
         "--dry", dest="is_dry", action="store_true", help="before the desk, without mics that are ambience"
     )
     verb.add_argument("--curves", type=Path, help="a file of what moves along the part, as it is exported with")
+    verb.add_argument(
+        "--ambience-apart", action="store_true", help="what each mic of ambience hears is a stem of its own"
+    )
     verb.add_argument("--side", choices=["stool", "hall"], help="from where it is heard (default: as the kit says)")
     verb.add_argument("--no-master", dest="has_master", action="store_false", help="leave the master's level out")
     verb.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")

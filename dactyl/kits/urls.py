@@ -33,6 +33,7 @@ urlpatterns = [
     path("samples/delete/", unused.delete, name="delete_samples"),
     path("samples/<int:sample_id>/instead-of/<int:other_id>/", unused.merge, name="merge_samples"),
     path("kernel/", tables.kernel, name="kernel"),
+    path("loudness/<int:rate_hz>/", tables.loudness_filters, name="loudness_filters"),
     path("sounds/<str:extent>/<str:keys>/", tables.sounds, name="sounds"),
     path(KIT, pages.sheet, name="kit"),
     path(KIT + "map/", maps.map_page, name="map"),

@@ -40,6 +40,7 @@ import { startTakes } from "./card/takes.js";
 import { startTakeDrops } from "./card/take_drops.js";
 import { startThen } from "./page/then.js";
 import { startDesk } from "./desk/desk.js";
+import { startLive } from "./desk/live.js";
 import { startCheck } from "./kit/check.js";
 import { startCuts } from "./kit/cuts.js";
 import { rememberPlace, startHome } from "./kit/home.js";
@@ -69,6 +70,7 @@ if (workshop) {
     startPresses();
     startSurface(session, engine, input);
     startMeters(engine);
+    startLive(session, engine);
     const part = startPart(session, engine, ways);
     startAlongside(session, engine);
     startMap(session, input, part);
@@ -94,7 +96,7 @@ if (workshop) {
     startTakeDrops(session);
     startThen(session);
     const trying = startTry(session, engine, shelf);
-    const ofKit = [startFlip(session, engine, ways), startSwap(session, engine, input), startDesk(session, engine)];
+    const ofKit = [startFlip(session, engine, ways), startSwap(session, engine, input), startDesk(session, engine, part)];
     const pictures = [startCuts(session, input), startCheck(session, engine), startPlan(session, engine, input)];
     const first = [...ofKit, ...pictures, startTabs(), startWave(session, engine), startTakes(session, engine), startChips(engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });

@@ -103,6 +103,12 @@ def k_weighting(rate_hz: int) -> np.ndarray:
     return np.array([shelf, low_cut])
 
 
+def filters(rate_hz: int) -> dict[str, list[list[float]]]:
+    """What a meter that plays along works by: sections as b0 b1 b2 a1 a2, and the interpolator's phases."""
+    sections = [[b0, b1, b2, a1, a2] for b0, b1, b2, _, a1, a2 in k_weighting(rate_hz).tolist()]
+    return {"sections": sections, "phases": _phases(rate_hz).tolist()}
+
+
 def _phases(rate_hz: int) -> np.ndarray:
     """Windowed sincs between two samples, (phases, taps): three at 48 kHz, one at 96, none needed above."""
     count = 4 if rate_hz < 80_000 else 2 if rate_hz < 160_000 else 1

@@ -117,6 +117,7 @@ class Order:
     is_dry: bool = False  # each output as it leaves the kit, without ambience (design rule 18)
     side: str = ""  # a key of SIDES; empty: as the kit says
     has_master: bool = True
+    ambience_apart: bool = False  # what each mic of ambience hears is a stem of its own
 
     def __post_init__(self) -> None:
         rest = self.name_template
@@ -271,7 +272,7 @@ def desk_of(playbook: Playbook, order: Order) -> Desk:
 
 def _group_of(playbook: Playbook, order: Order) -> GroupOf:
     own, kits, outputs = dict(order.groups), member_names(playbook), playbook.outputs
-    return {
+    together: GroupOf = {
         "output": lambda voice, sound: outputs[sound.output].name,
         "group": lambda voice, sound: outputs[sound.output].group or outputs[sound.output].name,
         "piece": lambda voice, sound: voice.pad.piece,
@@ -281,6 +282,10 @@ def _group_of(playbook: Playbook, order: Order) -> GroupOf:
         "merged": lambda voice, sound: outputs[sound.output].merged or outputs[sound.output].name,
         "own": lambda voice, sound: own.get(voice.pad.piece) or voice.pad.piece,
     }[order.by]
+    if not order.ambience_apart:
+        return together
+    apart = {mic: mic[:1].upper() + mic[1:] for mic in playbook.ambience}
+    return lambda voice, sound: apart.get(sound.mic) or together(voice, sound)
 
 
 def member_names(playbook: Playbook) -> list[str]:
@@ -300,13 +305,17 @@ def _in_order(playbook: Playbook, order: Order, groups: set[str], heard: Sequenc
         known = member_names(playbook)
     else:
         known = list(dict.fromkeys([getattr(pad, order.by, pad.piece) for pad in playbook.pads]))
+    apart = [mic for mic in dict.fromkeys(sound.mic for *_, sound in heard) if mic in playbook.ambience]
+    last = [mic[:1].upper() + mic[1:] for mic in apart] if order.ambience_apart else []
+    known = [name for name in known if name not in last] + last
     names = [name for name in known if name in groups] + sorted(groups - set(known))
     is_together = len(playbook.members) > 1 and order.by in ("piece", "pad")  # kick 1 beside kick 2
     if not (order.in_desk_order or is_together):
         return names
     desk = [kind.slug for kind in IN_SCORE_ORDER]
     ranks = dict.fromkeys(names, len(desk))
-    for _, group, voice, _ in heard:
+    ranks |= dict.fromkeys(last, len(desk) + 1)
+    for group, voice in ((group, voice) for _, group, voice, _ in heard if group not in last):
         ranks[group] = min(ranks[group], desk.index(voice.pad.kind) if voice.pad.kind in desk else len(desk))
     return sorted(names, key=lambda name: ranks[name])
 

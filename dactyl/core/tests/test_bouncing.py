@@ -19,11 +19,11 @@ from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.errors import BounceError, KitError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.notes import note_label, parse_note, relabelled
-from dactyl.core.kit import Envelope, Filter, Variation
+from dactyl.core.kit import Envelope, Filter, Layer, Mic, Take, Variation
 from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.parts.structure import new_part
 from dactyl.core.play.compile import compile_kit
-from dactyl.core.tests.kits import CHOKE_A, RATE, kit, leaving, pad
+from dactyl.core.tests.kits import CHOKE_A, RATE, kit, leaving, pad, sample
 
 EMPTY = new_part("empty", 1)
 
@@ -210,6 +210,22 @@ class Stems(SimpleTestCase):
             Order(bits="24", name_template="{song} {name}")
         with self.assertRaisesRegex(BounceError, "FLAC holds no float"):
             Order(bits="32f", format="flac")
+
+    def test_ambience_is_taken_apart_where_it_is_asked_for(self):
+        heard = tuple((mic, sample(500, 2)) for mic in ("close", "room"))
+        made = [
+            replace(
+                pad(name, note=note), layers=(Layer(id=note, low=1, high=127, takes=(Take(id=note, samples=heard),)),)
+            )
+            for name, note in (("kick", 36), ("snare", 38))
+        ]
+        wet = kit(*made, mics=(Mic(name="close"), Mic(name="room", is_ambience=True)))
+        playbook = compile_kit(wet, RATE)
+        voices = voices_of(playbook, [Hit(0, 36, 100), Hit(90, 38, 100)])
+        for by, names in (("output", ("Main",)), ("piece", ("kick", "snare"))):
+            for apart in (False, True):
+                order = Order(bits="32f", by=by, ambience_apart=apart, in_desk_order=True)
+                self.assertEqual(arrange(playbook, voices, order, EMPTY).names, (*names, *(["Room"] * apart)))
 
     def test_hits_that_two_stems_share_are_counted(self):
         both = kit(pad("a", note=38), pad("b", note=38, output="Two"), outputs=("Main", "Two"))

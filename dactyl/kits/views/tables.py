@@ -4,11 +4,12 @@ from collections.abc import Callable
 from typing import Any
 
 import orjson
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET
 
 from dactyl.core.audio import interpolate
+from dactyl.core.audio.loudness import filters
 from dactyl.core.kit import Kit as KitValue
 from dactyl.kits import edits, playing
 from dactyl.kits.models import Kit, Version
@@ -74,6 +75,15 @@ def _tried(text: str) -> dict[int, Sample]:
 def kernel(request: HttpRequest) -> HttpResponse:
     """The core's interpolation kernel: float64, little endian."""
     response = HttpResponse(interpolate.kernel().astype("<f8").tobytes(), content_type="application/octet-stream")
+    response["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
+@require_GET
+def loudness_filters(request: HttpRequest, rate_hz: int) -> HttpResponse:
+    """What a meter of loudness works by at a rate."""
+    low, high = playing.LOW_HZ, playing.HIGH_HZ
+    response = JsonResponse(filters(min(high, max(low, rate_hz))))
     response["Cache-Control"] = "private, max-age=86400"
     return response
 

@@ -9,6 +9,11 @@ from dactyl.shelf.tests.sounds import hit, sound_bytes
 from dactyl.site.tests.kit_pages import KitPages
 from dactyl.site.tests.served import BEGIN_LISTENING, HEARD, LISTEN
 
+CHANNELS = """() => { // the highest peak of each channel of the device
+  window.channels = [];
+  window.dactyl.engine.addEventListener("report", ({ detail }) => detail.channels?.forEach((peak, n) => (window.channels[n] = Math.max(window.channels[n] ?? 0, peak))));
+}"""
+
 
 class DeskView(KitPages):
     about_seconds = 15.0
@@ -106,6 +111,39 @@ class DeskView(KitPages):
         expect(kick.locator(".place")).to_have_attribute("aria-valuetext", "R5, 90 % wide")
         page.keyboard.press("Delete")
         expect(kick.locator(".place")).to_have_attribute("aria-valuetext", "C, 100 % wide")
+
+    def test_outputs_leave_by_channels_of_their_own_and_main_plays_on_where_there_are_none(self):
+        page = self.desk("Live")
+        page.click("text=Lay out the outputs…")
+        page.click("text=One for each piece")
+        expect(page.locator(".desk-row.output")).to_have_count(3)
+        expect(page.locator("[data-live-of]").nth(1)).to_be_disabled()
+        page.click("#live summary")
+        page.select_option("#live-device", "stand-in")
+        page.keyboard.press("Escape")
+        kick, snare = page.locator(".desk-row.output").nth(1), page.locator(".desk-row.output").nth(2)
+        snare.locator("[data-pick]").click()
+        page.locator("[data-channel]:not([hidden]) [data-live-of]").select_option("3–4")
+        kick.locator("[data-pick]").click()
+        page.locator("[data-channel]:not([hidden]) [data-live-of]").select_option("8")
+        expect(kick.locator("[data-leaves-by]")).to_have_text("→ 8")
+        page.evaluate(CHANNELS)
+        for key, loud in (("s", {2, 3}), ("a", {7})):
+            page.evaluate("() => (window.channels = [])")
+            page.keyboard.press(key)
+            page.wait_for_function("() => window.channels.some((peak) => peak > 0.01)")
+            self.settle(page)
+            self.assertEqual({n for n, peak in enumerate(page.evaluate("() => window.channels")) if peak > 0.001}, loud)
+        page.reload()
+        page.wait_for_selector("#the-desk .picked")
+        page.evaluate(CHANNELS)
+        expect(kick.locator("[data-leaves-by]")).to_have_text("→ 8")
+        page.locator("body").press("a")
+        page.wait_for_function("() => window.channels[7] > 0.01")
+        page.click("#live summary")
+        page.select_option("#live-device", "")
+        expect(kick.locator("[data-leaves-by]")).to_have_text("")
+        self.assertGreater(self.peak_db(page, "a"), -30)
 
     def test_a_piece_says_otherwise_of_one_mic_in_one_cell(self):
         page = self.desk("Mics")

@@ -217,7 +217,7 @@ class Parts(Workshop):
         page = self.new_part("In numbers", "Ferry House")
         self.drawn(page, (0, "Kick"), (960, "Kick"))
         page.keyboard.press("Control+a")
-        page.locator("#hit-card summary", has_text="numbers").click()
+        page.locator("#hit-card summary", has_text="List").click()
         fields = page.locator("#hit-list tr").nth(1).locator("input")
         fields.nth(0).fill("1.3.120")
         fields.nth(0).press("Enter")

@@ -4,6 +4,7 @@
  */
 import { Ahead } from "../page/ahead.js";
 import { between } from "../page/ranges.js";
+import { KINDS } from "../part/curves.js";
 
 const [LOW_DB, HIGH_DB, SILENT_DB] = [-60, 12, -96]; // dactyl/kits/views/desk_picture.py; core/desk/tables.py
 const [STEP_DB, FINE_DB] = [0.5, 0.1];
@@ -14,7 +15,7 @@ const REST_MS = 350; // after the last arrow key a value is told
 
 /** @typedef {{ kind: "level" | "balance" | "width", key: string }} What a value of a row */
 
-export function startDesk(session, engine) {
+export function startDesk(session, engine, part) {
   const view = () => /** @type {HTMLElement} */ (document.getElementById("the-desk"));
   const rows = () => /** @type {HTMLElement[]} */ ([...(view()?.querySelectorAll("[data-strip]") ?? [])]);
   const row = (key) => /** @type {HTMLElement} */ (view()?.querySelector(`[data-strip="${key}"]`));
@@ -120,6 +121,28 @@ export function startDesk(session, engine) {
     several.textContent = `${pickedOutputs().length} outputs are selected: a number is set for all of them.`;
   }
   session.addEventListener("marked", mark);
+  session.addEventListener("marked", showMoving);
+  part.ready.then(() => ["loaded", "changed"].forEach((name) => part.model.addEventListener(name, showMoving)));
+
+  /** What of each channel moves along the part that is open, and the way to where it is drawn. */
+  function showMoving() {
+    for (const box of view()?.querySelectorAll("[data-moves-of]") ?? []) {
+      const of = /** @type {HTMLElement} */ (box).dataset.movesOf;
+      const { about } = part.model ?? {};
+      const own = (about?.curves ?? []).filter(([other]) => other === of).map(([, what]) => what);
+      const whats = of.startsWith("group:") ? ["gain_db"] : ["gain_db", "balance", "width"];
+      const link = (what) => {
+        const a = Object.assign(document.createElement("a"), { textContent: `${KINDS[what].name}${own.includes(what) ? " ~" : ""}` });
+        a.href = `/parts/of/${session.kit}/?part=${about.id}&moves=${encodeURIComponent(`${of}|${what}`)}`;
+        return a;
+      };
+      box.replaceChildren();
+      if (!about) continue;
+      const line = document.createElement("p");
+      line.append(own.length ? `Moves along ${about.name}: ` : `Let it move along ${about.name}: `, ...whats.flatMap((what, n) => (n ? [", ", link(what)] : [link(what)])));
+      box.append(line);
+    }
+  }
 
   const pickedOutputs = () => picked.filter((key) => key.startsWith("output")).map((key) => key.split("-")[1]);
 
@@ -276,9 +299,19 @@ export function startDesk(session, engine) {
       const peak = peakOf(one, detail);
       if (peak !== undefined) meter(one, peak > 0 ? 20 * Math.log10(peak) : -Infinity);
     }
+    if (detail.loudness) showLoudness(detail.loudness);
     const reduction = document.getElementById("reduction");
     if (reduction) reduction.textContent = (detail.parallel?.reduction ?? 0).toFixed(1).replace("-", "−");
   });
+
+  function showLoudness(measured) {
+    for (const place of /** @type {NodeListOf<HTMLElement>} */ (view().querySelectorAll("[data-loud]"))) {
+      const value = measured[place.dataset.loud];
+      const unit = place.dataset.loud === "truePeak" ? "dBTP" : "LUFS";
+      place.textContent = value === null ? "—" : `${value.toFixed(1).replace("-", "−")} ${unit}`;
+    }
+  }
+  session.addEventListener("marked", () => engine.setLoudness(Boolean(view())));
 
   function peakOf({ dataset, classList }, { peaks, parallel, main }) {
     if (dataset.number) return peaks[Number(dataset.number)];

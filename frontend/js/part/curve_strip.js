@@ -82,7 +82,7 @@ export class CurveStrip {
 
   /** Whether a curve stands here, not velocities. */
   get isCurve() {
-    return this.#choice.value !== VELOCITY;
+    return !["", VELOCITY].includes(this.#choice.value); // empty: what can stand here has not come yet
   }
 
   get what() {

@@ -4,6 +4,7 @@
  */
 import { StampClock } from "./clock.js";
 import { SoundLoader } from "./loader.js";
+import { MOST_CHANNELS } from "./routes.js";
 
 const CONSTANT_MS = 6; // from an event's time stamp to its frame: what a script and a message take, nearly always
 const PADS_AT_ONCE = 4; // of a kit that is loaded ahead: under a millisecond for the audio thread, at 64 takes a pad
@@ -15,6 +16,11 @@ export class Engine extends EventTarget {
   /** The tables of another kit that is heard in the place of this one. */ flipped = null;
   /** The note of a pad in the kit's own map, while another kit is heard. @type {(pad: number) => number | null} */ noteOf = () => null;
   #context;
+  /** Where outputs leave a device of many channels. */ #routes = null;
+  #routed = "null";
+  #isLoudnessOn = false;
+  #standIn = []; // nodes of one that is stood in for
+  /** @type {[AudioNode, number][]} */ #connected = [];
   #node = null;
   #waiting = [];
   #loader;
@@ -57,9 +63,9 @@ export class Engine extends EventTarget {
 
   async #begin(worklet) {
     await this.#context.audioWorklet.addModule(worklet);
-    this.#node = new AudioWorkletNode(this.#context, "dactyl", { numberOfInputs: 0, numberOfOutputs: 2, outputChannelCount: [2, 1] });
+    this.#node = new AudioWorkletNode(this.#context, "dactyl", { numberOfInputs: 0, numberOfOutputs: 3, outputChannelCount: [2, 1, MOST_CHANNELS] });
     this.#node.port.onmessage = ({ data }) => this.#receive(data);
-    for (const output of [0, 1]) this.#node.connect(this.#context.destination, output); // the kit, and the click
+    this.#connect();
     for (const [message, transfer] of this.#waiting.splice(0)) this.#node.port.postMessage(message, transfer);
     if (!this.kit) return;
     const { port1, port2 } = new MessageChannel();
@@ -68,6 +74,75 @@ export class Engine extends EventTarget {
     const kernel = await fetch("/kits/kernel/");
     if (kernel.ok) this.#send({ type: "kernel", kernel: new Float64Array(await kernel.arrayBuffer()) });
     await this.loadPlaybook();
+  }
+
+  /** Tell a few times a second how loud the mix is since the part began. */
+  async setLoudness(isOn) {
+    if (isOn === this.#isLoudnessOn) return;
+    this.#isLoudnessOn = isOn;
+    const answer = isOn ? await fetch(`/kits/loudness/${this.rate}/`).catch(() => null) : null;
+    if (this.#isLoudnessOn === isOn) this.#send({ type: "loudness", filters: answer?.ok ? await answer.json() : null });
+  }
+
+  /** How many channels the device has. */
+  get deviceChannels() {
+    return Math.min(MOST_CHANNELS, this.#context.destination.maxChannelCount);
+  }
+
+  get canChooseSink() {
+    return "setSinkId" in this.#context;
+  }
+
+  /** Sound by another device; empty: the usual one. @returns {Promise<string>} what is wrong, in a sentence; empty: nothing */
+  async setSink(id) {
+    if (!this.canChooseSink) return id ? "This browser can't choose a device." : "";
+    try {
+      await /** @type {any} */ (this.#context).setSinkId(id);
+      return "";
+    } catch (problem) {
+      return problem.name === "NotAllowedError" ? "The device was refused; allow it for this page in the browser's settings." : "The device can't be used; is it still connected?";
+    }
+  }
+
+  /**
+   * Which output leaves by which channels; null: all together.
+   * @param {{ outputs: (import("./routes.js").Route | null)[], click: import("./routes.js").Route, channels: number, isStandIn: boolean } | null} routes
+   */
+  setRoutes(routes) {
+    const now = JSON.stringify(routes);
+    if (now === this.#routed) return;
+    this.#routed = now;
+    this.#routes = routes;
+    this.#send({ type: "routes", routes });
+    if (this.#node) this.#connect();
+  }
+
+  /** The node to what is heard: the kit and the click together, or all channels of a device, or of one that is stood in for. */
+  #connect() {
+    const { destination } = this.#context;
+    for (const [node, output] of this.#connected.splice(0)) this.#node.disconnect(node, output);
+    for (const node of this.#standIn.splice(0)) node.disconnect();
+    const connect = (node, output) => {
+      this.#node.connect(node, output);
+      this.#connected.push([node, output]);
+    };
+    destination.channelCount = this.#routes && !this.#routes.isStandIn ? this.#routes.channels : Math.min(2, destination.maxChannelCount);
+    destination.channelInterpretation = this.#routes && !this.#routes.isStandIn ? "discrete" : "speakers";
+    if (!this.#routes) {
+      for (const output of [0, 1]) connect(destination, output); // the kit, and the click
+      return;
+    }
+    if (!this.#routes.isStandIn) {
+      connect(destination, 2);
+      return;
+    }
+    const { channels } = this.#routes;
+    const splitter = new ChannelSplitterNode(this.#context, { numberOfOutputs: MOST_CHANNELS });
+    const sides = new ChannelMergerNode(this.#context, { numberOfInputs: 2 });
+    connect(splitter, 2);
+    for (let n = 0; n < channels; n++) splitter.connect(sides, n, n % 2);
+    sides.connect(destination);
+    this.#standIn.push(splitter, sides);
   }
 
   /** Browsers let a page sound only after a press of a key or a button. */

@@ -2,7 +2,9 @@
 import { Alongside } from "./alongside.js";
 import { Click } from "./click.js";
 import { Desk } from "./desk.js";
+import { Loudness } from "./loudness.js";
 import { Player } from "./player.js";
+import { MAIN, send } from "./routes.js";
 import { Tracks } from "./tracks.js";
 import { Transport } from "./transport.js";
 
@@ -10,6 +12,7 @@ const FRAMES_BETWEEN_REPORTS = 2048;
 const FRAMES_BETWEEN_IDLE_REPORTS = 16384; // while nothing sounds: a page that is only looked at costs next to nothing
 const SECONDS_UNTIL_IDLE = 2; // meters have fallen by then
 const SILENCE_SECONDS = 0.008;
+const LOUDNESS_SECONDS = 0.3;
 const MOST_HEADS = 8; // playheads worth drawing: of the latest voices
 
 class DactylProcessor extends AudioWorkletProcessor {
@@ -26,6 +29,12 @@ class DactylProcessor extends AudioWorkletProcessor {
   #buses = [];
   #peaks = [];
   #mainPeak = 0; // of the sum
+  /** Where outputs leave a device of many channels. @type {{ outputs: (import("./routes.js").Route | null)[], click: import("./routes.js").Route, channels: number } | null} */ #routes = null;
+  #channelPeaks = [];
+  /** How loud the mix is, since the part began. @type {Loudness | null} */ #loudness = null;
+  /** @type {import("./loudness.js").Filters | null} */ #loudnessBy = null;
+  #loudnessAt = 0;
+  #clickSides = [new Float32Array(128), new Float32Array(128)];
   #played = [];
   #late = 0; // hits that came after their frame
   #standIns = new Map();
@@ -70,6 +79,11 @@ class DactylProcessor extends AudioWorkletProcessor {
       this.#transport.isClicking = isOn;
       this.#click.gain = gain;
     },
+    loudness: ({ filters }) => {
+      this.#loudnessBy = filters;
+      this.#loudness = filters && new Loudness(filters, sampleRate);
+    },
+    routes: ({ routes }) => (this.#routes = routes),
     measure: ({ isOn }) => (this.#measures = isOn),
     hush: () => this.#hush(),
     play: ({ from = 0, countIn = [] }) => this.#play(from, countIn),
@@ -138,6 +152,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #play(from, countIn) {
     this.#player.rewind();
     this.#alongside.rewind();
+    if (this.#loudnessBy) this.#loudness = new Loudness(this.#loudnessBy, sampleRate);
     this.#transport.start(currentFrame, from, countIn);
     if (this.#transport.isPlaying) this.port.postMessage({ type: "turn", origin: this.#transport.origin, from, isFirst: true });
   }
@@ -146,7 +161,8 @@ class DactylProcessor extends AudioWorkletProcessor {
     for (const pad of pads) this.#played.push([pad, velocity]);
   }
 
-  process(_inputs, [out, clickOut]) {
+  process(_inputs, [plain, clickOut, many]) {
+    const out = this.#routes && many ? many.slice(MAIN[0], MAIN[1]) : plain;
     const count = out[0].length;
     const stop = currentFrame + count;
     const stretches = this.#transport.isPlaying ? [[0, count, currentFrame - this.#transport.origin]] : [];
@@ -168,7 +184,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#playLiveUntil(stop);
     if (this.#mightSound()) {
       this.#soundedAt = currentFrame;
-      this.#mix(out, clickOut, stretches, count);
+      this.#mix(out, clickOut, many, stretches, count);
     } else {
       this.#desk.rest(this.#player.outputs, this.#player.parallel);
       this.#alongside.rest();
@@ -186,19 +202,45 @@ class DactylProcessor extends AudioWorkletProcessor {
     return this.#tracks.isOn || this.#measures || this.#kitGain.some((gain) => gain !== 1);
   }
 
-  #mix(out, clickOut, stretches, count) {
+  #mix(out, clickOut, many, stretches, count) {
     const buses = this.#clearedBuses(count);
+    const routes = many ? this.#routes : null;
     this.#player.mix(buses, currentFrame, count);
-    this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
+    if (routes) this.#sendClick(many, routes.click, count);
+    else this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
     this.#desk.take(this.#player.outputs, this.#player.parallel);
     const beside = this.#desk.process(buses, count, stretches);
-    buses.forEach((bus, number) => this.#addTo(out, bus, number, count));
+    buses.forEach((bus, number) => {
+      const route = routes?.outputs[number];
+      this.#addTo(route ? null : out, bus, number, count);
+      if (route) send(many, route, bus, count);
+    });
     if (beside) this.#addTo(out, beside, buses.length, count);
     this.#alongside.mix(out, currentFrame, count, stretches);
     let peak = this.#mainPeak;
     for (const side of out) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(side[i]));
     this.#mainPeak = peak;
+    this.#loudness?.feed(out, count);
     if (this.#hasMore()) this.#beside(out, stretches, count);
+    if (routes) this.#measureChannels(many, routes.channels, count);
+  }
+
+  #sendClick(many, route, count) {
+    if (!this.#click.isSounding) return;
+    if (this.#clickSides[0].length < count) this.#clickSides = [new Float32Array(count), new Float32Array(count)];
+    const [left, right] = this.#clickSides;
+    left.fill(0);
+    this.#click.mix(left, currentFrame, count);
+    right.set(left);
+    send(many, route, [left, right], count);
+  }
+
+  #measureChannels(many, channels, count) {
+    for (let n = 0; n < channels; n++) {
+      let peak = this.#channelPeaks[n] ?? 0;
+      for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(many[n][i]));
+      this.#channelPeaks[n] = peak;
+    }
   }
 
   /** The recording beside the kit: each as loud as the fader says; how loud both are is measured before it. */
@@ -222,14 +264,14 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#kitGain[0] = to;
   }
 
-  /** Add a bus to what is heard, and note its peak. */
+  /** Add a bus to what is heard, where it goes there, and note its peak. @param {Float32Array[] | null} out */
   #addTo(out, bus, number, count) {
     let peak = this.#peaks[number] ?? 0;
     for (let channel = 0; channel < 2; channel++) {
-      const target = out[Math.min(channel, out.length - 1)];
+      const target = out?.[Math.min(channel, out.length - 1)];
       const source = bus[channel];
       for (let i = 0; i < count; i++) {
-        target[i] += source[i];
+        if (target) target[i] += source[i];
         if (source[i] > peak) peak = source[i];
         else if (-source[i] > peak) peak = -source[i];
       }
@@ -245,12 +287,21 @@ class DactylProcessor extends AudioWorkletProcessor {
     return this.#buses;
   }
 
+  /** A few times a second: the gates look at all that was heard. */
+  #loudnessNow() {
+    if (!this.#loudness || currentFrame < this.#loudnessAt) return null;
+    this.#loudnessAt = currentFrame + LOUDNESS_SECONDS * sampleRate;
+    return this.#loudness.measured;
+  }
+
   #report() {
     const position = this.#transport.position(currentFrame);
     this.port.postMessage({
       type: "report",
       peaks: this.#player.outputs.map((_, number) => this.#peaks[number] ?? 0),
       main: this.#mainPeak,
+      loudness: this.#loudnessNow(),
+      channels: this.#routes ? Array.from({ length: this.#routes.channels }, (_, n) => this.#channelPeaks[n] ?? 0) : null,
       parallel: this.#player.parallel ? { peak: this.#peaks[this.#player.outputs.length] ?? 0, reduction: this.#desk.reduction } : null,
       played: this.#played,
       late: this.#late,
@@ -266,6 +317,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#power = [0, 0, 0];
     this.#desk.reduction = 0;
     this.#peaks = [];
+    this.#channelPeaks = [];
     this.#mainPeak = 0;
     this.#played = [];
     this.#standIns.clear();

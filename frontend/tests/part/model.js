@@ -5,7 +5,7 @@ import { equal, settled, test } from "../harness.js";
 
 const about = (version) => ({
   id: 4, version, ticksPerBeat: 480, tempos: [[0, 500_000]], meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000,
-  rate: 48_000, passes: [[2, "second", true]], writtenFor: "",
+  rate: 48_000, passes: [[2, "second", true]], curves: [], writtenFor: "",
 }); // prettier-ignore
 const row = (id, tick, pass = 0) => [id, tick, 0, 38, 90, 9, 120, tick, pass, tick * 50, tick * 50 + 6000];
 

@@ -15,7 +15,7 @@ async function stand({ kept = "", shown = "" } = {}) {
     const id = Number(url.match(/parts\/(\d+)/)[1]);
     const about = {
       id, name: id === 4 ? "Pulse" : "Storm watch", bars: id - 3, bpm: 119.6, version: 1, ticksPerBeat: 480, tempos: [[0, 500_000]],
-      meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000, rate: 48_000, passes: [], writtenFor: "", events: [],
+      meters: [[0, 4, 4]], tempoFrames: [0], loopTicks: 1920, loopFrames: 96_000, rate: 48_000, passes: [], curves: [], writtenFor: "", events: [],
     }; // prettier-ignore
     return { ok: id < 6, status: id < 6 ? 200 : 404, json: async () => about };
   });
