@@ -6,13 +6,14 @@ that is no whole step waits for the next one, so that the length of blocks chang
 """
 
 import math
+from collections.abc import Callable, Iterable
 
 import numpy as np
 
 from dactyl.core.desk.tables import LEAST_DB, STEP_FRAMES, Compressor, become, pieces_of
 
 _LEAST = 10 ** (LEAST_DB / 20)
-_PLACES = (np.arange(STEP_FRAMES) / STEP_FRAMES).astype(np.float64)
+_PLACES = (np.arange(STEP_FRAMES) / STEP_FRAMES).astype(np.float32)
 
 
 class ParallelBus:
@@ -23,37 +24,67 @@ class ParallelBus:
         self._gain_db = 0.0
         self._waiting = np.zeros((2, 0), np.float32)
 
-    def process(self, sent: np.ndarray, *, is_last: bool = False) -> np.ndarray:
-        """sent : float32, (2, frames). Returns as many frames as are whole steps by now, all where it is the last block."""
+    def process(
+        self, sent: np.ndarray, *, is_last: bool = False, each: Callable[..., Iterable[None]] = map
+    ) -> np.ndarray:
+        """sent : float32, (2, frames). each : ``map``, or a pool's
+
+        Returns as many frames as are whole steps by now, all where it is the last block.
+        """
         sound = np.concatenate([self._waiting, sent], axis=1) if self._waiting.shape[1] else sent
         whole = sound.shape[1] if is_last else sound.shape[1] - sound.shape[1] % STEP_FRAMES
         self._waiting = sound[:, whole:].copy()
+        pieces = pieces_of(whole)
+        peaks = np.zeros(-(-whole // STEP_FRAMES), np.float32)
+        for _ in each(lambda at: _find_peaks(sound[:, at], _steps(peaks, at)), pieces):
+            pass
+        ends = self._smoothed(wanted_db(self._compressor, peaks))
         played = np.empty((2, whole), np.float32)
-        for at in pieces_of(whole):
-            played[:, at] = sound[:, at]
-            self._compress(played[:, at])
-            become(played[:, at], self._compressor.matrix)
-        return played
 
-    def _compress(self, sound: np.ndarray) -> None:
-        frames = sound.shape[1]
-        steps = -(-frames // STEP_FRAMES)
-        loudest = np.zeros(steps * STEP_FRAMES, np.float32)
-        np.maximum(np.abs(sound[0]), np.abs(sound[1]), out=loudest[:frames])
-        ends = self._smoothed(wanted_db(self._compressor, loudest.reshape(steps, STEP_FRAMES).max(axis=1)))
-        gains = ends[:-1, np.newaxis] + np.diff(ends)[:, np.newaxis] * _PLACES
-        sound *= gains.astype(np.float32).ravel()[:frames]
+        def play(at: slice) -> None:
+            first = at.start // STEP_FRAMES
+            np.multiply(sound[:, at], _lines(ends[first:], at.stop - at.start), out=played[:, at])
+            become(played[:, at], self._compressor.matrix)
+
+        for _ in each(play, pieces):
+            pass
+        return played
 
     def _smoothed(self, wanted: np.ndarray) -> np.ndarray:
         """Linear gains at the begin and at the ends of steps: g <- a g + (1 - a) wanted, in dB."""
         gain, attack, release = self._gain_db, self._compressor.attack, self._compressor.release
         ends = [gain]
         for target in wanted.tolist():
-            stays = attack if target < gain else release
-            gain = target + stays * (gain - target)
+            gain = target + (attack if target < gain else release) * (gain - target)
             ends.append(gain)
         self._gain_db = gain
         return np.exp(np.array(ends) * (math.log(10) / 20))
+
+
+def _steps(peaks: np.ndarray, at: slice) -> np.ndarray:
+    """The peaks of a stretch of whole steps."""
+    return peaks[at.start // STEP_FRAMES : -(-at.stop // STEP_FRAMES)]
+
+
+def _find_peaks(sound: np.ndarray, peaks: np.ndarray) -> None:
+    """The largest of both sides in each step, by halves: a step is too short to be worth a loop of its own."""
+    frames = sound.shape[1]
+    loudest = np.zeros(len(peaks) * STEP_FRAMES, np.float32)
+    np.maximum(np.abs(sound[0]), np.abs(sound[1]), out=loudest[:frames])
+    rest = loudest.reshape(len(peaks), STEP_FRAMES)
+    while rest.shape[1] > 1:
+        half = rest.shape[1] // 2
+        rest = np.maximum(rest[:, :half], rest[:, half:])
+    peaks[:] = rest[:, 0]
+
+
+def _lines(ends: np.ndarray, frames: int) -> np.ndarray:
+    """Gains of each frame between the ends of steps; float32, (frames,)"""
+    steps = -(-frames // STEP_FRAMES)
+    ends = ends[: steps + 1]
+    lines = np.multiply.outer(np.diff(ends).astype(np.float32), _PLACES)
+    lines += ends[:-1, np.newaxis].astype(np.float32)
+    return lines.ravel()[:frames]
 
 
 def wanted_db(compressor: Compressor, peaks: np.ndarray) -> np.ndarray:

@@ -7,7 +7,7 @@ import numpy as np
 
 from dactyl.core.desk.moving import Motion
 from dactyl.core.desk.parallel import ParallelBus
-from dactyl.core.desk.tables import Desk, add_matrix, become, pieces_of
+from dactyl.core.desk.tables import Desk, become, become_and_send, pieces_of
 
 
 class Stage:
@@ -41,11 +41,12 @@ class Stage:
                     )
                     continue
                 if to_bus:
-                    add_matrix(sent[parallel, :, at], bus[:, at], to_bus)
-                become(bus[:, at], matrix)
+                    become_and_send(bus[:, at], sent[parallel, :, at], matrix, to_bus)
+                else:
+                    become(bus[:, at], matrix)
 
         for _ in each(work, pieces_of(buses.shape[2])):
             pass
         self._frame += buses.shape[2]
-        played = [bus.process(own, is_last=is_last) for bus, own in zip(self._parallel, sent, strict=True)]
+        played = [bus.process(own, is_last=is_last, each=each) for bus, own in zip(self._parallel, sent, strict=True)]
         return list(buses), played
