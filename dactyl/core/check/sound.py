@@ -9,7 +9,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from dactyl.core.audio.measure import measure_span
+from dactyl.core.audio.measure import magnitude_of, peaks_of, span_seen
 from dactyl.core.audio.timbre import SIZE as TIMBRE_SIZE
 from dactyl.core.audio.timbre import timbre
 from dactyl.core.units import gain_to_db
@@ -87,9 +87,10 @@ def listen(
     audio: np.ndarray, rate_hz: int, *, with_timbre: bool = True, known_timbre: np.ndarray | None = None
 ) -> Sound:
     """audio : float32, (channels, frames >= 1), as it is heard. known_timbre : where it was heard from its onset before"""
-    magnitude = np.abs(audio).max(axis=0) if len(audio) > 1 else np.abs(audio[0])
-    span = measure_span(audio, rate_hz)
-    peak, onset, frames = float(magnitude.max()), span.onset_frame, audio.shape[1]
+    magnitude = magnitude_of(audio)
+    envelope = peaks_of(magnitude, max(1, rate_hz // 1000))
+    span = span_seen(audio, magnitude, envelope, rate_hz)
+    peak, onset, frames = float(envelope.max()), span.onset_frame, audio.shape[1]
     if gain_to_db(peak) <= SILENT_DB:
         return _silence(rate_hz, len(audio), frames)
     mono = audio.mean(axis=0) if len(audio) > 1 else audio[0]
@@ -97,7 +98,7 @@ def listen(
     ahead = audio[:, : max(0, onset - millisecond)]
     has_ahead = ahead.shape[1] >= 2 * millisecond
     arrival = int(np.argmax(magnitude >= peak / 4))
-    steps = _steps(magnitude, rate_hz)
+    steps = _steps(magnitude, envelope, rate_hz)
     flat_runs, flat_frames = _flats(magnitude, peak)
     return Sound(
         rate_hz=rate_hz,
@@ -139,10 +140,10 @@ def _rms_db(audio: np.ndarray) -> float:
     return gain_to_db(math.sqrt(float(np.square(audio, dtype=np.float64).mean(axis=1).max())))
 
 
-def _steps(magnitude: np.ndarray, rate_hz: int) -> np.ndarray:
-    """Peak of every 5 ms."""
-    hop = max(1, round(STEP_SECONDS * rate_hz))
-    return np.maximum.reduceat(magnitude, np.arange(0, len(magnitude), hop))
+def _steps(magnitude: np.ndarray, envelope: np.ndarray, rate_hz: int) -> np.ndarray:
+    """Peak of every 5 ms; envelope : of every 1 ms"""
+    hop, short = max(1, round(STEP_SECONDS * rate_hz)), max(1, rate_hz // 1000)
+    return peaks_of(envelope, hop // short) if hop % short == 0 else peaks_of(magnitude, hop)
 
 
 def _ring(steps: np.ndarray, peak: float, rate_hz: int, onset: int, frames: int) -> int:
@@ -153,7 +154,7 @@ def _ring(steps: np.ndarray, peak: float, rate_hz: int, onset: int, frames: int)
 
 def _flats(magnitude: np.ndarray, peak: float) -> tuple[int, int]:
     """How many runs of frames lie at the peak, and how long the longest is."""
-    at = np.flatnonzero(magnitude >= peak * AT_PEAK)
+    at = np.flatnonzero(magnitude >= np.float32(peak * AT_PEAK))
     if len(at) < SHORTEST_FLAT:
         return 0, 0
     begins = np.flatnonzero(np.concatenate(([True], np.diff(at) > 1)))
@@ -165,7 +166,10 @@ def _flats(magnitude: np.ndarray, peak: float) -> tuple[int, int]:
 
 def _dc(mono: np.ndarray) -> float:
     """The least of the means of its quarters where all have one sign: a sound swings about its middle, an offset stays."""
-    quarters = [float(part.mean()) for part in np.array_split(mono, 4) if len(part)]
+    quarter = len(mono) // 4
+    quarters = (
+        (mono[: 4 * quarter].reshape(4, quarter).sum(axis=1) / quarter).tolist() if quarter else [float(mono.mean())]
+    )
     if len({value > 0 for value in quarters}) > 1:
         return 0.0
     least, most = min(map(abs, quarters)), max(map(abs, quarters))
@@ -217,7 +221,10 @@ def _second(steps: np.ndarray, onset: int, peak: float, rate_hz: int) -> int:
     led = np.concatenate(
         [np.zeros(STROKE_LED_STEPS, steps.dtype), steps]
     )  # of the steps that lead to each, the last aside
-    before = np.lib.stride_tricks.sliding_window_view(led, STROKE_LED_STEPS - 1)[: len(steps)].max(axis=1)
+    before = led
+    for by in (1, 2, 4):  # the largest of eight in a row
+        before = np.maximum(before[:-by], before[by:])
+    before = before[: len(steps)]
     struck = np.flatnonzero((steps >= least) & (steps >= rise * np.maximum(before, 1e-6)))
     struck = struck[struck >= first]
     return int(struck[0]) * hop if len(struck) else 0

@@ -15,6 +15,7 @@ export function startPlan(session, engine, input) {
   const picture = () => /** @type {SVGSVGElement & HTMLElement} */ (/** @type {unknown} */ (document.getElementById("plan-svg")));
   const box = (id) => /** @type {HTMLInputElement} */ (document.getElementById(id));
   let side = localStorage.getItem("plan-side") ?? "player";
+  let heard = ""; // from where the desk lets the kit be heard: the picture turns along with it
   let isArranging = false;
   let held = null;
   const dim = new Map();
@@ -36,6 +37,9 @@ export function startPlan(session, engine, input) {
   /** @param {Element} piece @param {number[]} point */
   const turn = (piece, [x, y]) => piece.setAttribute("transform", `translate(${x} ${y})${side === "audience" ? " rotate(180)" : ""}`);
 
+  /** By whose sides a pan is set so that it is heard where it is seen: the desk may exchange them after it. */
+  const panSide = () => (heard !== "hall" ? side : side === "audience" ? "player" : "audience");
+
   /** @param {HTMLElement} piece @param {number[]} point */
   function strike(piece, [x, y], timeStamp) {
     const pads = piece.dataset.pads.split(",").map(Number);
@@ -49,7 +53,7 @@ export function startPlan(session, engine, input) {
 
   /** @param {HTMLElement} piece @param {number[]} place */
   function put(piece, [x, y]) {
-    const values = { x: x.toFixed(1), y: y.toFixed(1), pan: box("plan-pans").checked ? side : "" };
+    const values = { x: x.toFixed(1), y: y.toFixed(1), pan: box("plan-pans").checked ? panSide() : "" };
     return session.post(view().dataset.place.replace("/0/", `/${piece.dataset.piece}/`), values);
   }
 
@@ -91,6 +95,11 @@ export function startPlan(session, engine, input) {
   /** As the chosen side sees it: the audience sees it turned round, its words upright. */
   function draw() {
     if (!picture()) return;
+    if (view().dataset.heard !== heard) {
+      const isTurned = heard !== "" || view().dataset.heard === "hall";
+      heard = view().dataset.heard;
+      if (isTurned) side = heard === "hall" ? "audience" : "player";
+    }
     box("plan-side").value = side;
     box("plan-arrange").checked = isArranging;
     picture().classList.toggle("arranging", isArranging);

@@ -42,14 +42,13 @@ def stems(kit: MeasuredKit) -> Iterator[Finding]:
     loudest: dict[str, tuple[float, Heard]] = {}
     silent_outputs: dict[str, bool] = {}
     gains = {mic.name: mic.gain_db for mic in value.mics}
+    matrices = {one.name: channel.matrix for one, channel in zip(value.outputs, desk.channels, strict=True)}
     for heard in kit.takes:
         velocity = hardest.get(heard.pad.id, 0)
         for mic, sound in heard.sounds.items():
             output = output_of(value, heard, mic)
-            channel = desk.channels[[o.name for o in value.outputs].index(output)]
-            through = max(
-                abs(channel.matrix[0]) + abs(channel.matrix[1]), abs(channel.matrix[2]) + abs(channel.matrix[3])
-            )
+            sides = [abs(share) for share in matrices[output]]
+            through = max(sides[0] + sides[1], sides[2] + sides[3])
             is_heard = through > 0 and not heard.pad.muted and velocity > 0 and not sound.is_silent
             silent_outputs[output] = silent_outputs.get(output, True) and not is_heard
             gain = _struck_gain(heard, velocity)
@@ -59,8 +58,7 @@ def stems(kit: MeasuredKit) -> Iterator[Finding]:
             level = (
                 heard.take.gain_db + heard.layer.gain_db + heard.pad.gain_db + heard.piece.gain_db + gains[mic] + own
             )
-            side = max(abs(channel.matrix[0]), abs(channel.matrix[3]), abs(channel.matrix[1]), abs(channel.matrix[2]))
-            peak = sound.peak_db + level + gain_to_db(gain) + gain_to_db(side)
+            peak = sound.peak_db + level + gain_to_db(gain) + gain_to_db(max(sides))
             if output not in loudest or peak > loudest[output][0]:
                 loudest[output] = (peak, heard)
     for output, (peak, heard) in loudest.items():
