@@ -9,7 +9,7 @@ from dactyl.history.edits import edit
 from dactyl.history.models import Revision
 from dactyl.kits.models import Kit
 from dactyl.lineups.models import Alongside
-from dactyl.lineups.queries import MOST, notes_met, rows_of
+from dactyl.lineups.queries import MOST, notes_met, own_row, rows_of
 
 
 def add(kit: Kit, version: int, other: Kit) -> Revision | None:
@@ -25,6 +25,21 @@ def add(kit: Kit, version: int, other: Kit) -> Revision | None:
 def set_fields(row: Alongside, version: int, values: dict[str, Any], words: str) -> Revision | None:
     with edit(row.kit, version, f"{row.other.name} alongside: {words}") as change:
         change.update(row, **values)
+    return change.revision
+
+
+def set_channels(
+    kit: Kit, version: int, wanted: Sequence[tuple[Alongside | None, list[int] | None]], words: str
+) -> Revision | None:
+    """What several members hear, in one edit; None stands for the kit itself. What is written for a kit on a channel of its
+    own means that kit's own notes."""
+    with edit(kit, version, words) as change:
+        for row, channels in wanted:
+            mine = row or own_row(kit)
+            if mine is None:
+                change.create(Alongside(kit=kit, other=kit, position=0, channels=channels))
+            else:
+                change.update(mine, channels=channels, **({"is_met": False} if row else {}))
     return change.revision
 
 
@@ -52,9 +67,11 @@ def put_together(lineup: Lineup, kits: Sequence[Kit]) -> list[str]:
             said.append(f"{member.kit.name}: its velocity curve becomes even.")
         if member.notes and member.notes != notes_met(first.kit, member.kit):
             said.append(f"{member.kit.name}: its notes are met by what they mean, not by the table in the file.")
-    own = {name: getattr(first, name) for name in Listening.__dataclass_fields__}
+    if first.channels is not None:
+        Alongside.objects.create(kit=kit, other=kit, position=0, channels=list(first.channels))
+    own = {name: getattr(first, name) for name in Listening.__dataclass_fields__ if name != "channels"}
     if own != {name: getattr(Listening(), name) for name in own}:
-        said.append(f"{first.kit.name} hears all channels and notes here, as it is.")
+        said.append(f"{first.kit.name} hears all notes of its channels here, as it is.")
     if lineup.links or lineup.chokes:
         said.append("Its links and chokes between kits are left out.")
     return said

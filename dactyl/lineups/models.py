@@ -6,7 +6,10 @@ from dactyl.kits.models import Kit
 
 
 class Alongside(models.Model):
-    """A further kit of a kit's lineup, whose first member is the kit itself. It is part of that kit's history."""
+    """A further kit of a kit's lineup, whose first member is the kit itself. It is part of that kit's history.
+
+    A row of which the other kit is the kit itself says what that one hears, while others sound alongside it.
+    """
 
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="alongside")
     # No constraint: an undo may bring back a row whose kit was deleted since; it then names nobody.

@@ -24,12 +24,17 @@ MOST = 7  # kits beside the first
 
 def rows_of(kit: Kit) -> list[Alongside]:
     """In their order; those whose kit is gone are left out. Two queries."""
-    rows = list(Alongside.objects.filter(kit=kit))
+    rows = list(Alongside.objects.filter(kit=kit).exclude(other=kit))
     there = Kit.objects.in_bulk({row.other_id for row in rows})
     found = [row for row in rows if row.other_id in there]
     for row in found:
         row.other = there[row.other_id]
     return found
+
+
+def own_row(kit: Kit) -> Alongside | None:
+    """What the kit itself hears, where that is not all."""
+    return Alongside.objects.filter(kit=kit, other=kit).first()
 
 
 def listening(row: Alongside, own: core.Kit, other: core.Kit) -> Listening:
@@ -64,7 +69,8 @@ def notes_met(own: core.Kit, other: core.Kit) -> tuple[tuple[int, int], ...]:
 
 def members_of(kit: Kit, own: core.Kit) -> list[Member]:
     """The kit itself and what sounds alongside it."""
-    members = [Member(kit=own)]
+    mine = own_row(kit)
+    members = [Member(kit=own, channels=None if mine is None or mine.channels is None else tuple(mine.channels))]
     for row in rows_of(kit):
         other = kit_value(row.other)
         heard = listening(row, own, other)

@@ -9,5 +9,7 @@ urlpatterns = [
     path(KIT + "tables/<int:rate_hz>/", views.tables, name="tables"),
     path(KIT + "package/", views.package, name="package"),
     path(KIT + "add/", views.add, name="add"),
+    path(KIT + "own/channels/", views.own_channels, name="own_channels"),
+    path(KIT + "by-channel/", views.by_channel, name="by_channel"),
     path(KIT + "<int:row_id>/<str:name>/", views.change, name="change"),
 ]

@@ -1,9 +1,10 @@
 """Alongside: further kits that answer the part of a kit, each with its channels, level and delay."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from typing import Any
 
 import orjson
+from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
@@ -13,6 +14,7 @@ from dactyl.core.errors import KitError
 from dactyl.core.fields import MEMBER
 from dactyl.core.kit import CURVE_EXPONENTS
 from dactyl.core.lineup import CHANNELS
+from dactyl.core.parts.part import DRUM_CHANNEL
 from dactyl.history.door import Answer
 from dactyl.history.edits import StaleDocument
 from dactyl.kits import fields
@@ -21,6 +23,8 @@ from dactyl.kits.views.answer import kit_edit
 from dactyl.kits.views.files import packed
 from dactyl.lineups import edits, queries
 from dactyl.lineups.models import Alongside
+from dactyl.parts.models import Event, Part
+from dactyl.parts.views import chosen_part
 from dactyl.web.note_naming import middle_c_octave
 from dactyl.web.request_values import number_in
 
@@ -34,8 +38,12 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
         row.pk: list(dict.fromkeys(name for name in Piece.objects.filter(kit=row.other).order_by("pk").values_list("name", flat=True) if name))
         for row in rows
     }  # fmt: skip
+    mine, counts = queries.own_row(kit), _channel_counts(chosen_part(request))
     return render(request, "lineups/_panel.html", {
         "kit": kit,
+        "own_channels": channels_told(mine) if mine else "",
+        "part_channels": [(channel + 1, hits) for channel, hits in counts],
+        "proposed": _told_proposal(kit, rows, counts) if mine is None and all(row.channels is None for row in rows) else "",
         "members": [(row, names[row.pk], channels_told(row), other_pieces(row, names[row.pk])) for row in rows],
         "others": Kit.objects.filter(is_put_away=False).exclude(pk=kit.pk).order_by("name"),
         "curves": list(CURVE_EXPONENTS),
@@ -46,7 +54,9 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
 @require_GET
 def tables(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    written = orjson.dumps({"kits": queries.tables_of(kit, rate_hz)}, option=orjson.OPT_NON_STR_KEYS)
+    mine, others = queries.own_row(kit), queries.tables_of(kit, rate_hz)
+    told = {"kits": others, "own": mine.channels if mine and others else None}
+    written = orjson.dumps(told, option=orjson.OPT_NON_STR_KEYS)
     response = HttpResponse(written, content_type="application/json")
     response["Cache-Control"] = "no-store"
     return response
@@ -56,6 +66,47 @@ def tables(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
 def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
     kit = get_object_or_404(Kit, pk=kit_id)
     return packed(lambda path: queries.pack_lineup(kit, path), f"{kit.name} lineup")
+
+
+def _channel_counts(part: Part | None) -> list[tuple[int, int]]:
+    """(channel, hits) of a part whose hits stand on several, the first first."""
+    found = Event.objects.filter(part=part, velocity__gt=0).order_by().values_list("channel").annotate(Count("pk"))
+    counts = sorted(found) if part else []
+    return counts if len(counts) > 1 else []
+
+
+def _proposal(rows: Sequence[Alongside], counts: Sequence[tuple[int, int]]) -> list[tuple[Alongside | None, list[int]]]:
+    """What each member would hear: the kit itself channel 10, as drums usually do, or else the channel of most hits; the
+    others one of the rest each, in their order, the last of them all that are left."""
+    channels = [channel for channel, _ in counts]
+    first = DRUM_CHANNEL if DRUM_CHANNEL in channels else max(counts, key=lambda count: count[1])[0]
+    rest = [channel for channel in channels if channel != first]
+    wanted: list[tuple[Alongside | None, list[int]]] = [(None, [first])]
+    for number, row in enumerate(rows[: len(rest)]):
+        wanted.append((row, rest[number:] if number == len(rows) - 1 else [rest[number]]))
+    return wanted
+
+
+def _told_proposal(kit: Kit, rows: Sequence[Alongside], counts: Sequence[tuple[int, int]]) -> str:
+    if not rows or not counts:
+        return ""
+    told = [(row.other.name if row else kit.name, channels) for row, channels in _proposal(rows, counts)]
+    return ", ".join(f"{name} {' and '.join(str(channel + 1) for channel in channels)}" for name, channels in told)
+
+
+@kit_edit
+def own_channels(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    """What the kit itself hears while others sound alongside it."""
+    return edits.set_channels(kit, version, [(None, _channels(request))], f"{kit.name}: channels")
+
+
+@kit_edit
+def by_channel(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    """Each member a channel of the part that is open, as is usual."""
+    rows, counts = queries.rows_of(kit), _channel_counts(chosen_part(request))
+    if not rows or not counts:
+        raise KitError("The hits of this part stand on one channel; there is nothing to share out.")
+    return edits.set_channels(kit, version, _proposal(rows, counts), f"Channels: {_told_proposal(kit, rows, counts)}")
 
 
 @kit_edit

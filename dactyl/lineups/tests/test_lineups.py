@@ -3,6 +3,8 @@
 from dataclasses import replace
 
 from dactyl.core.compare import compare
+from dactyl.core.parts.part import Event as EventValue
+from dactyl.core.parts.part import Part as PartValue
 from dactyl.history import edits as history
 from dactyl.kits import edits
 from dactyl.kits.models import Kit, KitFile
@@ -11,6 +13,7 @@ from dactyl.kits.tasks import open_kit_file
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.lineups import queries
 from dactyl.lineups.models import Alongside
+from dactyl.parts.edits import add_part
 from dactyl.shelf import store
 
 
@@ -72,6 +75,28 @@ class Lineups(AlongsideCase):
         self.assertEqual(self.post("add/", other=str(self.kit.pk))[0], 422)
         self.assertContains(self.client.get(f"/kits/{self.kit.pk}/alongside/"), "Under")
 
+    def test_channels_of_a_part_are_shared_out_as_is_usual(self):
+        hits = [EventValue(0, 38, 90, 10), EventValue(0, 38, 90, 9), EventValue(5, 38, 90, 10)]
+        part = add_part(
+            PartValue(name="p", ticks_per_beat=480, tempos=((0, 500_000),), events=tuple(hits), end_tick=960)
+        )
+        row = self.alongside()
+        panel = f"/kits/{self.kit.pk}/alongside/?part={part.pk}"
+        self.assertContains(self.client.get(panel), f"{self.kit.name} 10, Under 11")
+        self.assertEqual(self.post(f"by-channel/?part={part.pk}")[0], 200)
+        row.refresh_from_db()
+        self.assertEqual((queries.own_row(self.kit).channels, row.channels, row.is_met), ([9], [10], False))
+        self.assertNotContains(self.client.get(panel), f"{self.kit.name} 10, Under 11")
+        members = queries.members_of(self.kit, kit_value(self.kit))
+        self.assertEqual([member.channels for member in members], [(9,), (10,)])
+        tables = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()
+        self.assertEqual((tables["own"], len(tables["kits"])), ([9], 1))
+        self.assertEqual(self.post("own/channels/", value="10, 12")[0], 200)
+        self.assertEqual(queries.own_row(self.kit).channels, [9, 11])
+        for _ in range(2):
+            history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
+        self.assertIsNone(queries.own_row(self.kit))
+
     def test_pieces_that_are_several_or_gone_are_told(self):
         row = self.alongside()
         for pieces, told in (
@@ -88,7 +113,7 @@ class Lineups(AlongsideCase):
         edits.kits.delete_kit(Kit.objects.get(pk=self.other.pk))
         history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
         self.assertEqual(queries.rows_of(self.kit), [])
-        self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json(), {"kits": []})
+        self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"], [])
         self.assertIsNone(queries.lineup_value(self.kit, kit_value(self.kit)))
         self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/").status_code, 200)
 

@@ -9,9 +9,9 @@ export function startAlongside(session, engine) {
     const answer = await fetch(`/kits/${session.kit}/alongside/tables/${engine.rate}/`).catch(() => null);
     if (number !== asked || !answer) return;
     if (!answer.ok) return session.say("What sounds alongside does not come; it is heard as it was.", true);
-    const { kits } = await answer.json();
+    const { kits, own } = await answer.json();
     if (number !== asked) return;
-    engine.setAlongside(kits);
+    engine.setAlongside(kits, own);
     showCount();
   }
 

@@ -279,11 +279,14 @@ export class Engine extends EventTarget {
     this.#loader.ahead([...this.beside.values(), ...this.ahead.values()]);
   }
 
-  /** Which kits sound along with this one. @param {{ key: string, book: any, way: import("./alongside.js").Way }[]} kits */
-  async setAlongside(kits) {
+  /**
+   * Which kits sound along with this one. @param {{ key: string, book: any, way: import("./alongside.js").Way }[]} kits
+   * @param {number[] | null} own channels of the part that this kit hears meanwhile; null: all
+   */
+  async setAlongside(kits, own = null) {
     this.beside = new Map(kits.map(({ key, book }) => [key, book]));
     this.#loadOthers();
-    this.#send({ type: "alongside", ways: kits.map(({ key, way }) => [key, way]) });
+    this.#send({ type: "alongside", ways: kits.map(({ key, way }) => [key, way]), own });
     const { beside } = this;
     for (const { key, book } of kits)
       for (let from = 0; from === 0 || from < book.pads.length; from += PADS_AT_ONCE) {

@@ -40,6 +40,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #standIns = new Map();
   #standInsBeside = new Map();
   #reportAt = 0;
+  /** Channels of the part that this kit hears while others sound alongside it. @type {number[] | null} */ #ownChannels = null;
   #live = []; // [frame, what it does]: hits whose frame has not come
   #soundedAt = 0; // the last frame at which something played, or might
   #do = {
@@ -50,7 +51,10 @@ class DactylProcessor extends AudioWorkletProcessor {
     forgetKits: () => this.#player.forgetKits(),
     sounds: ({ sounds }) => this.#player.addSounds(sounds),
     forget: ({ keys }) => this.#forget(keys),
-    alongside: ({ ways }) => this.#alongside.set(ways, currentFrame),
+    alongside: ({ ways, own = null }) => {
+      this.#alongside.set(ways, currentFrame);
+      this.#ownChannels = own;
+    },
     addAlongside: ({ key, book }) => this.#alongside.add(key, book),
     solo: ({ pads }) => (this.#player.solo = new Set(pads)),
     soloOutputs: ({ outputs }) => this.#desk.hearAlone(outputs),
@@ -111,8 +115,10 @@ class DactylProcessor extends AudioWorkletProcessor {
     for (const desks of [this.#desk, this.#alongside]) desks.setCurves(part?.curves ?? []);
   }
 
-  #hit(frame, note, velocity, channel, moves = null) {
-    this.#record(this.#player.hit(frame, note, velocity, channel, moves), velocity);
+  /** @param {boolean} isOfPart what is played by hand reaches this kit on any channel */
+  #hit(frame, note, velocity, channel, moves = null, isOfPart = false) {
+    const hears = !isOfPart || !this.#ownChannels || this.#ownChannels.includes(channel);
+    if (hears) this.#record(this.#player.hit(frame, note, velocity, channel, moves), velocity);
     this.#alongside.hit(frame, note, velocity, channel, moves);
   }
 
@@ -172,7 +178,7 @@ class DactylProcessor extends AudioWorkletProcessor {
         const velocity = (packed >> 7) & 127;
         const { moved } = this.#transport.part;
         const moves = moved ? { gain: moved.gains[number], ratio: moved.ratios[number], pan: moved.pans[number] } : null;
-        this.#hit(frame, packed & 127, velocity, packed >> 14, moves);
+        this.#hit(frame, packed & 127, velocity, packed >> 14, moves, true);
       },
       click: (frame, accent) => this.#click.begin(frame, accent),
       turn: (origin, from) => {
