@@ -114,8 +114,9 @@ PAD: dict[str, Field] = {
     "muted": _yes_no("Mute"),
     "max_voices": _whole("Voices at most", 1, 64, label="Voices", reset=VOICES, step=1),
     "rotation": Field(words="Order of takes", kind=str, choices=ROTATIONS, label="Takes", reset="in_turn"),
-    "shared_counter": _yes_no("Counting of takes", label="Layers count together"),
+    "shared_counter": _yes_no("Shared round robin", label="Layers share a round robin"),
     "cuts_itself": _yes_no("Cutting itself", label="Cuts itself"),
+    "delay_ms": _ms("Delay", 1000, step=0.1, digits=2, hint="By which it sounds behind its hits: for one drum under another"),
     "dynamics": _number("Dynamics", 0, 1, reset=1, step=0.05, digits=2, hint="0: every velocity as loud; 1: level follows velocity fully"),
     "crossfade": _whole("Crossfade", 0, 64, step=2, hint="Velocities over which neighbouring layers blend"),
     "tune_cents": _cents("Tuning", label="Tune"),
@@ -136,7 +137,7 @@ PAD: dict[str, Field] = {
     "vary_tune_cents": _cents("Variation of tuning", 0, 200, path="variation.tune_cents", label="Tune ±"),
     "vary_gain_db": _db("Variation of level", 0, 12, path="variation.gain_db", label="Level ±"),
     "vary_pan": _pan("Variation of pan", 0, path="variation.pan", label="Pan ±", hint=""),
-    "vary_delay_ms": _ms("Variation of time", 100, path="variation.delay_ms", label="Late by"),
+    "vary_delay_ms": _ms("Variation of time", 100, path="variation.delay_ms", label="Random delay"),
 }  # fmt: skip
 LAYER: dict[str, Field] = {"gain_db": _db("Level")}
 TAKE: dict[str, Field] = {

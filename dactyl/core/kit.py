@@ -139,6 +139,7 @@ class Pad:
     silenced_by: tuple[MuteGroup, ...] = ()
     companions: tuple[tuple[int, float], ...] = ()  # (pad id, one of STRENGTHS)
     max_voices: int = VOICES
+    delay_ms: float = 0.0  # by which it sounds behind its hits
     rotation: str = "in_turn"
     shared_counter: bool = False
     dynamics: float = 1.0  # 0: every velocity as loud; 1: the full square law

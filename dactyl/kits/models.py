@@ -172,6 +172,7 @@ class Pad(models.Model):
     shared_counter = models.BooleanField(default=False)
     choke = models.ForeignKey(ChokeGroup, models.SET_NULL, null=True, blank=True)
     cuts_itself = models.BooleanField(default=False)
+    delay_ms = models.FloatField(default=0.0)
     silences = models.ForeignKey(MuteGroup, models.SET_NULL, null=True, blank=True, related_name="silencers")
     silenced_by = models.ForeignKey(MuteGroup, models.SET_NULL, null=True, blank=True, related_name="silenced")
 

@@ -131,6 +131,8 @@ def _pad(pad: PadTable) -> dict[str, Any]:
         row["companions"] = pad.companions
     if pad.is_held:
         row["held"] = True
+    if pad.delay:
+        row["delay"] = pad.delay
     if pad.is_held or not pad.envelope.is_flat:
         row["envelope"] = asdict(pad.envelope) | {"end": pad.envelope.end}
     if pad.filter:

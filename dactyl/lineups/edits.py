@@ -12,13 +12,14 @@ from dactyl.lineups.models import Alongside
 from dactyl.lineups.queries import MOST, notes_met, own_row, rows_of
 
 
-def add(kit: Kit, version: int, other: Kit) -> Revision | None:
+def add(kit: Kit, version: int, other: Kit, **said: Any) -> Revision | None:
+    """said : columns of its row that are not as usual"""
     rows = rows_of(kit)
     if len(rows) >= MOST:
         raise KitError(f"{MOST} kits sound alongside {kit.name} already; that is the most.")
     with edit(kit, version, f"{other.name} alongside") as change:
         position = max((row.position for row in rows), default=0) + 1
-        change.create(Alongside(kit=kit, other=other, position=position))
+        change.create(Alongside(kit=kit, other=other, position=position, **said))
     return change.revision
 
 

@@ -111,11 +111,14 @@ def by_channel(request: HttpRequest, kit: Kit, version: int) -> Answer:
 
 @kit_edit
 def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
-    """Another kit by its key."""
+    """Another kit by its key; with ``piece`` only that piece of it, at ``gain_db`` and ``delay_ms``."""
     other = Kit.objects.filter(pk=number_in(request.POST.get("other", ""))).first()
     if other is None or other.pk == kit.pk:
         raise KitError("Choose another kit from the list.")
-    return edits.add(kit, version, other)
+    if not request.POST.get("piece"):
+        return edits.add(kit, version, other)
+    said = {name: fields.read(MEMBER, name, request.POST.get(name, "0")) for name in ("gain_db", "delay_ms")}
+    return edits.add(kit, version, other, pieces=[request.POST["piece"][:60]], **said)
 
 
 @kit_edit

@@ -85,6 +85,7 @@ def _compile_pad(kit: Kit, piece: Piece, pad: Pad, notes: Sequence[int], rate_hz
             release=ms_to_frames(envelope.release_ms, rate_hz),
         ),
         is_held=pad.is_held,
+        delay=ms_to_frames(pad.delay_ms, rate_hz),
         filter=None
         if pad.filter.kind == "off"
         else filter_table(pad.filter.kind, pad.filter.cutoff_hz, pad.filter.q, pad.filter.octaves, rate_hz),

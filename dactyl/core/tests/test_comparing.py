@@ -38,6 +38,7 @@ class Comparing(TestCase):
             "Snare: level 0.0 dB → −3.0 dB": {"gain_db": -3.0},
             "was called Snare": {"name": "Rim"},
             "choke group none → A": {"choke": CHOKE_A},
+            "delay 0.00 ms → 4.00 ms": {"delay_ms": 4.0},
             "silences none → 3": {"silences": (group,)},
             "is silenced by none → 3": {"silenced_by": (group,)},
             "curve even → hard": {"curve": "hard"},

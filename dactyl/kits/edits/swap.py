@@ -11,12 +11,13 @@ from dactyl.core.errors import KitError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.kinds import free_note
 from dactyl.core.swap import Pairs, in_place
+from dactyl.core.thicken import NEW_IDS, Layering, second_piece
 from dactyl.history.edits import edit, refuse_stale
 from dactyl.history.models import Revision
 from dactyl.kits.edits.cuts import LETTERS, NUMBERS, first_free
 from dactyl.kits.edits.from_value import Writer
 from dactyl.kits.edits.pads import MAX_PADS, delete_pads
-from dactyl.kits.models import Kit, Pad, Piece
+from dactyl.kits.models import Companion, Kit, Pad, Piece
 from dactyl.kits.queries import kit_value, taken_notes
 from dactyl.shelf.queries import by_hash
 
@@ -36,6 +37,42 @@ def swap(
     with edit(kit, version, f"{what} in the place of {pads[0].piece.name or pads[0].full_name}") as change:
         Writer(change, by_hash(list(samples_of(value)))).refill(value, {pad.pk: pad for pad in pads if pad.pk in pairs})
     return change.revision
+
+
+def thicken(
+    kit: Kit, version: int, piece: Piece, source: core.Kit, pairs: Pairs, how: Layering, what: str
+) -> Revision | None:
+    """A second drum under a piece: a piece of its own whose pads sound along, leave and are cut with the first's."""
+    firsts = {pad.pk: pad for pad in Pad.objects.filter(pk__in=pairs, kit=kit)}
+    own = kit_value(kit.pk, list(firsts))
+    if not any(pairs.get(key) for key in firsts):
+        raise KitError("No articulation sounds along. Choose one first.")
+    if kit.pads.count() + len(pairs) > MAX_PADS:
+        raise KitError(f"A kit has at most {MAX_PADS} pads.")
+    second = second_piece(replace(own, pieces=_all_named(kit, own)), source, pairs, how)
+    pads = tuple(replace(pad, output=None, choke=None, silenced_by=()) for pad in second.pads)  # the first's, as rows
+    alone = replace(second, output=None, pads=pads)
+    mics = tuple(replace(mic, output=None) for mic in source.mics)
+    value = replace(
+        source, pieces=(alone,), outputs=source.outputs[:1], groups=(), mics=mics, surfaces=(), maps=(core.NoteMap(),)
+    )
+    with edit(kit, version, f"{what} under {piece.name or 'a piece'}") as change:
+        rows = Writer(change, by_hash(list(samples_of(value))), keeps=True).write(value)
+        for key, row in rows.items():
+            first = firsts[key - NEW_IDS]
+            change.update(row, output_id=first.output_id, choke_id=first.choke_id, silenced_by_id=first.silenced_by_id)
+            change.create(Companion(pad=first, other=row, strength=1.0))
+            change.touch(first.pk)
+        if piece.output_id:
+            change.update(next(iter(rows.values())).piece, output_id=piece.output_id)
+    return change.revision
+
+
+def _all_named(kit: Kit, own: core.Kit) -> tuple[core.Piece, ...]:
+    """Its pieces, and the names of all others, so that a new one is called otherwise."""
+    named = {piece.name for piece in own.pieces}
+    others = kit.pieces.exclude(name__in=named).values_list("name", flat=True)
+    return (*own.pieces, *(core.Piece(name=name, pads=()) for name in dict.fromkeys(others)))
 
 
 def copy_to(kit: Kit, version: int, pads: Sequence[Pad], other: Kit, *, is_move: bool) -> Revision | None:

@@ -1,6 +1,11 @@
 """Another drum in the place of a piece is one edit with one undo; pieces come from other kits and go to them."""
 
 from dactyl.core import kit as core
+from dactyl.core.bounce.render import voices_of
+from dactyl.core.parts.part import Hit
+from dactyl.core.play.compile import compile_kit
+from dactyl.core.thicken import Layering, thickened
+from dactyl.history import edits as history
 from dactyl.kits import edits, pieces, queries
 from dactyl.kits.models import Kit, Mic, Pad
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
@@ -132,3 +137,29 @@ class Swapping(KitCase):
         self.assertContains(
             self.post(self.kit, f"pads/{self.theirs.pk}/copy-to/", kit="0"), "is no longer", status_code=409
         )
+
+    def test_a_second_drum_under_it_is_heard_measured_kept_as_a_companion_and_undone(self):
+        edits.pads.route_pads([self.fresh()], version(self.kit), "Low")
+        value = f"-3_-200_1.5_1~{self.theirs.piece_id}.0.{self.pad.pk}-{self.theirs.pk}."
+        tables = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/", {"pads": self.pad.pk, "with": value}).json()
+        self.assertEqual([len(one.get("companions", ())) for one in tables["pads"]], [1, 0])
+        self.assertEqual(tables["pads"][1]["delay"], 72)
+        phase = f"/kits/{self.kit.pk}/pads/{self.pad.pk}/swap/phase/"
+        self.assertIn("wonDb", self.client.get(phase, {"value": value}).json())
+        self.assertEqual(self.client.get(phase, {"value": "x"}).status_code, 422)
+        before = queries.whole_kit_value(self.kit.pk)
+        url = f"pads/{self.pad.pk}/swap/thicken/"
+        self.assertEqual(self.post(self.kit, url, value=f"0_0_9999_0~{value.partition('~')[2]}").status_code, 422)
+        self.assertEqual(self.post(self.kit, url, value=value).status_code, 200)
+        pairs, how = {self.pad.pk: self.theirs.pk}, Layering(-3, -200, 1.5, is_flipped=True)
+        tried = thickened(before, queries.kit_value(self.other.pk), pairs, how)
+        hits = [Hit(0, 38, 90), Hit(4800, 38, 30), Hit(9000, 38, 127)]
+        kept, heard = (
+            [(v.start_frame, v.gain, v.ratio, v.fades, [(s.recipe, s.left, s.right, s.output) for s in v.sounds])
+             for v in voices_of(compile_kit(kit, 48_000), hits)]
+            for kit in (queries.kit_value(self.kit.pk), tried)
+        )  # fmt: skip
+        self.assertEqual(len(kept), 6)
+        self.assertEqual(kept, heard, "kept it sounds as it was tried")
+        history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
+        self.assertEqual(queries.whole_kit_value(self.kit.pk), before)

@@ -1,21 +1,28 @@
 """Other drums in the place of a piece: listed, heard in the running part, kept as one edit."""
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 
-from django.http import HttpRequest, HttpResponse
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET
 
 from dactyl.core import kit as core
 from dactyl.core.errors import KitError
+from dactyl.core.fields import PAD, check_one
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
+from dactyl.core.play.compile import compile_kit
+from dactyl.core.play.playbook import MicSound, PadTable
 from dactyl.core.swap import in_place, in_words, pairs_of
+from dactyl.core.thicken import Layering, phase, thickened
 from dactyl.history.door import Answer
 from dactyl.history.queries import reading
 from dactyl.kits import edits, pieces, queries, shelf_drums
 from dactyl.kits.models import Kit, Pad
 from dactyl.kits.views.answer import kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
+from dactyl.shelf.sounds import prepared_sound
 from dactyl.web.request_values import ids_in, number_in
 
 ALL_KINDS, SHELF = "all", "shelf"
@@ -23,7 +30,7 @@ ALL_KINDS, SHELF = "all", "shelf"
 
 @require_GET
 def page(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
-    """Drums like a pad's; with ``one=1`` only this articulation is to be swapped."""
+    """Drums like a pad's; with ``one=1`` only this articulation is to be swapped, with ``how=with`` they are to sound along."""
     kit = get_object_or_404(Kit, pk=kit_id)
     pad = get_object_or_404(Pad.objects.select_related("piece"), pk=pad_id, kit=kit)
     is_one = request.GET.get("one") == "1"
@@ -36,6 +43,7 @@ def page(request: HttpRequest, kit_id: int, pad_id: int) -> HttpResponse:
     own = ours.articulations if ours else []
     context = {
         "main_view": "kit",
+        "how": request.GET.get("how", "")[:10],
         "pad": pad,
         "is_one": is_one,
         "ours": ours,
@@ -70,6 +78,33 @@ def tried_drum(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
     except KitError:
         return None
     return lambda value: in_place(value, source, pairs, gains, mic)
+
+
+def tried_with(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
+    """What ``with=GAIN_CENTS_DELAY_FLIP.PIECE.LEVELLED.PAIRS`` lets sound along; None where it says nothing."""
+    try:
+        how, (_, source, pairs, gains, _) = _asked_with(kit, text)
+    except KitError:
+        return None
+    return lambda value: thickened(value, source, pairs, louder(how, gains))
+
+
+def louder(how: Layering, gains: Mapping[int, float]) -> Layering:
+    """As loud as the first, and from there as is asked."""
+    return replace(how, gain_db=how.gain_db + next(iter(gains.values()), 0.0))
+
+
+def _asked_with(kit: Kit, text: str) -> tuple[Layering, tuple]:
+    """raises : KitError for what none can be"""
+    said, _, rest = text.partition("~")
+    try:
+        gain_db, tune_cents, delay_ms, is_flipped = (float(part) for part in said.split("_"))
+    except ValueError:
+        raise KitError("How the second drum sounds did not arrive whole; choose it again.") from None
+    how = Layering(gain_db, tune_cents, delay_ms, bool(is_flipped))
+    for name, value in (("gain_db", gain_db), ("tune_cents", tune_cents), ("delay_ms", delay_ms)):
+        check_one(PAD[name], value, "the second drum")
+    return how, _asked(kit, rest)
 
 
 def _asked(kit: Kit, text: str) -> tuple[pieces.Drum, core.Kit, dict[int, int | None], dict[int, float], str]:
@@ -122,6 +157,44 @@ def keep(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
 
 def _names(pads: list[Pad], pairs: Mapping[int, int | None]) -> dict[int, str]:
     return {pad.pk: pad.full_name for pad in pads if len(pairs) > 1 or pad.pk in pairs}
+
+
+@kit_edit
+def thicken(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
+    """Let what was tried sound along for good: ``value`` says it as the tables were asked for."""
+    pad = pad_of(kit, pad_id)
+    how, (theirs, source, pairs, gains, _) = _asked_with(kit, request.POST.get("value", "")[:4000])
+    return edits.swap.thicken(
+        kit, version, pad.piece, source, pairs, louder(how, gains), f"{theirs.name} of {theirs.kit_name}"
+    )
+
+
+@require_GET
+def phase_of(request: HttpRequest, kit_id: int, pad_id: int) -> JsonResponse:
+    """By what polarity and delay the low ends of both add most: of the hardest first takes, as they would sound together."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    how, (_, source, pairs, gains, _) = _asked_with(kit, request.GET.get("value", "")[:4000])
+    own = next((key for key, other in pairs.items() if other), None)
+    if own is None:
+        raise KitError("No articulation sounds along; choose one first.")
+    with reading():
+        value = queries.kit_value(kit, [own])
+    asked = replace(louder(how, gains), delay_ms=0.0, is_flipped=False)
+    book = compile_kit(thickened(value, source, {own: pairs[own]}, asked), settings.PLAYING_RATE_HZ)
+    sounds = [_hardest(pad) for pad in book.pads]
+    if len(sounds) < 2 or None in sounds:
+        raise KitError("One of the two has no take that can be heard.")
+    found = phase(
+        *(sound.gain * gain * prepared_sound(sound.recipe) for sound, gain in sounds), settings.PLAYING_RATE_HZ
+    )
+    return JsonResponse({"isFlipped": found.is_flipped, "delayMs": found.delay_ms, "wonDb": found.won_db})
+
+
+def _hardest(pad: PadTable) -> tuple[MicSound, float] | None:
+    """The first mic of a take that the hardest stroke plays, and its gain."""
+    return next(
+        ((region.sounds[0], region.gains[-1]) for region in pad.regions if region.sounds and region.gains[-1]), None
+    )
 
 
 @kit_edit

@@ -13,13 +13,13 @@ from dactyl.core.audio.loudness import filters
 from dactyl.core.kit import Kit as KitValue
 from dactyl.kits import edits, playing
 from dactyl.kits.models import Kit, Version
-from dactyl.kits.views.swap import tried_drum
+from dactyl.kits.views.swap import tried_drum, tried_with
 from dactyl.kits.ways import default_notes
 from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
 from dactyl.web.request_values import ids_in
 
-TRIED: dict[str, Callable[[Kit, str], Callable[[KitValue], KitValue] | None]] = {"swap": tried_drum}
+TRIED: dict[str, Callable[[Kit, str], Callable[[KitValue], KitValue] | None]] = {"swap": tried_drum, "with": tried_with}
 """What may be heard in the kit's place, by what asks for it; apps above add theirs."""
 
 

@@ -17,6 +17,26 @@ class Pieces(Workshop):
         page.wait_for_selector("#play:not([disabled])")
         return page
 
+    def test_a_kick_is_thickened_heard_with_its_phase_told_and_kept(self):
+        page = self.kit_page("Ferry House")
+        page.wait_for_selector("#drums, .row[data-pad]")
+        page.locator(".row[data-pad]").first.click()
+        page.locator("body").press("h")
+        page.wait_for_selector("#drums .drum")
+        page.select_option("#swap-how", "with")
+        page.locator("#drums").focus()
+        page.keyboard.press("ArrowDown")
+        expect(page.locator("#thicken-phase")).not_to_be_empty()
+        page.fill("#thicken-gain", "-4")
+        page.keyboard.press("Tab")
+        page.wait_for_function("() => window.dactyl.engine.tried.startsWith('with.-4_')")
+        page.locator("#drums").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("#undo")).to_contain_text("under Kick")
+        expect(page.locator(".row[data-pad]").last).to_contain_text("Kick 2")
+        page.locator("body").press("Control+z")
+        expect(page.locator(".row[data-name='Kick 2']")).to_have_count(0)
+
     def test_a_snare_is_swapped_in_the_running_part_kept_and_undone(self):
         page = self.opened()
         snare = page.locator(".row[data-pad]", has_text="Snare").first

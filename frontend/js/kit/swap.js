@@ -1,6 +1,7 @@
 /**
  * Other drums in the place of a piece: the arrow keys walk the list, each sounds in its place, in the running part from the
- * next hit on; nothing is changed until one is kept.
+ * next hit on; nothing is changed until one is kept. Or each sounds with it, as a second drum under the first, with a level, tuning
+ * and delay, and what its phase would win is told.
  */
 const STRIKES = [40, 80, 120];
 const APART_MS = 230;
@@ -15,8 +16,14 @@ export function startSwap(session, engine, input) {
   let heard = 0; // how often something was to be heard: what another has overtaken is not struck
 
   const own = () => [...view().querySelectorAll("#swap-pairs tr")].map((row) => Number(row.dataset.own));
-  /** What the tables are asked for: the piece, whether it is made as loud, which pad stands for which. */
-  const tried = () => {
+  const field = (id) => /** @type {HTMLInputElement} */ (document.getElementById(id));
+  const isWith = () => field("swap-how")?.value === "with";
+  const number = (id) => Number(field(id).value.replace(",", ".").replace("−", "-")) || 0;
+  /** How the second drum sounds: level, tuning, delay, polarity. */
+  const layering = () => [number("thicken-gain"), number("thicken-tune"), number("thicken-delay"), field("thicken-flip").checked ? 1 : 0].join("_");
+  /** What the tables are asked for: the piece, whether it is made as loud, which pad stands for which; or the same beside the first. */
+  const tried = () => (isWith() && alone() ? `with.${layering()}~${alone()}` : alone());
+  const alone = () => {
     if (!chosen || chosen.dataset.drum === "0") return "";
     const lines = [...view().querySelectorAll("#swap-pairs tr")].map((row) => [row.dataset.own, row.querySelector("select").value]);
     const pairs = lines.filter(([, other]) => other !== "").map(([pad, other]) => `${pad}-${other}`);
@@ -47,7 +54,34 @@ export function startSwap(session, engine, input) {
     }
     document.getElementById("swap-keep").toggleAttribute("disabled", isOwn);
     document.getElementById("swap-add").toggleAttribute("disabled", isOwn);
-    document.getElementById("swap-said").textContent = isOwn ? "As it is in this kit." : "It is heard in the place of this one; Enter keeps it, Escape leaves it.";
+    field("thicken-alongside").toggleAttribute("disabled", isOwn || !/^\d+$/.test(row.dataset.drum) || row.dataset.kit === session.kit);
+    const where = isWith() ? "with this one" : "in the place of this one";
+    document.getElementById("swap-said").textContent = isOwn ? "As it is in this kit." : `It is heard ${where}; Enter keeps it, Escape leaves it.`;
+  }
+
+  /** In its place, or with it. */
+  function showHow() {
+    document.getElementById("thicken").hidden = !isWith();
+    document.getElementById("swap-pairs-title").textContent = isWith() ? "What sounds along" : "In its place";
+    if (!chosen) return;
+    drawPairs(chosen);
+    hear();
+  }
+
+  /** What would be won in the low end by polarity and delay: told, and heard where it is wanted. */
+  async function lookAtPhase(asked) {
+    const says = document.getElementById("thicken-phase");
+    const use = field("thicken-use");
+    use.hidden = true;
+    says.textContent = "";
+    const answer = await fetch(`${view().dataset.phase}?value=${encodeURIComponent(asked.slice("with.".length))}`).catch(() => null);
+    if (!view() || tried() !== asked) return;
+    if (!answer?.ok) return void (says.textContent = answer ? (await answer.text()).slice(0, 200) : "");
+    const { isFlipped, delayMs, wonDb } = await answer.json();
+    const how = [isFlipped ? "polarity turned" : "", delayMs ? `${delayMs} ms later` : ""].filter(Boolean).join(", ");
+    says.textContent = wonDb ? `Low end: ${wonDb} dB more with ${how}.` : "Their low ends add as well as they can.";
+    Object.assign(use.dataset, { flip: isFlipped ? "1" : "", delay: String(delayMs) });
+    use.hidden = !wonDb;
   }
 
   async function hear() {
@@ -55,8 +89,11 @@ export function startSwap(session, engine, input) {
     timers.forEach(clearTimeout);
     engine.tried = tried();
     const pads = own();
+    const asked = engine.tried;
     await engine.loadPlaybook(pads);
-    if (number === heard && !engine.isPartPlaying) strikeAll(pads[0], number);
+    if (number !== heard) return;
+    if (asked.startsWith("with.")) lookAtPhase(asked);
+    if (!engine.isPartPlaying) strikeAll(pads[0], number);
   }
 
   /** Soft, middle and hard, one after another, once the sounds are here. */
@@ -69,13 +106,24 @@ export function startSwap(session, engine, input) {
   async function keep() {
     const value = tried();
     if (!value) return;
-    const { keep: url, back } = view().dataset;
+    const { keep: place, thicken, back } = view().dataset;
+    const url = isWith() ? thicken : place;
     const [pads, before] = [own(), session.headers["X-Kit-Version"]];
     engine.tried = "";
-    await session.post(url, { value });
+    await session.post(url, { value: value.replace(/^with\./, "") });
     engine.loadPlaybook(pads); // kept or refused: what was tried is heard no longer
     if (session.headers["X-Kit-Version"] !== before) session.show(back, { isNew: false });
     else if (view()) choose(rows()[0]);
+  }
+
+  /** Its kit alongside this one, with this piece only. */
+  async function keepAlongside(url) {
+    const { kit, name } = chosen.dataset;
+    const pads = own();
+    const values = { other: kit, piece: name, gain_db: field("thicken-gain").value, delay_ms: field("thicken-delay").value };
+    engine.tried = "";
+    await session.post(url, values);
+    engine.loadPlaybook(pads);
   }
 
   const addShown = (url) => session.post(url, { piece: chosen.dataset.drum, shown: JSON.parse(chosen.dataset.theirs).map(([id]) => id).join(",") }); // prettier-ignore
@@ -88,11 +136,20 @@ export function startSwap(session, engine, input) {
     const strike = target.closest?.("[data-strike]");
     if (strike) input.pad(Number(strike.closest("tr").dataset.own), Number(strike.dataset.strike), "swap");
     if (target.closest?.("#swap-keep")) keep();
+    const use = target.closest?.("#thicken-use");
+    if (use) {
+      field("thicken-flip").checked = use.dataset.flip === "1";
+      field("thicken-delay").value = use.dataset.delay;
+      hear();
+    }
+    const beside = target.closest?.("#thicken-alongside");
+    if (beside && chosen) keepAlongside(beside.dataset.add);
     const add = target.closest?.("#swap-add");
     if (add && chosen) addShown(add.dataset.add);
   });
   document.addEventListener("change", ({ target }) => {
-    if (target.closest?.("#swap-pairs") || ["swap-levelled", "swap-mic"].includes(target.id)) hear();
+    if (target.id === "swap-how") showHow();
+    if (chosen && (target.closest?.("#swap-pairs, #thicken") || ["swap-levelled", "swap-mic"].includes(target.id))) hear();
   });
   session.addEventListener("marked", () => {
     const now = view();
@@ -107,6 +164,7 @@ export function startSwap(session, engine, input) {
       engine.tried = "";
       engine.loadPlaybook(pads);
     }
+    if (now) showHow();
     if (now && !document.activeElement?.closest?.("#swap-filter")) document.getElementById("drums").focus();
   });
 

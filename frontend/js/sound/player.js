@@ -7,7 +7,7 @@
  * @typedef {{ gains: number, counter: number, length: number, places: number[], sounds: SoundRow[], tune?: number, ratio?: number }} Region
  * @typedef {{ id: number, gains: (number | null)[][], regions: Region[], muted?: boolean, emits?: string[],
  *   listens?: [string, number][], cutsItself: boolean, companions?: [number, number][], channels?: [number, number], maxVoices: number,
- *   limitFade: number, held?: boolean, envelope?: object, filter?: object, variation?: object,
+ *   limitFade: number, delay?: number, held?: boolean, envelope?: object, filter?: object, variation?: object,
  *   centsPerKey?: number, root?: number }} Pad
  * @typedef {{ outputs: import("./desk.js").OutputRow[], parallel?: import("./desk.js").Compressor | null, notes: Record<string, number[]>, pads: Pad[], whole: boolean, allNotes?: boolean }} Playbook
  */

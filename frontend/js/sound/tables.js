@@ -57,7 +57,7 @@ async function tables(round) {
 
 /** @returns {[string, string]} the name and value that ask for what is tried */
 function asTried(tried) {
-  if (tried.startsWith("mend.")) return ["mend", tried.slice("mend.".length)];
+  for (const name of ["mend", "with"]) if (tried.startsWith(`${name}.`)) return [name, tried.slice(name.length + 1)];
   return [/^\d+:/.test(tried) ? "try" : "swap", tried];
 }
 

@@ -14,7 +14,7 @@ const scratch = [new Float64Array(4096), new Float64Array(4096)];
 /** @returns {Voice} */
 export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, variationPlace = undefined, moves = null }) {
   let { sounds } = region;
-  let start = frame;
+  let start = frame + (pad.delay ?? 0);
   let ratio = (region.ratio ?? 1) * (pad.centsPerKey && note !== null ? 2 ** ((pad.centsPerKey * (note - pad.root)) / 1200) : 1);
   let pan = 0;
   if (variationPlace !== undefined) {
