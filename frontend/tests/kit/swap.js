@@ -10,13 +10,17 @@ const key = startSwap(session, engine, input);
 
 /** A snare of two pads, and three drums for its place; the first is its own. */
 function draw() {
-  const drum = (number, theirs, pairs) => `<li class="drum" id="drum-${number}" data-drum="${number}" data-theirs='${JSON.stringify(theirs)}'
+  const drum = (number, theirs, pairs) => `<li class="drum" id="drum-${number}" data-drum="${number}" data-kit="5" data-name="Low" data-theirs='${JSON.stringify(theirs)}'
     data-pairs="${pairs}"></li>`;
-  document.body.innerHTML = `<section id="swap" data-keep="/kits/3/pads/11/swapped/" data-back="/kits/3/#swapped"><ul id="drums"
+  const fields = ["gain", "tune", "delay"].map((name) => `<input id="thicken-${name}" value="0">`).join("");
+  const beside = `<select id="swap-how"><option>place</option><option>with</option></select><div id="thicken">${fields}<input type="checkbox" id="thicken-flip"><span
+    id="thicken-phase"></span><button id="thicken-use"></button><button id="thicken-alongside" data-add="/kits/3/alongside/add/"></button></div>
+    <h3 id="swap-pairs-title"></h3>`;
+  document.body.innerHTML = `<section id="swap" data-thicken="/kits/3/pads/11/thickened/" data-phase="/phase/" data-keep="/kits/3/pads/11/swapped/" data-back="/kits/3/#swapped"><ul id="drums"
     tabindex="0">${drum(0, [], "")}${drum(7, [[70, "Head"], [71, "Rim"]], "11-70_12-71")}${drum(8, [[80, "Only"]], "11-80")}</ul>
     <table id="swap-pairs">${[11, 12].map((pad) => `<tr data-own="${pad}"><td><select></select><button
     data-strike="40"></button></td></tr>`).join("")}</table><input type="checkbox" id="swap-levelled" checked><button id="swap-keep"></button><button
-    id="swap-add" data-add="/kits/3/pieces/add/"></button><p id="swap-said"></p><a id="swap-leave"></a></section>`;
+    id="swap-add" data-add="/kits/3/pieces/add/"></button><p id="swap-said"></p><a id="swap-leave"></a>${beside}</section>`;
   for (const stand of [session, engine, input]) stand.calls.length = 0;
   gets.length = engine.books.length = 0;
   engine.tried = "";
@@ -24,7 +28,7 @@ function draw() {
   session.dispatchEvent(new Event("marked"));
 }
 const typed = (...chords) => chords.map((chord) => key(press(chord, "", document.getElementById("drums"))));
-const selects = () => [...document.querySelectorAll("select")];
+const selects = () => [...document.querySelectorAll("#swap-pairs select")];
 const strikes = () => taken(input, "pad").map(([pad, velocity]) => [pad, velocity]);
 
 test("drums are walked, each is heard in the piece's place, soft, middle and hard, once its sound is here", async () => {
@@ -98,6 +102,32 @@ test("digits strike it, a pad's buttons that pad, and it can be added as a piece
   document.querySelectorAll("[data-strike]")[1].dispatchEvent(new MouseEvent("click", { bubbles: true }));
   document.getElementById("swap-add").click();
   equal([strikes(), taken(session, "post")], [[[11, 80], [12, 40]], [["/kits/3/pieces/add/", { piece: "7", shown: "70,71" }]]]); // prettier-ignore
+});
+
+test("under it a drum sounds with it as it is set, what its phase would win is told and taken over, and it is kept or its kit alongside", async () => {
+  draw();
+  const asked = [];
+  const { fetch } = window;
+  window.fetch = /** @type {any} */ (async (url) => (asked.push(decodeURIComponent(url)), new Response('{"isFlipped":true,"delayMs":1.5,"wonDb":3.2}')));
+  const at = (id) => /** @type {HTMLInputElement} */ (document.getElementById(id));
+  const change = (id, value) => (Object.assign(at(id), { value }), at(id).dispatchEvent(new Event("change", { bubbles: true }))); // prettier-ignore
+  change("swap-how", "with");
+  typed("ArrowDown");
+  await settled();
+  equal([engine.tried, asked, at("thicken-phase").textContent], ["with.0_0_0_0~7.1.11-70_12-71.", ["/phase/?value=0_0_0_0~7.1.11-70_12-71."], "Low end: 3.2 dB more with polarity turned, 1.5 ms later."]);
+  change("thicken-gain", "−6");
+  at("thicken-use").click();
+  equal(engine.tried, "with.-6_0_1.5_1~7.1.11-70_12-71.");
+  session.calls.length = 0;
+  at("thicken-alongside").click();
+  await settled();
+  typed("ArrowDown", "ArrowUp", "Enter");
+  await settled();
+  window.fetch = fetch;
+  equal(taken(session, "post"), [
+    ["/kits/3/alongside/add/", { other: "5", piece: "Low", gain_db: "−6", delay_ms: "1.5" }],
+    ["/kits/3/pads/11/thickened/", { value: "-6_0_1.5_1~7.1.11-70_12-71." }],
+  ]);
 });
 
 test("leaving the view gives the kit back what it had", () => {
