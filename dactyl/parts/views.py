@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial, wraps
 
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
@@ -37,6 +38,7 @@ from dactyl.web.page_memory import kept
 from dactyl.web.request_values import Asked, number_in, plain
 
 RATES_HZ = (8000, 192_000)
+MOST_FILES = 64  # read at once
 
 
 @require_GET
@@ -81,17 +83,22 @@ def _typed_number(text: str) -> float:
 
 @require_POST
 def read(request: HttpRequest, kit_id: int) -> HttpResponse:
-    """Read a MIDI file as a part, or with ``tracks=1`` each of its tracks as one."""
+    """Read MIDI files as parts: one for each, or with ``as`` tracks for each track, or together one of them all."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    upload = request.FILES.get("file")
-    if upload is None:
+    uploads, way = request.FILES.getlist("file"), request.POST.get("as", "")
+    if not uploads:
         raise PartError("No file was chosen. Choose a .mid file.")
-    name = upload.name[:120]
-    if upload.size > MAX_BYTES:
-        raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
-    data = upload.read()
-    values = read_tracks(data, name) if request.POST.get("tracks") == "1" else [read_midi(data, name)]
-    return _opened(request, kit, [edits.add_part(value) for value in values][0])
+    values: list[PartValue] = []
+    for upload in uploads[:MOST_FILES]:
+        name = upload.name[:120]
+        if upload.size > MAX_BYTES:
+            raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
+        data = upload.read()
+        values += read_tracks(data, name) if way == "tracks" else [read_midi(data, name)]
+    if way == "together":
+        values = [structure.together(values)]
+    with transaction.atomic():
+        return _opened(request, kit, [edits.add_part(value) for value in values][0])
 
 
 @require_POST

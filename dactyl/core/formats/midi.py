@@ -14,10 +14,11 @@ import mido
 from dactyl.core.errors import PartError
 from dactyl.core.parts.curves import shifted
 from dactyl.core.parts.part import Event, Part, Section
+from dactyl.core.parts.structure import MOST_HITS
 
 DEFAULT_TEMPO = 500_000  # microseconds per beat, 120 bpm, where a file names none
 MAX_BYTES = 16 * 1024 * 1024
-MAX_NOTES = 200_000
+MAX_NOTES = MOST_HITS
 MAX_SECONDS = 4 * 3600
 MAX_BARS = 20_000
 LARGEST_TEMPO = 0xFF_FFFF  # microseconds per beat, three bytes

@@ -1,5 +1,6 @@
 """Bars, sections, and parts put together. Values in, values out: a whole part, or the events that move."""
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
@@ -11,6 +12,8 @@ from dactyl.core.parts.reshape import Reshaped, hits_of, moved, span_of
 
 TICKS_PER_BEAT = 960  # of a new part: half a millisecond at 120 bpm
 MAX_BARS = 20_000
+MOST_HITS = 200_000  # of a part
+FINEST_TICKS = 96_000  # of a beat, where parts counted otherwise are put together
 TEMPOS_BPM = (10.0, 1000.0)
 BEATS, UNITS = range(1, 33), (1, 2, 4, 8, 16, 32)
 
@@ -257,6 +260,22 @@ def lay_over(part: Part, other: Part) -> Part:
         curves=curves.laid_over(part.curves, other.curves),
         end_tick=end,
     )
+
+
+def together(parts: Sequence[Part]) -> Part:
+    """Several parts as one, from the first one's beginning on, under its tempo and meter, with the name of the first.
+
+    raises : PartError where they hold too many hits
+    """
+    if sum(len(part.events) for part in parts) > MOST_HITS:
+        raise PartError(f"Together they hold over {MOST_HITS:,} hits, which is the most.")
+    finest = math.lcm(*(part.ticks_per_beat for part in parts))
+    if finest > FINEST_TICKS:
+        finest = max(part.ticks_per_beat for part in parts)
+    whole = retimed(parts[0], finest)
+    for other in parts[1:]:
+        whole = lay_over(whole, other)
+    return whole
 
 
 def _without_passes(hits: Sequence[Event]) -> list[Event]:

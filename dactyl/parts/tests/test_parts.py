@@ -456,6 +456,25 @@ class Files(PartCase):
         self.assertEqual([(lane["name"], lane["notes"], len(lane["levels"])) for lane in lanes], [("Snare", [38], 127)])
         self.assertTrue(lanes[0]["levels"][0] < lanes[0]["levels"][126])
 
+    def test_several_files_come_in_as_one_part_whatever_they_count_in(self):
+        drums, metal = (
+            a_part(Event(0, 38, 90), Event(480, 38, 60)),
+            a_part(Event(720, 40, 70, 10), ticks_per_beat=720, end_tick=5760),
+        )
+        files = [
+            SimpleUploadedFile(f"{name}.mid", write_midi(part)) for name, part in (("Drums", drums), ("Metal", metal))
+        ]
+        before = PartRow.objects.count()
+        answer = self.client.post(f"/parts/of/{self.kit.pk}/read/", {"file": files, "as": "together"})
+        self.assertEqual((answer.status_code, PartRow.objects.count()), (302, before + 1))
+        row = PartRow.objects.last()
+        frames = [(hit.frame, hit.note, hit.channel) for hit in part_value(row).hits(48_000)]
+        self.assertEqual((row.name, frames), ("Drums", [(0, 38, 9), (24_000, 38, 9), (24_000, 40, 10)]))
+        for file in files:
+            file.seek(0)
+        self.client.post(f"/parts/of/{self.kit.pk}/read/", {"file": files})
+        self.assertEqual(PartRow.objects.count(), before + 3)
+
     def test_a_file_dropped_where_no_kit_is_open_is_shown_with_the_kit_changed_last(self):
         file = SimpleUploadedFile("Quay.mid", write_midi(a_part(Event(0, 38, 90))))
         answer = self.client.post("/parts/read/", {"file": file})
@@ -469,7 +488,7 @@ class Files(PartCase):
         url = f"/parts/of/{self.kit.pk}/{self.row.pk}/midi/"
         by_pad = self.client.get(url, {"by": "pad"})
         self.assertIn("Harbour.mid", by_pad.headers["Content-Disposition"])
-        self.upload(by_pad.content, tracks="1")
+        self.upload(by_pad.content, **{"as": "tracks"})
         self.assertEqual([row.name for row in PartRow.objects.all()[1:]], ["Snare", "D#6"])
         some = read_midi(self.client.post(url, {"ids": str(self.ids()[1])}).content, "x")
         self.assertEqual([event.tick for event in some.events], [490])
