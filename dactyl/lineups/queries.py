@@ -67,6 +67,18 @@ def notes_met(own: core.Kit, other: core.Kit) -> tuple[tuple[int, int], ...]:
     )
 
 
+def heard_notes(kit: Kit) -> list[tuple[Alongside, dict[int, int]]]:
+    """Of each kit alongside that hears channels of its own: the notes of the part that reach it, and which of its own they are."""
+    found, own = [], None
+    for row in rows_of(kit):
+        if row.channels is None or row.muted:
+            continue
+        own = own or kit_value(kit)
+        becomes = dict(listening(row, own, kit_value(row.other)).notes)
+        found.append((row, {note: becomes.get(note, note) for note in range(row.low, row.high + 1)}))
+    return found
+
+
 def members_of(kit: Kit, own: core.Kit) -> list[Member]:
     """The kit itself and what sounds alongside it."""
     mine = own_row(kit)

@@ -7,6 +7,7 @@ KIT = "<int:kit_id>/alongside/"
 urlpatterns = [
     path(KIT, views.panel, name="panel"),
     path(KIT + "tables/<int:rate_hz>/", views.tables, name="tables"),
+    path(KIT + "lanes/", views.lanes, name="lanes"),
     path(KIT + "package/", views.package, name="package"),
     path(KIT + "add/", views.add, name="add"),
     path(KIT + "own/channels/", views.own_channels, name="own_channels"),

@@ -5,7 +5,7 @@ from typing import Any
 
 import orjson
 from django.db.models import Count
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
@@ -24,6 +24,7 @@ from dactyl.kits.views.files import packed
 from dactyl.lineups import edits, queries
 from dactyl.lineups.models import Alongside
 from dactyl.parts.models import Event, Part
+from dactyl.parts.shown import lanes_of
 from dactyl.parts.views import chosen_part
 from dactyl.web.note_naming import middle_c_octave
 from dactyl.web.request_values import number_in
@@ -60,6 +61,17 @@ def tables(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     response = HttpResponse(written, content_type="application/json")
     response["Cache-Control"] = "no-store"
     return response
+
+
+@require_GET
+def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
+    """Lanes of the kits alongside that hear channels of their own, and the channels that the kit itself hears."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    mine, told = queries.own_row(kit), queries.heard_notes(kit)
+    kits = [
+        {"name": row.other.name, "channels": row.channels, "lanes": lanes_of(row.other, table)} for row, table in told
+    ]
+    return JsonResponse({"own": mine.channels if mine and queries.rows_of(kit) else None, "kits": kits})
 
 
 @require_GET

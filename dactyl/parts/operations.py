@@ -72,12 +72,17 @@ def remove(asking: Asking) -> Answer:
 
 
 def move(asking: Asking) -> Answer:
-    """By ``ticks``, and from note to note as the rows of ``notes`` say (old, new); ``copy`` leaves the originals."""
+    """By ``ticks``, and from note to note as the rows of ``notes`` say (old, new), or those of ``to`` (old, its channel, new, its
+    channel); ``copy`` leaves the originals."""
     hits = asking.hits()
     ticks = asking.asked.whole("ticks", -TICKS[1], TICKS[1], 0)
     to = dict(asking.asked.rows("notes", [NOTES, NOTES], 128))
+    both = {(a, b): (c, d) for a, b, c, d in asking.asked.rows("to", [NOTES, CHANNELS] * 2, 128 * 16)}
     ticks = max(ticks, -min(hit.tick for hit in hits))
-    new = [moved(hit, ticks)._replace(note=to.get(hit.note, hit.note)) for hit in hits]
+    new = []
+    for hit in hits:
+        note, channel = both.get((hit.note, hit.channel), (to.get(hit.note, hit.note), hit.channel))
+        new.append(moved(hit, ticks)._replace(note=note, channel=channel))
     if asking.asked.yes("copy"):
         return f"{counted(len(hits), 'hit')} copied", Reshaped(added=tuple(hit._replace(id=0) for hit in new))
     return f"{counted(len(hits), 'hit')} moved", Reshaped(changed=_different(hits, new))

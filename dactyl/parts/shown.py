@@ -101,11 +101,15 @@ def lanes(kit: Kit, middle_c_octave: int, table: Mapping[int, int] | None = None
     table : what the part's notes become in the kit's map, where it was written for others
     """
     return {
-        "lanes": [_lane(row, table) for row in sheet_rows(kit) if not row.is_empty],
+        "lanes": lanes_of(kit, table),
         "notes": [note_label(note, middle_c_octave=middle_c_octave) for note in range(128)],
         "outputs": list(kit.outputs.values_list("name", flat=True)),
         "groups": list(kit.output_groups.values_list("name", flat=True)),
     }
+
+
+def lanes_of(kit: Kit, table: Mapping[int, int] | None = None) -> list[dict[str, Any]]:
+    return [_lane(row, table) for row in sheet_rows(kit) if not row.is_empty]
 
 
 def _lane(row: PadRow, table: Mapping[int, int] | None) -> dict[str, Any]:

@@ -1,4 +1,5 @@
 /** A part of two bars of four beats and the lanes of three pads, with everything real but the server and the sound. */
+import { LaneIndex } from "../js/part/lanes.js";
 import { LaneHits, PartView } from "../js/part/layout.js";
 import { TimeMap } from "../js/part/time.js";
 import { canvasAt, noting } from "./harness.js";
@@ -21,7 +22,7 @@ export function editorOf(hits, more = {}) {
     { pad: 3, name: "Hat", kind: "closed_hat", notes: [42], note: 42 },
     { pad: 4, name: "Bell", kind: "bell", notes: [], note: null },
   ];
-  const laneOf = new Map([[36, 0], [38, 1], [40, 1], [42, 2]]); // prettier-ignore
+  const laneOf = new LaneIndex([{ notes: [36] }, { notes: [38, 40] }, { notes: [42] }]);
   const view = new PartView();
   Object.assign(view, { width, height });
   view.arrange(lanes.length);
@@ -46,7 +47,8 @@ export function editorOf(hits, more = {}) {
     snap: (tick) => model.time.snap(tick, editor.grid, editor.swing),
     snapDown: (tick, isFree) => Math.max(0, Math.min(LOOP - 120, isFree ? Math.round(tick) : editor.snap(tick))),
     stepBy: (tick, by) => model.time.step(tick, by, editor.grid, editor.swing),
-    noteBy: (note, by) => lanes[Math.max(0, Math.min(lanes.length - 1, laneOf.get(note) + by))].note ?? note,
+    placeBy: ({ note, channel }, by) => ({ note: lanes[Math.max(0, Math.min(lanes.length - 1, laneOf.of({ note, channel }) + by))].note ?? note, channel }),
+    channelOf: () => 9,
     setGrid: (grid) => Object.assign(editor, { grid, spacing: model.time.spacing(grid) }),
     moveCursor: (tick, lane) => (editor.cursor = { tick, lane }),
     clearPassing: () => Object.assign(editor, { drawn: [], moving: new Map(), frame: null, ramp: null }),

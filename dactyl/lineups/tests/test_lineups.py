@@ -91,6 +91,9 @@ class Lineups(AlongsideCase):
         self.assertEqual([member.channels for member in members], [(9,), (10,)])
         tables = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()
         self.assertEqual((tables["own"], len(tables["kits"])), ([9], 1))
+        lanes = self.client.get(f"/kits/{self.kit.pk}/alongside/lanes/").json()
+        told = [(kit["name"], kit["channels"], [lane["notes"] for lane in kit["lanes"]]) for kit in lanes["kits"]]
+        self.assertEqual((lanes["own"], told), ([9], [("Under", [10], [[70]])]))
         self.assertEqual(self.post("own/channels/", value="10, 12")[0], 200)
         self.assertEqual(queries.own_row(self.kit).channels, [9, 11])
         for _ in range(2):

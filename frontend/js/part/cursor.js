@@ -56,7 +56,7 @@ export class Cursor {
     const { hit } = this;
     const { bar, beat, tick: inBeat } = editor.model.time.placeOf(tick);
     this.#says.textContent = `${editor.lanes[lane]?.name}, bar ${bar}, beat ${beat}${inBeat ? `, tick ${inBeat}` : ""}: ${hit ? `hit, velocity ${hit.velocity}` : "empty"}`;
-    if (hit) editor.hear(hit.note, hit.velocity);
+    if (hit) editor.hear(hit, hit.velocity);
     editor.repaint();
   }
 }

@@ -6,7 +6,7 @@ import { startKeys } from "./keys.js";
 import { CurveStrip } from "./curve_strip.js";
 import { LaneHits, PartView, RULER } from "./layout.js";
 import { inks, paint, watchInks } from "./paint.js";
-import { lanesOf } from "./lanes.js";
+import { DRUMS, LaneIndex, lanesOf, withOthers } from "./lanes.js";
 import { Takes } from "./takes.js";
 
 const AGAIN_MS = 2000;
@@ -53,9 +53,9 @@ export class Editor {
   /** @type {import("./model.js").PartModel} */ model;
   view = new PartView();
   /** @type {import("./lanes.js").Lane[]} */ lanes = [];
-  /** Note to the lane it is drawn in. @type {Map<number, number>} */
-  laneOf = new Map();
-  laneHits = new LaneHits([], new Map(), 0);
+  /** Which lane a hit is drawn in. */
+  laneOf = new LaneIndex([]);
+  laneHits = new LaneHits([], this.laneOf, 0);
   /** Where the keyboard is. @type {{ tick: number, lane: number } | null} */ cursor = null;
   isKeyed = false; // whether the keyboard is what moves
   /** The lane whose velocities stand below. */ strip = 0;
@@ -131,7 +131,8 @@ export class Editor {
   // What is seen ------------------------------------------------------------------------------------------------------
 
   async #loadLanes() {
-    const answer = await fetch(`${this.root.dataset.lanes}?part=${this.root.dataset.part}`).catch(() => null);
+    const asks = [`${this.root.dataset.lanes}?part=${this.root.dataset.part}`, `/kits/${this.session.kit}/alongside/lanes/`];
+    const [answer, others] = await Promise.all(asks.map((address) => fetch(address).catch(() => null)));
     if (!answer?.ok) {
       if (this.#all || this.#life.signal.aborted) return;
       this.session.say("The server does not answer; the lanes are asked for again.", true);
@@ -139,7 +140,9 @@ export class Editor {
       return this.#loadLanes();
     }
     const { lanes, notes, outputs, groups } = await answer.json();
-    [this.#all, this.noteNames] = [lanes, notes];
+    this.noteNames = notes;
+    const alongside = others?.ok ? await others.json() : { own: null, kits: [] };
+    this.#all = withOthers(lanes, alongside);
     this.curves.offer(outputs, groups);
   }
 
@@ -155,7 +158,7 @@ export class Editor {
 
   /** Of more lanes than there is room for, those where something stands. */
   #showUsed() {
-    const used = this.model.hits.map(({ note }) => this.laneOf.get(note) ?? 0);
+    const used = this.model.hits.map((hit) => this.laneOf.of(hit) ?? 0);
     if (used.length) this.scroll(0, used.reduce((a, b) => Math.min(a, b)) * this.view.laneHeight - this.view.top);
   }
 
@@ -171,10 +174,7 @@ export class Editor {
     if (!this.model.time || !this.#all || !this.root.isConnected) return;
     const usedOnly = document.getElementById("lanes-used").checked;
     this.lanes = lanesOf(this.#all, this.model.hits, usedOnly, this.noteNames);
-    this.laneOf = new Map();
-    this.lanes.forEach((lane, number) => {
-      for (const note of lane.notes) if (!this.laneOf.has(note)) this.laneOf.set(note, number);
-    });
+    this.laneOf = new LaneIndex(this.lanes);
     this.view.arrange(this.lanes.length);
     this.laneHits = new LaneHits(this.model.hits, this.laneOf, this.lanes.length);
     this.strip = Math.min(this.strip, Math.max(0, this.lanes.length - 1));
@@ -195,9 +195,9 @@ export class Editor {
   #pressLane(row) {
     if (!row) return;
     this.strip = Number(row.dataset.lane);
-    const { pad, notes } = this.lanes[this.strip];
+    const { pad, notes, channels } = this.lanes[this.strip];
     if (pad) this.input.pad(pad, 100, "lane");
-    else this.engine.hitNote(this.ways.played(notes[0]) ?? notes[0], 100);
+    else this.hear({ note: notes[0], channel: channels?.[0] ?? DRUMS }, 100);
     this.#drawLanes();
     this.repaint();
   }
@@ -310,19 +310,26 @@ export class Editor {
     return this.model.time.step(tick, by, this.grid, this.swing);
   }
 
-  /** The note of the lane so many lanes below that of `note`. */
-  noteBy(note, lanes) {
-    const lane = this.laneOf.get(note);
-    if (lane === undefined || !lanes) return note;
-    return this.lanes[Math.max(0, Math.min(this.lanes.length - 1, lane + lanes))].note ?? note;
+  /** Note and channel of the lane so many lanes below that of a hit. */
+  placeBy({ note, channel }, lanes) {
+    const lane = this.laneOf.of({ note, channel });
+    if (lane === undefined || !lanes) return { note, channel };
+    const to = this.lanes[Math.max(0, Math.min(this.lanes.length - 1, lane + lanes))];
+    return { note: to.note ?? note, channel: to.channels && !to.channels.includes(channel) ? to.channels[0] : channel };
+  }
+
+  /** The channel of what is drawn in a lane. */
+  channelOf(lane) {
+    return this.lanes[lane]?.channels?.[0] ?? DRUMS;
   }
 
   levelsOf = (lane) => this.lanes[lane]?.levels;
 
-  hear(note, velocity, event) {
-    const lane = this.lanes[this.laneOf.get(note)];
+  /** @param {{ note: number, channel?: number }} hit */
+  hear({ note, channel }, velocity, event = undefined) {
+    const lane = this.lanes[this.laneOf.of({ note, channel })];
     if (lane?.pad) this.input.pad(lane.pad, velocity, "part", event?.timeStamp);
-    else this.engine.hitNote(this.ways.played(note) ?? note, velocity);
+    else this.engine.hitAsPart(this.ways.played(note) ?? note, velocity, channel);
   }
 
   needsNote(lane) {

@@ -5,6 +5,7 @@
  * strip a drag is a ramp, or the hand on what moves (curve_strip.js).
  */
 import { DRAG_PX, startHand } from "../page/hand.js";
+import { movesOf } from "./lanes.js";
 import { RULER, STRIP } from "./layout.js";
 
 const DRAWN_LENGTH = 0.5; // of a grid place, how long a drawn hit is
@@ -44,7 +45,7 @@ export function startGestures(canvas, editor, signal) {
     }
     if (!model.selected.has(hit.id)) model.select([hit.id]);
     editor.moveCursor(hit.tick, met.lane);
-    editor.hear(hit.note, hit.velocity, event);
+    editor.hear(hit, hit.velocity, event);
     return met.isHead ? striking(editor, hit, y) : moving(editor, hit, x, met.lane);
   }
 }
@@ -61,6 +62,7 @@ function drawing(editor, x, y, event) {
     return framing(editor, x, y);
   }
   model.select([]);
+  const channel = editor.channelOf(lane);
   const first = editor.snapDown(view.tick(x), event.altKey);
   const begun = view.velocityAt(y, lane) > 100 ? 112 : view.velocityAt(y, lane) < 30 ? 40 : editor.lastVelocity;
   const places = new Map(); // tick -> velocity
@@ -69,8 +71,8 @@ function drawing(editor, x, y, event) {
     if (tick >= model.about.loopTicks || tick < 0) return;
     const isNew = !places.has(tick);
     places.set(tick, velocity);
-    if (isNew) editor.hear(note, velocity, event);
-    editor.drawn = [...places].map(([at, v]) => ({ id: -at - 1, tick: at, played: at, note, velocity: v, channel: 9, length: 0, lane, frame: -1e9, until: 0, pass: 0 }));
+    if (isNew) editor.hear({ note, channel }, velocity, event);
+    editor.drawn = [...places].map(([at, v]) => ({ id: -at - 1, tick: at, played: at, note, velocity: v, channel, length: 0, lane, frame: -1e9, until: 0, pass: 0 }));
   };
   put(first, begun);
   return {
@@ -87,7 +89,7 @@ function drawing(editor, x, y, event) {
       latest = tick;
     },
     up() {
-      const events = [...places].map(([tick, velocity]) => [tick, note, velocity, 9, Math.max(1, Math.round(editor.spacing * DRAWN_LENGTH))]);
+      const events = [...places].map(([tick, velocity]) => [tick, note, velocity, channel, Math.max(1, Math.round(editor.spacing * DRAWN_LENGTH))]);
       editor.lastVelocity = [...places.values()].at(-1);
       editor.moveCursor(latest, lane);
       model.edit("draw", { events: events.sort((a, b) => a[0] - b[0]) }, { selects: true });
@@ -108,12 +110,11 @@ function moving(editor, hit, x, lane) {
       ticks = Math.round(event.altKey ? wanted - hit.tick : editor.snap(wanted) - editor.snap(hit.tick));
       lanes = Math.max(0, Math.min(editor.lanes.length - 1, view.laneAt(toY))) - lane;
       ticks = Math.max(ticks, -Math.min(...hits.map(({ tick }) => tick)));
-      editor.moving = new Map(hits.map((one) => [copies ? -one.id : one.id, { ...one, tick: one.tick + ticks, played: one.played + ticks, note: editor.noteBy(one.note, lanes) }]));
+      editor.moving = new Map(hits.map((one) => [copies ? -one.id : one.id, { ...one, tick: one.tick + ticks, played: one.played + ticks, ...editor.placeBy(one, lanes) }]));
     },
     up() {
       if (!ticks && !lanes) return;
-      const notes = [...new Set(hits.map(({ note }) => note))].map((note) => [note, editor.noteBy(note, lanes)]);
-      model.edit("move", { ids: hits.map(({ id }) => id), ticks, notes, copy: copies }, { selects: copies });
+      model.edit("move", { ids: hits.map(({ id }) => id), ticks, ...movesOf(hits, (hit) => editor.placeBy(hit, lanes)), copy: copies }, { selects: copies });
     },
   };
 }
@@ -136,7 +137,7 @@ function striking(editor, hit, y) {
       if (!wanted) return model.edit("remove", { ids });
       const velocities = [...editor.moving.values()].map(({ id, velocity }) => [id, velocity]);
       editor.lastVelocity = wanted;
-      editor.hear(hit.note, wanted, event);
+      editor.hear(hit, wanted, event);
       model.edit("strike", { velocities });
     },
   };

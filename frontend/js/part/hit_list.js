@@ -5,7 +5,7 @@ const MOST_LISTED = 120;
 export function inWords({ model, lanes, laneOf }) {
   const hits = model.selection;
   if (!hits.length) return `${model.hits.filter(({ velocity }) => velocity).length.toLocaleString("en")} hits, none selected`;
-  const names = [...new Set(hits.map(({ note }) => lanes[laneOf.get(note)]?.name ?? `note ${note}`))];
+  const names = [...new Set(hits.map((hit) => lanes[laneOf.of(hit)]?.name ?? `note ${hit.note}`))];
   const velocities = hits.map(({ velocity }) => velocity);
   const [low, high] = [Math.min(...velocities.slice(0, 50_000)), Math.max(...velocities.slice(0, 50_000))];
   const of = names.length <= 2 ? names.join(" and ") : `${names.length} pads`;

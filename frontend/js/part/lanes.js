@@ -1,21 +1,63 @@
-/** The lanes of a part: the kit's filled pads in the order of the sheet, then the notes that none of them answers. */
+/**
+ * The lanes of a part: the kit's filled pads in the order of the sheet, those of kits alongside that hear channels of their own,
+ * then the notes that none of them answers.
+ */
+export const DRUMS = 9; // the channel of drums, from 0
 
 /** @typedef {{ pad: number | null, name: string, kind: string, piece?: number, notes: number[], note: number | null, borders?: number[],
- *   levels?: number[], isLast: boolean, element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
+ *   levels?: number[], isLast: boolean, channels?: number[] | null, kitName?: string, element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
 
 /** @param {object[]} pads as the server lists them @param {object[]} hits @param {boolean} usedOnly @param {string[]} names of notes */
 export function lanesOf(pads, hits, usedOnly, names) {
-  const struck = new Set();
-  for (const { note, velocity } of hits) if (velocity) struck.add(note);
-  const shown = pads.filter(({ notes }) => !usedOnly || notes.some((note) => struck.has(note)));
-  const answered = new Set(pads.flatMap(({ notes }) => notes));
-  const unanswered = [...struck].filter((note) => !answered.has(note)).sort((a, b) => a - b);
+  const struck = new Set(); // channel and note
+  for (const { note, velocity, channel } of hits) if (velocity) struck.add(bothOf(note, channel));
+  const used = new Set([...struck].map((both) => both % 128));
+  const isUsed = ({ notes, channels }) => notes.some((note) => (channels ? channels.some((channel) => struck.has(bothOf(note, channel))) : used.has(note)));
+  const shown = pads.filter((pad) => !usedOnly || isUsed(pad));
+  const index = new LaneIndex(pads);
+  const unanswered = [...new Set([...struck].filter((both) => index.of({ note: both % 128, channel: Math.floor(both / 128) }) === undefined).map((both) => both % 128))].sort((a, b) => a - b);
   const lanes = shown.map((pad, place) => {
-    const before = shown[place - 1]?.piece === pad.piece;
-    const after = shown[place + 1]?.piece === pad.piece;
+    const before = shown[place - 1]?.piece === pad.piece && shown[place - 1].kitName === pad.kitName;
+    const after = shown[place + 1]?.piece === pad.piece && shown[place + 1].kitName === pad.kitName;
     return lane({ ...pad, note: pad.notes[0] ?? null, isTied: before || after, isFirst: !before, isLast: !after });
   });
   return [...lanes, ...unanswered.map((note) => lane({ name: names[note] ?? `note ${note}`, kind: "other", notes: [note], note, isTied: false, isFirst: true, isLast: true, pad: null }))];
+}
+
+/** The kit's lanes, and those of kits alongside that hear channels of their own. @param {object[]} lanes */
+export function withOthers(lanes, { own, kits }) {
+  const others = kits.flatMap(({ name, channels, lanes: theirs }) => theirs.map((lane) => ({ ...lane, pad: null, kitName: name, channels })));
+  return [...lanes.map((lane) => ({ ...lane, channels: own })), ...others];
+}
+
+const bothOf = (note, channel = DRUMS) => channel * 128 + note;
+
+/** Which lane a hit stands in: by its note, and by its channel where a lane hears channels of its own. */
+export class LaneIndex {
+  #byNote = new Map();
+  #byBoth = new Map();
+
+  /** @param {{ notes: number[], channels?: number[] | null }[]} lanes */
+  constructor(lanes) {
+    lanes.forEach(({ notes, channels }, number) => {
+      const put = (map, key) => map.has(key) || map.set(key, number);
+      for (const note of notes)
+        if (channels) for (const channel of channels) put(this.#byBoth, bothOf(note, channel));
+        else put(this.#byNote, note);
+    });
+  }
+
+  /** @param {{ note: number, channel?: number }} hit @returns {number | undefined} */
+  of({ note, channel }) {
+    return this.#byBoth.get(bothOf(note, channel)) ?? this.#byNote.get(note);
+  }
+}
+
+/** What moving hits to other lanes is told by: notes, and channels where lanes hear their own. @param {(hit: object) => { note: number, channel: number }} to */
+export function movesOf(hits, to) {
+  const rows = [...new Map(hits.map((hit) => [bothOf(hit.note, hit.channel), [hit.note, hit.channel, to(hit).note, to(hit).channel]])).values()];
+  const stays = rows.every(([, channel, , now]) => channel === now) && new Set(rows.map(([note]) => note)).size === rows.length;
+  return stays ? { notes: rows.map(([note, , now]) => [note, now]) } : { to: rows };
 }
 
 /** @returns {Lane} */
@@ -23,20 +65,24 @@ function lane(known) {
   return { ...known, element: (number, isStrip, isMoving) => element(known, number, isStrip, isMoving) };
 }
 
-function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast }, number, isStrip, isMoving) {
+function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast, kitName = "", channels = null }, number, isStrip, isMoving) {
   const row = document.createElement("div");
   row.className = ["part-lane", isTied && "tied", isTied && isFirst && "first", isTied && isLast && "last", !pad && "unanswered", isStrip && "strip"].filter(Boolean).join(" ");
   row.setAttribute("role", "listitem");
   const button = document.createElement("button");
   button.type = "button";
   button.dataset.lane = String(number);
-  button.title = pad ? `${name}: hear it, and show its velocities below` : "No pad of this kit answers this note";
+  const isOther = kitName !== "";
+  row.classList.toggle("of-other", isOther);
+  const whose = isOther ? `${name} of ${kitName}, channel ${channels[0] + 1}` : name;
+  button.title = pad || isOther ? `${whose}: hear it, and show its velocities below` : "No pad of this kit answers this note";
   const mark = isMoving ? '<b class="moves" title="Something of it moves along the part">~</b>' : "";
   button.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="#kind-${kind}"/></svg><span></span>${mark}<small class="mono"></small>`;
   button.querySelector("span").textContent = isTied && !isFirst && name.startsWith(`${pieceName} `) ? name.slice(pieceName.length + 1) : name;
-  button.querySelector("small").textContent = note === null ? "no note" : String(note);
+  button.querySelector("small").textContent = note === null ? "no note" : isOther ? `${channels[0] + 1}·${note}` : String(note);
   row.append(button);
-  if (!pad) row.append(giveField(note));
+  if (isOther) row.classList.remove("unanswered");
+  if (!pad && !isOther) row.append(giveField(note));
   return row;
 }
 

@@ -89,10 +89,10 @@ export class PartView {
 export class LaneHits {
   /** @type {{ hits: import("./table.js").Hit[], ticks: Float64Array }[]} */ lanes = [];
 
-  /** @param {import("./table.js").Hit[]} hits @param {Map<number, number>} laneOf note to lane @param {number} count */
+  /** @param {import("./table.js").Hit[]} hits @param {import("./lanes.js").LaneIndex} laneOf @param {number} count */
   constructor(hits, laneOf, count) {
     const own = Array.from({ length: count }, () => []);
-    for (const hit of hits) if (hit.velocity && laneOf.has(hit.note)) own[laneOf.get(hit.note)].push(hit);
+    for (const hit of hits) if (hit.velocity && laneOf.of(hit) !== undefined) own[laneOf.of(hit)].push(hit);
     this.lanes = own.map((some) => ({ hits: some, ticks: Float64Array.from(some, ({ tick }) => tick) }));
   }
 

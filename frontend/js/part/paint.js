@@ -30,7 +30,7 @@ export function watchInks(changed, signal) {
  *   grid: string, swing: number, cursor: { tick: number, lane: number } | null, range: [number, number], playhead: number | null,
  *   start: number, drawn: object[], moving: Map<number, object>, frame: object | null, ramp: object | null, takes: Map<number, string>,
  *   curves: import("./curve_strip.js").CurveStrip, preview: object[] | null, strip: number, ink: object,
- *   under: { zero: number, levelOf: (pad: number) => { levels: Float32Array, seconds: number } | undefined } | null, laneOf: Map<number, number>, muted: Set<number> }} scene
+ *   under: { zero: number, levelOf: (pad: number) => { levels: Float32Array, seconds: number } | undefined } | null, laneOf: import("./lanes.js").LaneIndex, muted: Set<number> }} scene
  */
 export function paint(ctx, scene) {
   const { view, ink } = scene;
@@ -128,7 +128,7 @@ function paintHits(ctx, scene) {
 function paintCurves(ctx, scene) {
   const { model, laneOf, view } = scene;
   for (const curve of model.about.curves) {
-    const lane = curve[0].startsWith("lane:") ? laneOf.get(Number(curve[0].slice(5))) : undefined;
+    const lane = curve[0].startsWith("lane:") ? laneOf.of({ note: Number(curve[0].slice(5)) }) : undefined;
     if (lane !== undefined && isSeen(view, lane)) paintOverLane(ctx, scene, lane, curve);
   }
 }
@@ -197,13 +197,13 @@ function paintPassing(ctx, scene) {
   const { view, ink, drawn, moving, frame, preview, laneOf } = scene;
   for (const hit of drawn) paintHit(ctx, scene, hit.lane, hit, ink.ink, true);
   for (const hit of moving.values()) {
-    const lane = hit.lane ?? laneOf.get(hit.note);
+    const lane = hit.lane ?? laneOf.of(hit);
     if (lane !== undefined && hit.velocity) paintHit(ctx, scene, lane, hit, ink.ink, true);
     else if (lane !== undefined) paintGone(ctx, view, ink, lane, hit);
   }
   if (preview)
     for (const hit of preview) {
-      const lane = laneOf.get(hit.note);
+      const lane = laneOf.of(hit);
       if (lane === undefined) continue;
       ctx.globalAlpha = 0.55;
       paintHit(ctx, scene, lane, hit, ink.ink2, false);

@@ -1,4 +1,6 @@
 /** What keys do to the hits that are selected, or to the one at the cursor. */
+import { movesOf } from "./lanes.js";
+
 const DRAWN_LENGTH = 0.5; // of a place of the grid
 
 export class Shaping {
@@ -34,8 +36,9 @@ export class Shaping {
     if (hit) return this.#model.edit("remove", { ids: [hit.id] });
     const { note } = editor.lanes[lane] ?? {};
     if (note === undefined || note === null) return editor.needsNote(lane);
-    editor.hear(note, editor.lastVelocity);
-    return this.#model.edit("draw", { events: [[tick, note, editor.lastVelocity, 9, Math.max(1, Math.round(editor.spacing * DRAWN_LENGTH))]] }, { selects: true });
+    const channel = editor.channelOf(lane);
+    editor.hear({ note, channel }, editor.lastVelocity);
+    return this.#model.edit("draw", { events: [[tick, note, editor.lastVelocity, channel, Math.max(1, Math.round(editor.spacing * DRAWN_LENGTH))]] }, { selects: true });
   }
 
   /** @param {(velocity: number) => number} of the velocity of each */
@@ -43,7 +46,7 @@ export class Shaping {
     const hits = this.chosen;
     if (!hits.length) return;
     const made = (velocity) => Math.min(127, Math.max(1, Math.round(of(velocity))));
-    this.#editor.hear(hits[0].note, made(hits[0].velocity));
+    this.#editor.hear(hits[0], made(hits[0].velocity));
     this.#editInTurn("strike", (now) => ({ velocities: now.map(({ id, velocity }) => [id, made(velocity)]) }));
   }
 
@@ -54,8 +57,7 @@ export class Shaping {
       const [{ tick }] = now;
       let target = tick;
       for (let n = 0; n < Math.abs(places); n++) target = this.#editor.stepBy(target, Math.sign(places));
-      const notes = [...new Set(now.map(({ note }) => note))].map((note) => [note, this.#editor.noteBy(note, lanes)]);
-      return { ids: now.map(({ id }) => id), ticks: target - tick, notes };
+      return { ids: now.map(({ id }) => id), ticks: target - tick, ...movesOf(now, (hit) => this.#editor.placeBy(hit, lanes)) };
     });
     if (this.#editor.cursor) this.#cursor.go(places, lanes);
   }

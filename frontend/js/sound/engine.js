@@ -172,6 +172,11 @@ export class Engine extends EventTarget {
     this.#send({ type: "hit", note, velocity, channel, at });
   }
 
+  /** As a hit of the part sounds: who hears its channel answers. */
+  hitAsPart(note, velocity, channel = 0) {
+    this.#send({ type: "hit", note, velocity, channel, isOfPart: true });
+  }
+
   hitPad(pad, velocity, at = undefined) {
     const note = this.flipped ? this.noteOf(pad) : null;
     if (this.flipped) return note === null ? undefined : this.hitNote(note, velocity, 0, at);

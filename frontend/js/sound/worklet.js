@@ -60,7 +60,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     soloOutputs: ({ outputs }) => this.#desk.hearAlone(outputs),
     desk: ({ outputs }) => this.#player.tryOutputs(outputs),
     kernel: ({ kernel }) => (this.#player.kernel = kernel),
-    hit: ({ note, velocity, channel, at }) => this.#at(at, (frame) => this.#hit(frame, note, velocity, channel)),
+    hit: ({ note, velocity, channel, at, isOfPart = false }) => this.#at(at, (frame) => this.#hit(frame, note, velocity, channel, null, isOfPart)),
     pad: ({ pad, velocity, at }) => this.#at(at, (frame) => this.#pad(frame, pad, velocity)),
     padOff: ({ pad, at }) => this.#at(at, (frame) => this.#pad(frame, pad, 0)),
     take: ({ pad, number }) => this.#player.hearTake(currentFrame, pad, number),

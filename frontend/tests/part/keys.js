@@ -24,7 +24,7 @@ test("arrows walk lanes and places, and what stands there is said and heard", ()
   equal(says(), "Snare, bar 1, beat 1: empty");
   typed(..."ArrowRight ".repeat(5).trim().split(" "));
   equal(says(), "Snare, bar 1, beat 2, tick 120: hit, velocity 77");
-  equal([editor.cursor, taken(editor, "hear")], [{ tick: BEAT + SIXTEENTH, lane: 1 }, [[38, 77]]]);
+  equal([editor.cursor, taken(editor, "hear").map(([{ note }, velocity]) => [note, velocity])], [{ tick: BEAT + SIXTEENTH, lane: 1 }, [[38, 77]]]);
 });
 
 test("the walk ends at the part's borders, and pages are bars", () => {

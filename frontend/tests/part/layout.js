@@ -1,3 +1,4 @@
+import { LaneIndex } from "../../js/part/lanes.js";
 import { LaneHits, PartView } from "../../js/part/layout.js";
 import { equal, near, test } from "../harness.js";
 
@@ -45,7 +46,7 @@ test("lanes are as high as there is room for, and scrolled no further than to th
 test("a press meets the nearest hit within reach, by its head or by its stem, and none outside", () => {
   const roll = dice(3);
   const hits = Array.from({ length: 300 }, (_, id) => ({ id, tick: roll(LOOP), note: [36, 38, 42][roll(3)], velocity: 1 + roll(127) })).sort((a, b) => a.tick - b.tick); // prettier-ignore
-  const laneOf = new Map([[36, 0], [38, 1], [42, 2]]); // prettier-ignore
+  const laneOf = new LaneIndex([{ notes: [36] }, { notes: [38] }, { notes: [42] }]);
   const shown = view();
   shown.zoom(0.4, 300, LOOP);
   const lanes = new LaneHits(/** @type {any} */ (hits), laneOf, 3);
@@ -53,7 +54,7 @@ test("a press meets the nearest hit within reach, by its head or by its stem, an
   for (let n = 0; n < 400; n++) {
     const [x, y] = [roll(800), 30 + roll(400)];
     const close = hits.flatMap((hit) => {
-      const lane = laneOf.get(hit.note);
+      const lane = laneOf.of(hit);
       const head = shown.foot(lane) - shown.stem(hit.velocity, null);
       const away = Math.abs(shown.x(hit.tick) - x);
       const isMet = away <= 6 && y >= head - 9 && y < shown.foot(lane) + 1 && y >= 40 && y <= shown.lanesBottom;
