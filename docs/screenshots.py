@@ -43,6 +43,10 @@ def main() -> None:
                 surface(page)
             if view == "part":
                 recording(page)
+            if view == "desk":
+                page.click("#picture-mics")
+                page.wait_for_selector("[data-view=mics]")
+                shoot(page, "mics")
 
 
 def kit(page: Page, name: str) -> None:
