@@ -81,7 +81,7 @@ def tried_drum(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
 
 
 def tried_with(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
-    """What ``with=GAIN_CENTS_DELAY_FLIP.PIECE.LEVELLED.PAIRS`` lets sound along; None where it says nothing."""
+    """What ``with=GAIN_CENTS_DELAY_FLIP~PIECE.LEVELLED.PAIRS`` lets sound along; None where it says nothing."""
     try:
         how, (_, source, pairs, gains, _) = _asked_with(kit, text)
     except KitError:

@@ -21,16 +21,21 @@ from hypothesis import note
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, rule
 
+from dactyl.checks import queries as check_queries
+from dactyl.checks import tasks as check_tasks
+from dactyl.checks.models import LeftFinding
 from dactyl.core.bounce.source import open_kit as opened_package
+from dactyl.core.formats.curves import read_curves, write_curves
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.package import portable
 from dactyl.core.parts.part import Event, Part
 from dactyl.history.models import Document, Revision
 from dactyl.kits import edits, playing, queries
 from dactyl.kits.files import pack_kit
-from dactyl.kits.models import Device, DeviceUse, Kit, Pad, TranslationNote
-from dactyl.kits.tests.test_any_edit import Hands
+from dactyl.kits.models import Device, DeviceUse, Kit, Pad, Piece, TranslationNote
+from dactyl.kits.tests.test_any_edit import TYPED, Hands
 from dactyl.kits.tests.test_edits import recordings
+from dactyl.lineups.models import Alongside
 from dactyl.parts import edits as part_edits
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Event as EventRow
@@ -134,6 +139,8 @@ class Hand(RuleBasedStateMachine):
                 queries.whole_kit_value(pk),
                 list(told),
                 list(DeviceUse.objects.filter(kit=pk).values_list("device_id", "surface", "map")),
+                list(Alongside.objects.filter(kit=pk).order_by("pk").values_list()),
+                sorted(LeftFinding.objects.filter(kit=pk).values_list("key", flat=True)),
             )
         if kind == "Part":
             part = PartRow.objects.get(pk=pk)
@@ -226,7 +233,7 @@ class Hand(RuleBasedStateMachine):
         )
         law(all(row[column["tick"]] < whole["loopTicks"] for row in drawn), "a hit stands behind the end")
         if played:
-            read = read_midi(write_midi(value), "x.mid")
+            read = read_curves(write_curves(value), "x.json", read_midi(write_midi(value), "x.mid"))
             law(list(read.hits(RATE)) == list(value.hits(RATE)), "a written file plays otherwise")
             law(
                 read.loop_ticks * value.ticks_per_beat == value.loop_ticks * read.ticks_per_beat,
@@ -288,6 +295,24 @@ class Hand(RuleBasedStateMachine):
             [hands.pad, hands.layer, hands.take, hands.take, hands.desk, hands.whole, hands.ways, hands.pictures]
         )()
         self.do(self.tabs[tab], Act(kit, f"/kits/{kit.pk}/{path}", values), dice)
+
+    @rule(tab=st.sampled_from([0, 1]), which=st.sampled_from([0, 1]), dice=DICE)
+    def put_beside(self, tab: int, which: int, dice: random.Random) -> None:
+        kit = self.kits[which]
+        path, values = KitHands(self, kit, dice).alongside()
+        self.do(self.tabs[tab], Act(kit, f"/kits/{kit.pk}/{path}", values), dice)
+
+    @rule(tab=st.sampled_from([0, 1]), which=st.sampled_from([0, 1]), dice=DICE)
+    def look_and_mend(self, tab: int, which: int, dice: random.Random) -> None:
+        """What the check finds is mended, left or taken up, also where it was found before an edit."""
+        kit = self.kits[which]
+        if dice.random() < 0.7:
+            list(check_tasks.check_kit(kit.pk))
+        rows = check_queries.found(Kit.objects.get(pk=kit.pk))[1]
+        found = dice.choice([*rows, {"key": "gone", "rule": "onsets"}])
+        act = dice.choice(["mend", "mend", "leave", "take-up"])
+        said = {"rule": found["rule"]} if dice.random() < 0.3 else {"key": found["key"]}
+        self.do(self.tabs[tab], Act(kit, f"/kits/{kit.pk}/check/{act}/", said), dice)
 
     @rule(tab=st.sampled_from([0, 1]), dice=DICE)
     def copy_piece(self, tab: int, dice: random.Random) -> None:
@@ -390,6 +415,20 @@ class KitHands(Hands):
             (f"pads/{pad}/cuts/{other}/", {"both": self.dice.choice("01")}), ("cuts/usual/", {}), ("cuts/links/", {"value": "50"}),
             (f"pieces/{piece}/place/", {"x": "0.2", "y": "0.4", "pan": self.dice.choice(["", "player"])}), ("plan/usual/", {}),
             (f"pads/{pad}/free-note/", {}), ("pads/by-kind/", {}), (f"pads/{pad}/swap/keep/", {"value": f"{piece}.1.{pad}-{other}"}),
+        ])  # fmt: skip
+
+    def alongside(self) -> tuple[str, dict]:
+        other, pad, sounds = self.one(Kit), self.one(Pad, kit=self.kit), self.one(Pad)
+        row, piece = self.one(Alongside, kit=self.kit), self.one(Piece, pads=sounds)
+        name = self.dice.choice(
+            ["gain_db", "delay_ms", "channels", "low", "high", "muted", "curve", "pieces", "is_met", "remove"]
+        )
+        under = f"{self.dice.choice(['-6', '3', 'nan'])}_{self.dice.choice([0, -200])}_{self.dice.choice([0, 2.5, 9000])}_{self.dice.choice('01')}"
+        return self.dice.choice([
+            ("alongside/add/", {"other": str(other)}), ("alongside/add/", {"other": str(other)}), ("alongside/own/channels/", {"value": self.dice.choice(["10", "", "1, 2", "17"])}),
+            ("alongside/by-channel/", {}), (f"alongside/{row}/{name}/", {"value": self.dice.choice(TYPED)}),
+            (f"alongside/{row}/{name}/", {"value": self.dice.choice(["10", "1", "0"])}),
+            (f"pads/{pad}/swap/thicken/", {"value": f"{under}~{piece}.1.{pad}-{sounds}"}),
         ])  # fmt: skip
 
 
