@@ -9,7 +9,7 @@ import scipy
 
 from dactyl.core.kit import Kit, Pad, Piece
 
-NEW_IDS = 1 << 42  # of pads and layers that are heard and not kept yet
+NEW_IDS, MOST_LAYERS = 1 << 42, 128  # of pads and layers that are heard and not kept yet; of a pad, which answer 1 to 127
 LOW_HZ, LOW_RATE_HZ = 180.0, 6000  # what is compared: the low end, in steps of a sixth of a millisecond
 SECONDS = 0.2  # of it, from the beginning
 MOST_DELAY_MS = 8.0  # with either polarity that is half a turn of 60 Hz: any phase is met
@@ -56,11 +56,11 @@ def _along(pad: Pad, other: Pad, name: str, first: Piece, how: Layering) -> Pad:
     layers = tuple(
         replace(
             layer,
-            id=NEW_IDS + layer.id,
+            id=NEW_IDS + MOST_LAYERS * pad.id + n,  # another pad may have the same drum along
             random_stream=layer.stream,
             takes=tuple(replace(take, is_flipped=take.is_flipped is not how.is_flipped) for take in layer.takes),
         )
-        for layer in other.layers
+        for n, layer in enumerate(other.layers)
     )
     return replace(
         other,

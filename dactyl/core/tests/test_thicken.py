@@ -39,6 +39,16 @@ class Second(SimpleTestCase):
         self.assertEqual([voice.last_frame for voice in cut[:2]], [2000 + 384] * 2, "what cuts the first cuts it")
         self.assertEqual(len(voices_of(book, [Hit(0, 42, 90)])), 1)
 
+    def test_one_drum_sounds_along_with_several_articulations_each_by_itself(self):
+        ours = kit(pad("Snare", note=38), pad("Rim", note=40))
+        theirs = kit(pad("Hatch", note=1, takes=2))
+        first, second = (p.pads[0].id for p in ours.pieces)
+        other = theirs.pieces[0].pads[0].id
+        book = compile_kit(thickened(ours, theirs, {first: other, second: other}, Layering()), RATE)
+        voices = voices_of(book, [Hit(0, 38, 127), Hit(9000, 40, 127)])
+        self.assertEqual(len(voices), 4)
+        self.assertEqual(voices[1].sounds[0].recipe.sha256, voices[3].sounds[0].recipe.sha256, "both begin with the first take")
+
     def test_the_best_polarity_and_delay_are_found_and_win_what_is_said(self):
         a = tone(60)
         for made, flipped, delay in ((-a, True, 0.0), (tone(60, later=0.003), None, None), (a, False, 0.0)):
