@@ -34,7 +34,7 @@ ARGUMENTS = [
 ]  # fmt: skip
 SOUND_WITHOUT_GESTURE = "--autoplay-policy=no-user-gesture-required"
 VIEWPORT = {"width": 1280, "height": 800}
-PATIENCE_MS = 20_000  # a busy machine is slow, not wrong
+PATIENCE_MS = 60_000  # a busy machine is slow, not wrong
 
 
 class Server:
@@ -99,7 +99,7 @@ class Server:
 
     def stop(self, how: signal.Signals = signal.SIGINT) -> None:
         self._process.send_signal(how)
-        self._process.wait(timeout=20)
+        self._process.wait(timeout=PATIENCE_MS / 1000)
         self._process.stdout.close()
 
 

@@ -178,7 +178,7 @@ class Story(KitPages):
         page.wait_for_selector("body.sound-off")
         expect(page.locator("#sound-state")).to_have_text("Sound is off: press any key")
         page.keyboard.press("KeyQ")
-        expect(page.locator("#sound-state")).to_contain_text("Sound on", timeout=5000)
+        expect(page.locator("#sound-state")).to_contain_text("Sound on")
         self.assertEqual(problems, [])
 
 
@@ -221,7 +221,7 @@ class Kills(BrowserCase):
             page.goto(f"{served.url}/")
             follow(page, lambda: page.click("text=Ferry House, night"))
             page.click("#tab-bounce")
-            page.wait_for_selector(".stem.mix", timeout=30_000)
+            page.wait_for_selector(".stem.mix")
             self.assertEqual([path.name for path in (served.data / "bounces").iterdir()], ["1"])
             self.assertEqual(list((served.data / "incoming").iterdir()), [])
 

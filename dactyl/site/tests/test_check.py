@@ -47,7 +47,7 @@ class CheckView(KitPages):
         expect(page.locator("#check-again")).to_be_hidden(timeout=30_000)
         expect(turned).to_have_count(0)
         page.click("#undo")
-        expect(turned).to_have_count(1, timeout=30_000)
+        expect(turned).to_have_count(1)
         turned.click()
         turned.get_by_role("button", name="Leave it").click()
         expect(turned).to_have_count(0)
