@@ -9,7 +9,10 @@ import scipy
 
 from dactyl.core.kit import Kit, Pad, Piece
 
-NEW_IDS, MOST_LAYERS = 1 << 42, 128  # of pads and layers that are heard and not kept yet; of a pad, which answer 1 to 127
+NEW_IDS, MOST_LAYERS = (
+    1 << 42,
+    128,
+)  # of pads and layers that are heard and not kept yet; of a pad, which answer 1 to 127
 LOW_HZ, LOW_RATE_HZ = 180.0, 6000  # what is compared: the low end, in steps of a sixth of a millisecond
 SECONDS = 0.2  # of it, from the beginning
 MOST_DELAY_MS = 8.0  # with either polarity that is half a turn of 60 Hz: any phase is met

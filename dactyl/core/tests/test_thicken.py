@@ -47,7 +47,9 @@ class Second(SimpleTestCase):
         book = compile_kit(thickened(ours, theirs, {first: other, second: other}, Layering()), RATE)
         voices = voices_of(book, [Hit(0, 38, 127), Hit(9000, 40, 127)])
         self.assertEqual(len(voices), 4)
-        self.assertEqual(voices[1].sounds[0].recipe.sha256, voices[3].sounds[0].recipe.sha256, "both begin with the first take")
+        self.assertEqual(
+            voices[1].sounds[0].recipe.sha256, voices[3].sounds[0].recipe.sha256, "both begin with the first take"
+        )
 
     def test_the_best_polarity_and_delay_are_found_and_win_what_is_said(self):
         a = tone(60)
