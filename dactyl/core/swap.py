@@ -91,7 +91,7 @@ def in_place(
         return replace(pad, gain_db=gain_db, **sound)
 
     pieces = tuple(replace(piece, pads=tuple(map(sounding, piece.pads))) for piece in kit.pieces)
-    return replace(kit, pieces=pieces, mics=_mics(kit, source, pieces))
+    return replace(kit, pieces=pieces, mics=mics_with(kit, source, pieces))
 
 
 def _with_mic(ours: Sequence[Layer], theirs: Sequence[Layer], mic: str) -> tuple[Layer, ...]:
@@ -126,7 +126,7 @@ def _as_new(pad: Pad, layers: Sequence[Layer]) -> tuple[Layer, ...]:
     return tuple(replace(layer, id=first + n, random_stream=layer.stream) for n, layer in enumerate(layers))
 
 
-def _mics(kit: Kit, source: Kit, pieces: Sequence) -> tuple[Mic, ...]:
+def mics_with(kit: Kit, source: Kit, pieces: Sequence) -> tuple[Mic, ...]:
     """The kit's own mics, and those of the other that its sounds need; they leave by Main."""
     known = {mic.name for mic in kit.mics}
     heard = {

@@ -8,11 +8,9 @@ import numpy as np
 import scipy
 
 from dactyl.core.kit import Kit, Pad, Piece
+from dactyl.core.swap import MOST_LAYERS, mics_with
 
-NEW_IDS, MOST_LAYERS = (
-    1 << 42,
-    128,
-)  # of pads and layers that are heard and not kept yet; of a pad, which answer 1 to 127
+NEW_IDS = 1 << 42  # of pads and layers that are heard and not kept yet
 LOW_HZ, LOW_RATE_HZ = 180.0, 6000  # what is compared: the low end, in steps of a sixth of a millisecond
 SECONDS = 0.2  # of it, from the beginning
 MOST_DELAY_MS = 8.0  # with either polarity that is half a turn of 60 Hz: any phase is met
@@ -102,9 +100,7 @@ def thickened(kit: Kit, source: Kit, pairs: Mapping[int, int | None], how: Layer
         ))
         for one in kit.pieces
     )  # fmt: skip
-    mics = {mic.name for mic in kit.mics}
-    new = tuple(replace(mic, output=None) for mic in source.mics if mic.name not in mics)
-    return replace(kit, pieces=(*pieces, piece), mics=(*kit.mics, *new))
+    return replace(kit, pieces=(*pieces, piece), mics=mics_with(kit, source, [piece]))
 
 
 def phase(first: np.ndarray, second: np.ndarray, rate_hz: int) -> Phase:

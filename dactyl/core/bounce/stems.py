@@ -284,8 +284,12 @@ def _group_of(playbook: Playbook, order: Order) -> GroupOf:
     }[order.by]
     if not order.ambience_apart:
         return together
-    apart = {mic: mic[:1].upper() + mic[1:] for mic in playbook.ambience}
+    apart = {mic: _ambience_stem(mic) for mic in playbook.ambience}
     return lambda voice, sound: apart.get(sound.mic) or together(voice, sound)
+
+
+def _ambience_stem(mic: str) -> str:
+    return mic[:1].upper() + mic[1:]
 
 
 def member_names(playbook: Playbook) -> list[str]:
@@ -306,7 +310,7 @@ def _in_order(playbook: Playbook, order: Order, groups: set[str], heard: Sequenc
     else:
         known = list(dict.fromkeys([getattr(pad, order.by, pad.piece) for pad in playbook.pads]))
     apart = [mic for mic in dict.fromkeys(sound.mic for *_, sound in heard) if mic in playbook.ambience]
-    last = [mic[:1].upper() + mic[1:] for mic in apart] if order.ambience_apart else []
+    last = [_ambience_stem(mic) for mic in apart] if order.ambience_apart else []
     known = [name for name in known if name not in last] + last
     names = [name for name in known if name in groups] + sorted(groups - set(known))
     is_together = len(playbook.members) > 1 and order.by in ("piece", "pad")  # kick 1 beside kick 2

@@ -10,7 +10,7 @@ from dactyl.core import kit as core
 from dactyl.core.errors import KitError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.kinds import free_note
-from dactyl.core.swap import Pairs, in_place
+from dactyl.core.swap import Pairs, in_place, mics_with
 from dactyl.core.thicken import NEW_IDS, Layering, second_piece
 from dactyl.history.edits import edit, refuse_stale
 from dactyl.history.models import Revision
@@ -47,12 +47,12 @@ def thicken(
     own = kit_value(kit.pk, list(firsts))
     if not any(pairs.get(key) for key in firsts):
         raise KitError("No articulation sounds along. Choose one first.")
-    if kit.pads.count() + len(pairs) > MAX_PADS:
-        raise KitError(f"A kit has at most {MAX_PADS} pads.")
     second = second_piece(replace(own, pieces=_all_named(kit, own)), source, pairs, how)
+    if kit.pads.count() + len(second.pads) > MAX_PADS:
+        raise KitError(f"A kit has at most {MAX_PADS} pads.")
     pads = tuple(replace(pad, output=None, choke=None, silenced_by=()) for pad in second.pads)  # the first's, as rows
     alone = replace(second, output=None, pads=pads)
-    mics = tuple(replace(mic, output=None) for mic in source.mics)
+    mics = tuple(replace(mic, output=None) for mic in mics_with(own, source, [alone]))
     value = replace(
         source, pieces=(alone,), outputs=source.outputs[:1], groups=(), mics=mics, surfaces=(), maps=(core.NoteMap(),)
     )

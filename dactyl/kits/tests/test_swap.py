@@ -140,6 +140,7 @@ class Swapping(KitCase):
 
     def test_a_second_drum_under_it_is_heard_measured_kept_as_a_companion_and_undone(self):
         edits.pads.route_pads([self.fresh()], version(self.kit), "Low")
+        edits.outputs.add_mic(self.other, version(self.other), "hall")
         value = f"-3_-200_1.5_1~{self.theirs.piece_id}.0.{self.pad.pk}-{self.theirs.pk}."
         tables = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/", {"pads": self.pad.pk, "with": value}).json()
         self.assertEqual([len(one.get("companions", ())) for one in tables["pads"]], [1, 0])
@@ -161,5 +162,6 @@ class Swapping(KitCase):
         )  # fmt: skip
         self.assertEqual(len(kept), 6)
         self.assertEqual(kept, heard, "kept it sounds as it was tried")
+        self.assertFalse(self.kit.mics.filter(name="hall").exists(), "no take that came was heard by it")
         history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
         self.assertEqual(queries.whole_kit_value(self.kit.pk), before)

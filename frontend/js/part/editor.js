@@ -70,6 +70,8 @@ export class Editor {
   grid = "1/16";
   swing = 50;
   /** The kit's pads as lanes; null until they have come: a note is not called unanswered before. */ #all = null;
+  #asked = 0; // how often lanes were asked for
+  /** The last of them. @type {Promise<void> | undefined} */ #loading;
   #life = new AbortController();
   #canvas;
   #pending = 0;
@@ -130,18 +132,24 @@ export class Editor {
 
   // What is seen ------------------------------------------------------------------------------------------------------
 
-  async #loadLanes() {
+  /** Of several answers the last one asked for counts; whoever waits for an earlier one waits for it too. */
+  #loadLanes() {
+    return (this.#loading = this.#askForLanes(++this.#asked));
+  }
+
+  async #askForLanes(asked) {
     const asks = [`${this.root.dataset.lanes}?part=${this.root.dataset.part}`, `/kits/${this.session.kit}/alongside/lanes/`];
     const [answer, others] = await Promise.all(asks.map((address) => fetch(address).catch(() => null)));
-    if (!answer?.ok) {
+    if (asked !== this.#asked) return this.#loading;
+    if (!answer?.ok || !others?.ok) {
       if (this.#all || this.#life.signal.aborted) return;
       this.session.say("The server does not answer; the lanes are asked for again.", true);
       await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
       return this.#loadLanes();
     }
-    const { lanes, notes, outputs, groups } = await answer.json();
+    const [{ lanes, notes, outputs, groups }, alongside] = await Promise.all([answer.json(), others.json()]);
+    if (asked !== this.#asked) return this.#loading;
     this.noteNames = notes;
-    const alongside = others?.ok ? await others.json() : { own: null, kits: [] };
     this.#all = withOthers(lanes, alongside);
     this.curves.offer(outputs, groups);
   }
