@@ -90,7 +90,7 @@ def _desk(kit: Kit, sounds: "_Sounds") -> Row:
         stage = Stage(desk, range(OUTPUTS))
         with ThreadPoolExecutor(THREADS) as pool:
             for block in render(voices, OUTPUTS, frames, sounds, threads=THREADS):
-                stage.process(block.buses, is_last=False, each=pool.map)
+                stage.process(block.buses, each=pool.map)
 
     both, floor = against(with_desk, lambda: deque(render(voices, OUTPUTS, frames, sounds, threads=THREADS), maxlen=0))
     return ratio_row("... 64 voices with a desk on all outputs", both, floor, 1.3, "the same without")

@@ -169,8 +169,7 @@ def bounce(
         with ThreadPoolExecutor(threads) as pool:
             blocks = render(voices, len(stems.buses), frames, load_sound, bus_of=stems.bus_of, threads=threads)
             for block in ahead(blocks, BLOCKS_AHEAD):
-                is_last = block.start_frame + block.buses.shape[2] >= frames
-                left, beside = stage.process(block.buses, is_last=is_last, each=pool.map)
+                left, beside = stage.process(block.buses, each=pool.map)
                 audio = [*gather(left, stems.stem_of_bus, len(stems.names)), *beside]
                 list(pool.map(StemFile.write, tracks, audio + ([mix_of(audio)] if order.has_mix else [])))
                 done = min(frames, block.start_frame + block.buses.shape[2])

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dactyl.core.desk.tables import SILENT_DB, STEP_FRAMES, Channel
+from dactyl.core.desk.tables import SILENT_DB, STEP_FRAMES, Channel, steps_of
 from dactyl.core.parts.curves import GROUP, OUTPUT, Curve, Line, line_of
 from dactyl.core.parts.part import Part
 from dactyl.core.units import pan_gains
@@ -39,8 +39,7 @@ class Motion:
 
     def _gains(self, channel: Channel, first_frame: int, frames: int) -> tuple[np.ndarray, ...]:
         """Level, width, and what balance makes of left and right, each float32, (frames,) or a number."""
-        steps = -(-frames // STEP_FRAMES)
-        seconds = (first_frame + STEP_FRAMES * np.arange(steps + 1)) / self.rate_hz
+        seconds = (first_frame + STEP_FRAMES * np.arange(steps_of(frames) + 1)) / self.rate_hz
 
         def joined(ends: np.ndarray) -> np.ndarray:
             lines = ends[:-1, np.newaxis] + np.diff(ends)[:, np.newaxis] * _PLACES

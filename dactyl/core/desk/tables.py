@@ -12,7 +12,7 @@ from dactyl.core.kit import HALL, Kit, Parallel
 from dactyl.core.units import db_to_gain, pan_gains
 
 SILENT_DB = -96.0  # and below: silence
-PIECE_FRAMES = 16_384  # worked on at once; whole steps
+PIECE_FRAMES = 16_384  # of one sound worked on at once; whole steps
 STEP_FRAMES = 32  # in which the parallel bus's detector looks, from frame 0
 LEAST_DB = -120.0  # of what it sees
 PARALLEL = "Parallel"  # what its stem is called
@@ -133,18 +133,6 @@ def become(audio: np.ndarray, matrix: Matrix) -> None:
         audio[0], audio[1] = _combine(audio, matrix[:2]), _combine(audio, matrix[2:])
 
 
-def become_and_send(audio: np.ndarray, sent: np.ndarray, matrix: Matrix, to_bus: Matrix) -> None:
-    """Both at once, a third of the work: what ``audio`` becomes, in place, and what is added to ``sent``.
-
-    One product of matrices, over whole steps: columns of a product are alike wherever a block is cut, but for single ones.
-    """
-    frames = audio.shape[1]
-    rows = np.array([matrix[:2], matrix[2:], to_bus[:2], to_bus[2:]], np.float32)
-    both = np.dot(rows, audio if frames >= STEP_FRAMES else np.pad(audio, ((0, 0), (0, STEP_FRAMES - frames))))
-    audio[:] = both[:2, :frames]
-    sent += both[2:, :frames]
-
-
 def _combine(sides: np.ndarray, row: tuple[float, float]) -> np.ndarray:
     """What one side becomes of both."""
     (left, right), (of_left, of_right) = sides, map(np.float32, row)
@@ -157,6 +145,11 @@ def _combine(sides: np.ndarray, row: tuple[float, float]) -> np.ndarray:
     return made
 
 
-def pieces_of(frames: int) -> list[slice]:
+def pieces_of(frames: int, longest: int = PIECE_FRAMES) -> list[slice]:
     """Stretches short enough that what is made of them on the way stays near the processor."""
-    return [slice(start, min(frames, start + PIECE_FRAMES)) for start in range(0, frames, PIECE_FRAMES)]
+    return [slice(start, min(frames, start + longest)) for start in range(0, frames, longest)]
+
+
+def steps_of(frames: int) -> int:
+    """The last one may be cut short."""
+    return -(-frames // STEP_FRAMES)

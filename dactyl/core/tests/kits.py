@@ -60,11 +60,11 @@ CHOKE_A = ChokeGroup(letter="A", fade_ms=8)
 
 
 def leaving(
-    playbook: Playbook, blocks: Iterable[Block], frames: int, moving: Mapping[int, Motion] = MappingProxyType({})
+    playbook: Playbook, blocks: Iterable[Block], moving: Mapping[int, Motion] = MappingProxyType({})
 ) -> list[np.ndarray]:
     """What leaves the desk of the outputs: (2, frames) of each, and of the parallel bus where there is one."""
     stage, parts = Stage(playbook.desk, range(len(playbook.outputs)), moving), []
     for block in blocks:
-        left, beside = stage.process(block.buses, is_last=block.start_frame + block.buses.shape[2] >= frames)
+        left, beside = stage.process(block.buses)
         parts.append([*left, *beside])
     return [np.concatenate(of_one, axis=1) for of_one in zip(*parts, strict=True)]

@@ -107,7 +107,7 @@ class Rendering(SimpleTestCase):
         voices = voices_of(playbook, hits)
         frames = bounce_frames(voices, 1000)
         blocks = render(voices, len(playbook.outputs), frames, noise, **how)
-        return playbook, np.stack(leaving(playbook, blocks, frames))
+        return playbook, np.stack(leaving(playbook, blocks))
 
     def test_stems_are_the_reference(self):
         for a_kit, hits in [(self.plain, self.hits), (self.shaped, self.held)]:

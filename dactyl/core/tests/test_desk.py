@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dactyl.core.desk.moving import motions
-from dactyl.core.desk.parallel import ParallelBus, wanted_db
+from dactyl.core.desk.parallel import wanted_db
 from dactyl.core.desk.stage import Stage
 from dactyl.core.desk.tables import Compressor, compile_desk
 from dactyl.core.errors import KitError
@@ -124,7 +124,7 @@ def left(kit: Kit, sums: np.ndarray, block: int, part: Part = STILL) -> list[np.
     moving = motions(part, [(output.name, groups.get(output.name, "")) for output in kit.outputs], RATE)
     stage, parts = Stage(compile_desk(kit, RATE), range(len(kit.outputs)), moving), []
     for start in range(0, sums.shape[2], block):
-        own, beside = stage.process(sums[:, :, start : start + block].copy(), is_last=start + block >= sums.shape[2])
+        own, beside = stage.process(sums[:, :, start : start + block].copy())
         parts.append([*own, *beside])
     return [np.concatenate(one, axis=1) for one in zip(*parts, strict=True)]
 
@@ -173,13 +173,16 @@ class Bus(SimpleTestCase):
         self.assertLessEqual(high, low + 1e-9)
         self.assertLessEqual(low - high, step * 0.75 + 1e-6)
 
-    def test_steps_that_are_cut_by_blocks_are_the_same_steps(self):
-        sound = np.random.default_rng(3).normal(0, 0.5, (2, 1000)).astype(np.float32)
-        whole = ParallelBus(self.COMPRESSOR).process(sound, is_last=True)
-        bus, parts = ParallelBus(self.COMPRESSOR), []
-        for start in range(0, 1000, 77):
-            parts.append(bus.process(sound[:, start : start + 77], is_last=start + 77 >= 1000))
-        np.testing.assert_array_equal(np.concatenate(parts, axis=1), whole)
+    def test_blocks_change_no_bit_and_only_the_last_may_end_within_a_step(self):
+        sums = np.random.default_rng(3).normal(0, 0.5, (20, 2, 9000)).astype(np.float32)
+        outputs = tuple(
+            Output(name=str(n) if n else "Main", width=n / 10, balance=0.3, parallel_db=-3.0) for n in range(20)
+        )
+        kit = desk_of(outputs=outputs, parallel=Parallel(is_on=True), side="hall")
+        for one, other in zip(left(kit, sums, 96), left(kit, sums, 9000), strict=True):
+            np.testing.assert_array_equal(one, other)
+        with self.assertRaises(ValueError):
+            left(kit, sums, 100)
 
 
 class Mutes(SimpleTestCase):

@@ -125,7 +125,7 @@ def rendered(source) -> dict[str, np.ndarray]:
     book = source.compile(RATE, Order(bits="24"), seed=None)
     voices = voices_of(book, HITS)
     frames = bounce_frames(voices, 0)
-    buses = leaving(book, render(voices, len(book.outputs), frames, source.loader()), frames)
+    buses = leaving(book, render(voices, len(book.outputs), frames, source.loader()))
     return {output.name: bus for output, bus in zip(book.outputs, buses, strict=True)}
 
 
