@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
-from dactyl.core.desk.tables import LEAST_DB, STEP_FRAMES, Compressor, pieces_of, steps_of
+from dactyl.core.desk.tables import LEAST_DB, PIECE_FRAMES, STEP_FRAMES, STRETCH_FRAMES, Compressor, pieces_of, steps_of
 
 _LEAST = 10 ** (LEAST_DB / 20)
 _PLACES = (np.arange(STEP_FRAMES) / STEP_FRAMES).astype(np.float32)
@@ -30,10 +30,11 @@ class ParallelBus:
         level, exchanged, *_ = self._compressor.matrix
         ends = self._smoothed(wanted_db(self._compressor, peaks)) * (level or exchanged)
 
-        def play(at: slice) -> None:
-            sent[:, at] *= _lines(ends[at.start // STEP_FRAMES :], at.stop - at.start)
+        def play(stretch: slice) -> None:
+            for at in pieces_of(stretch.start, stretch.stop, PIECE_FRAMES):
+                sent[:, at] *= _lines(ends[at.start // STEP_FRAMES :], at.stop - at.start)
 
-        for _ in each(play, pieces_of(sent.shape[1])):
+        for _ in each(play, pieces_of(0, sent.shape[1], STRETCH_FRAMES)):
             pass
         return sent[::-1] if exchanged else sent
 

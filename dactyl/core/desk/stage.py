@@ -9,7 +9,7 @@ import numpy as np
 
 from dactyl.core.desk.moving import Motion
 from dactyl.core.desk.parallel import ParallelBus, find_peaks
-from dactyl.core.desk.tables import AS_IT_IS, STEP_FRAMES, Channel, Desk, pieces_of, steps_of
+from dactyl.core.desk.tables import AS_IT_IS, STEP_FRAMES, Channel, STRETCH_FRAMES, Desk, pieces_of, steps_of
 
 RUN_BUSES, RUN_FRAMES = 16, 4096  # worked on at once: half a megabyte, which stays near the processor
 
@@ -51,16 +51,17 @@ class Stage:
         sent = np.zeros((len(self._parallel), 2, frames), np.float32)
         peaks = np.empty((len(self._parallel), steps_of(frames)), np.float32)
 
-        def work(at: slice) -> None:
-            for run in self._still:
-                _work_on(run, buses[run.buses, :, at], sent[:, :, at])
-            for bus, channel, motion in self._moving:
-                into = None if channel.sent is None else sent[channel.bus, :, at]
-                motion.move(buses[bus, :, at], into, channel, self._frame + at.start)
-            for own, of_steps in zip(sent, peaks, strict=True):
-                of_steps[at.start // STEP_FRAMES : steps_of(at.stop)] = find_peaks(own[:, at])
+        def work(stretch: slice) -> None:
+            for at in pieces_of(stretch.start, stretch.stop, RUN_FRAMES):
+                for run in self._still:
+                    _work_on(run, buses[run.buses, :, at], sent[:, :, at])
+                for bus, channel, motion in self._moving:
+                    into = None if channel.sent is None else sent[channel.bus, :, at]
+                    motion.move(buses[bus, :, at], into, channel, self._frame + at.start)
+                for own, of_steps in zip(sent, peaks, strict=True):
+                    of_steps[at.start // STEP_FRAMES : steps_of(at.stop)] = find_peaks(own[:, at])
 
-        for _ in each(work, pieces_of(frames, RUN_FRAMES)):
+        for _ in each(work, pieces_of(0, frames, STRETCH_FRAMES)):
             pass
         self._frame += frames
         return list(buses), [

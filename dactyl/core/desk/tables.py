@@ -12,7 +12,8 @@ from dactyl.core.kit import HALL, Kit, Parallel
 from dactyl.core.units import db_to_gain, pan_gains
 
 SILENT_DB = -96.0  # and below: silence
-PIECE_FRAMES = 16_384  # of one sound worked on at once; whole steps
+PIECE_FRAMES = 16_384  # of one sound worked on at once: what is made of it on the way stays near the processor
+STRETCH_FRAMES = 65_536  # worth a job of its own
 STEP_FRAMES = 32  # in which the parallel bus's detector looks, from frame 0
 LEAST_DB = -120.0  # of what it sees
 PARALLEL = "Parallel"  # what its stem is called
@@ -145,9 +146,9 @@ def _combine(sides: np.ndarray, row: tuple[float, float]) -> np.ndarray:
     return made
 
 
-def pieces_of(frames: int, longest: int = PIECE_FRAMES) -> list[slice]:
-    """Stretches short enough that what is made of them on the way stays near the processor."""
-    return [slice(start, min(frames, start + longest)) for start in range(0, frames, longest)]
+def pieces_of(first: int, last: int, longest: int) -> list[slice]:
+    """Of frames ``first..last``."""
+    return [slice(start, min(last, start + longest)) for start in range(first, last, longest)]
 
 
 def steps_of(frames: int) -> int:
