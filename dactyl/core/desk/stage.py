@@ -9,7 +9,7 @@ import numpy as np
 
 from dactyl.core.desk.moving import Motion
 from dactyl.core.desk.parallel import ParallelBus, find_peaks
-from dactyl.core.desk.tables import AS_IT_IS, STEP_FRAMES, Channel, STRETCH_FRAMES, Desk, pieces_of, steps_of
+from dactyl.core.desk.tables import AS_IT_IS, STEP_FRAMES, STRETCH_FRAMES, Channel, Desk, pieces_of, steps_of
 
 RUN_BUSES, RUN_FRAMES = 16, 4096  # worked on at once: half a megabyte, which stays near the processor
 
