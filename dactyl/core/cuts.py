@@ -20,8 +20,8 @@ class PadCuts:
     kind: str
     piece: int
     choke: str = ""  # letter
-    silences: int | None = None  # numbers of mute groups
-    silenced_by: int | None = None
+    silences: tuple[int, ...] = ()  # numbers of mute groups
+    silenced_by: tuple[int, ...] = ()
     cuts_itself: bool = False
 
 
@@ -44,21 +44,21 @@ class Proposed:
 
 
 def cuts_of(pads: Sequence[PadCuts]) -> list[Cut]:
-    """Every pair, by design rule 3: a pad that both silences and is silenced by one group is silenced by the others."""
+    """Every pair once, by design rule 3: a pad that both silences and is silenced by one group is silenced by the others."""
     chokes, silenced = defaultdict(list), defaultdict(list)
     for pad in pads:
         if pad.choke:
             chokes[pad.choke].append(pad.id)
-        if pad.silenced_by is not None:
-            silenced[pad.silenced_by].append(pad.id)
+        for number in pad.silenced_by:
+            silenced[number].append(pad.id)
     cuts = []
     for pad in pads:
         if pad.cuts_itself:
             cuts.append(Cut(pad.id, pad.id, ITSELF))
         cuts += [Cut(pad.id, other, CHOKE, pad.choke) for other in chokes.get(pad.choke, ()) if other != pad.id]
-        if pad.silences is not None:
-            cuts += [Cut(pad.id, other, MUTE, str(pad.silences)) for other in silenced[pad.silences] if other != pad.id]
-    return cuts
+        for number in pad.silences:
+            cuts += [Cut(pad.id, other, MUTE, str(number)) for other in silenced[number] if other != pad.id]
+    return list({(cut.by, cut.of): cut for cut in reversed(cuts)}.values())[::-1]
 
 
 def usual(pads: Sequence[PadCuts]) -> list[Proposed]:

@@ -213,7 +213,7 @@ DESK: dict[str, Field] = {
 PAD_NAME = _text("Name", 60, may_be_empty=True)
 CURVE = Field(words="Velocity curve", kind=str, choices={**{name: name for name in CURVE_EXPONENTS}, DRAWN: DRAWN}, label="Curve", reset="even")  # fmt: skip
 STRENGTH = _number("Strength", *STRENGTHS)
-MUTE_NUMBER = _whole("Mute group", 1, 99)
+MUTE_NUMBER = _whole("Mute group", 1, 999)
 MOST_POINTS = 32  # of a drawn velocity curve
 Table = Mapping[str, Field]
 
@@ -321,10 +321,6 @@ def check_limits(kit: Kit) -> None:
             check(PAD, pad, of)
             if not isinstance(pad.curve, str) and len(pad.curve) > MOST_POINTS:
                 raise KitError(f"The velocity curve of {of} has over {MOST_POINTS} points.")
-            if len(pad.silences) > 1 or len(pad.silenced_by) > 1:
-                raise KitError(
-                    f"{of} silences, or is silenced by, more than one mute group; one mute group each can be kept."
-                )
             for group in [g for g in (pad.choke, *pad.silences, *pad.silenced_by) if g]:
                 check(GROUP, group, f"a group of {of}")
                 if isinstance(group, ChokeGroup) and not (len(group.letter) == 1 and "A" <= group.letter <= "Z"):

@@ -19,6 +19,7 @@ from dactyl.kits.models import (
     Output,
     OutputGroup,
     Pad,
+    PadMute,
     Piece,
     PieceMic,
     Surface,
@@ -47,7 +48,8 @@ def copy_kit(source: Kit, target: Kit) -> None:
     _copy(list(MapNote.objects.filter(map__kit=source)), ids, create)
     _copy(list(Cell.objects.filter(surface__kit=source)), ids, create)
     _copy(list(TranslationNote.objects.filter(translation__kit=source)), ids, create)
-    _copy(list(Companion.objects.filter(pad__kit=source)), ids, create)
+    for model in (PadMute, Companion):
+        _copy(list(model.objects.filter(pad__kit=source)), ids, create)
     _copy_takes(Layer.objects.filter(pad__kit=source), ids, create)
 
 
@@ -55,7 +57,8 @@ def copy_pads(change: Change, pads: Sequence[Pad]) -> list[Pad]:
     """Pads with their layers, takes and settings in the same kit; without notes."""
     ids: Ids = {}
     copies = _copy(pads, ids, change.create_all)
-    _copy(list(Companion.objects.filter(pad__in=pads)), ids, change.create_all)
+    for model in (PadMute, Companion):
+        _copy(list(model.objects.filter(pad__in=pads)), ids, change.create_all)
     _copy_takes(Layer.objects.filter(pad__in=pads), ids, change.create_all)
     return list(copies)
 

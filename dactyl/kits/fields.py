@@ -125,9 +125,10 @@ def choke_letter(text: str) -> str:
     return letter
 
 
-def mute_number(text: str) -> int | None:
-    low, high = int(core.MUTE_NUMBER.low), int(core.MUTE_NUMBER.high)
-    return whole("A mute group", low, high)(text) if text.strip() else None
+def mute_numbers(text: str) -> list[int]:
+    """Parted by commas or spaces."""
+    read = whole("A mute group", int(core.MUTE_NUMBER.low), int(core.MUTE_NUMBER.high))
+    return sorted({read(one) for one in text[:1000].replace(",", " ").split()})
 
 
 def notes(text: str, *, middle_c_octave: int) -> list[int]:

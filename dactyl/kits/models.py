@@ -12,6 +12,8 @@ from dactyl.history.models import Document
 from dactyl.jobs.models import Job
 from dactyl.shelf.models import Sample
 
+SILENCES, SILENCED_BY = "silences", "silenced_by"  # what a pad is to a mute group
+
 
 class Kit(Document):
     name = models.CharField(max_length=80)
@@ -173,8 +175,6 @@ class Pad(models.Model):
     choke = models.ForeignKey(ChokeGroup, models.SET_NULL, null=True, blank=True)
     cuts_itself = models.BooleanField(default=False)
     delay_ms = models.FloatField(default=0.0)
-    silences = models.ForeignKey(MuteGroup, models.SET_NULL, null=True, blank=True, related_name="silencers")
-    silenced_by = models.ForeignKey(MuteGroup, models.SET_NULL, null=True, blank=True, related_name="silenced")
 
     # Velocity
     dynamics = models.FloatField(default=1.0)
@@ -223,6 +223,31 @@ class Pad(models.Model):
     @property
     def full_name(self) -> str:
         return " ".join(filter(None, [self.piece.name, self.name])) or f"Pad {self.position // 10 + 1}"
+
+    @property
+    def silences(self) -> list[MuteGroup]:
+        return self._mute_groups(SILENCES)
+
+    @property
+    def silenced_by(self) -> list[MuteGroup]:
+        return self._mute_groups(SILENCED_BY)
+
+    def _mute_groups(self, role: str) -> list[MuteGroup]:
+        return sorted((one.group for one in self.mutes.all() if one.role == role), key=lambda group: group.number)
+
+
+class PadMute(models.Model):
+    """What a pad is to a mute group: it silences its members, or is one of them."""
+
+    pad = models.ForeignKey(Pad, models.CASCADE, related_name="mutes")
+    group = models.ForeignKey(MuteGroup, models.CASCADE, related_name="+")
+    role = models.CharField(max_length=11, choices=[(SILENCES, SILENCES), (SILENCED_BY, SILENCED_BY)])
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["pad", "group", "role"], name="pad_mute_once")]
+
+    def __str__(self) -> str:
+        return f"{self.role} {self.group}"
 
 
 class Companion(models.Model):

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from dataclasses import fields as dataclass_fields
 from typing import Any
 
-from django.db.models import OuterRef, QuerySet, Subquery
+from django.db.models import OuterRef, Prefetch, QuerySet, Subquery
 from django.db.models.functions import Coalesce
 
 from dactyl.core import fields
@@ -19,6 +19,8 @@ from dactyl.core.kinds import BY_SLUG
 from dactyl.core.maps.notes import PadNotes
 from dactyl.kits.models import (
     DRAWN,
+    SILENCED_BY,
+    SILENCES,
     Cell,
     ChokeGroup,
     Companion,
@@ -27,10 +29,10 @@ from dactyl.kits.models import (
     Map,
     MapNote,
     Mic,
-    MuteGroup,
     Output,
     OutputGroup,
     Pad,
+    PadMute,
     Piece,
     PieceMic,
     Surface,
@@ -40,6 +42,7 @@ from dactyl.kits.models import (
 from dactyl.shelf.models import Sample, Span
 from dactyl.shelf.spans import Stretch
 
+MUTES = Prefetch("mutes", PadMute.objects.select_related("group"))
 MOST_BROKEN = 50  # damaged samples that a sheet names
 OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
 
@@ -140,10 +143,10 @@ def _pad_values(
         group.pk: core.ChokeGroup(letter=group.letter, fade_ms=group.fade_ms)
         for group in ChokeGroup.objects.filter(kit=row)
     }
-    mutes = {
-        group.pk: core.MuteGroup(number=group.number, fade_ms=group.fade_ms)
-        for group in MuteGroup.objects.filter(kit=row)
-    }
+    mutes = defaultdict(list)
+    for mute in PadMute.objects.filter(pad__kit=row).select_related("group").order_by("group__number"):
+        group = core.MuteGroup(number=mute.group.number, fade_ms=mute.group.fade_ms)
+        mutes[mute.pad_id, mute.role].append(group)
     companions = defaultdict(list)
     for companion in Companion.objects.filter(pad__kit=row).order_by("pk"):
         companions[companion.pad_id].append((companion.other_id, companion.strength))
@@ -154,8 +157,8 @@ def _pad_values(
             name=pad.full_name,
             layers=layers.get(pad.pk, ()),
             choke=chokes.get(pad.choke_id),
-            silences=tuple(mutes[group] for group in (pad.silences_id,) if group),
-            silenced_by=tuple(mutes[group] for group in (pad.silenced_by_id,) if group),
+            silences=tuple(mutes[pad.pk, SILENCES]),
+            silenced_by=tuple(mutes[pad.pk, SILENCED_BY]),
             companions=tuple(companions[pad.pk]),
             curve=curve_of(pad),
             **values_of(fields.PAD, pad),
@@ -279,13 +282,13 @@ class PadRow:
 def sheet_rows(
     kit: Kit, pad_ids: Collection[int] | None = None, *, levels: bool = True, outputs: Sequence[Output] | None = None
 ) -> list[PadRow]:
-    """Rows of the sheet in order, from stored levels of each take's first mic. Seven queries, whatever the kit's size.
+    """Rows of the sheet in order, from stored levels of each take's first mic. Eight queries, whatever the kit's size.
 
     pad_ids : the pads whose rows are wanted; by default all of them
     levels : whether the levels of takes are wanted, or only how many there are
     """
     main = (outputs or list(Output.objects.filter(kit=kit)))[0]
-    pads = Pad.objects.filter(kit=kit).select_related("piece__output", "output", "choke", "silences", "silenced_by")
+    pads = Pad.objects.filter(kit=kit).select_related("piece__output", "output", "choke").prefetch_related(MUTES)
     if pad_ids is not None:  # with their neighbours in the piece, so that the bracket is drawn right
         pads = pads.filter(piece__in=Pad.objects.filter(pk__in=pad_ids).values("piece"))
     layers, by_id = defaultdict(list), {}
@@ -377,16 +380,18 @@ def pad_notes(kit: Kit, of: Map | None = None) -> list[PadNotes]:
     return [PadNotes(id=p.pk, name=p.full_name, kind=p.kind, notes=tuple(sorted(notes.get(p.pk, ())))) for p in pads]
 
 
-def pad_cuts(kit: Kit) -> list[PadCuts]:
-    """Of every pad with takes whom it cuts and who cuts it, in the order of the sheet. One query."""
-    pads = Pad.objects.filter(kit=kit, layers__isnull=False).distinct()
+def pad_cuts(kit: Kit, *, with_empty: bool = False) -> list[PadCuts]:
+    """Of every pad with takes whom it cuts and who cuts it, in the order of the sheet. Two queries."""
+    pads = Pad.objects.filter(kit=kit)
+    if not with_empty:
+        pads = pads.filter(layers__isnull=False).distinct()
     return [
         PadCuts(
             id=pad.pk, name=pad.full_name, kind=pad.kind, piece=pad.piece_id, choke=pad.choke.letter if pad.choke else "",
-            silences=pad.silences.number if pad.silences else None,
-            silenced_by=pad.silenced_by.number if pad.silenced_by else None, cuts_itself=pad.cuts_itself,
+            silences=tuple(group.number for group in pad.silences),
+            silenced_by=tuple(group.number for group in pad.silenced_by), cuts_itself=pad.cuts_itself,
         )
-        for pad in pads.select_related("piece", "choke", "silences", "silenced_by").order_by("position")
+        for pad in pads.select_related("piece", "choke").prefetch_related(MUTES).order_by("position")
     ]  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from dactyl.kits.models import (
     Output,
     OutputGroup,
     Pad,
+    PadMute,
     Piece,
     PieceMic,
     Proposal,
@@ -35,6 +36,7 @@ TABLES = {
     "piece": Piece,
     "piece_mic": PieceMic,
     "pad": Pad,
+    "pad_mute": PadMute,
     "companion": Companion,
     "map": Map,
     "note": MapNote,
@@ -52,6 +54,7 @@ TABLES = {
 CHILDREN = {
     Piece: [(PieceMic, "piece_id"), (Pad, "piece_id")],
     Pad: [
+        (PadMute, "pad_id"),
         (MapNote, "pad_id"),
         (Companion, "pad_id"),
         (Companion, "other_id"),
@@ -59,6 +62,7 @@ CHILDREN = {
         (TranslationNote, "pad_id"),
         (Layer, "pad_id"),
     ],
+    MuteGroup: [(PadMute, "group_id")],
     Map: [(MapNote, "map_id"), (DeviceUse, "map_id")],
     Surface: [(Cell, "surface_id"), (DeviceUse, "surface_id")],
     Translation: [(TranslationNote, "translation_id")],

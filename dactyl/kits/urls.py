@@ -69,6 +69,7 @@ urlpatterns = [
     path(KIT + "plan/usual/", cuts.as_usual, name="place_as_usual"),
     path(KIT + "pieces/<int:piece_id>/place/", cuts.place_piece, name="place_piece"),
     path(KIT + "cuts/usual/", cuts.apply_usual, name="usual_cuts"),
+    path(KIT + "cuts/mute/<int:number>/fade/", cuts.mute_fade, name="mute_fade"),
     path(KIT + "cuts/links/", cuts.level_links, name="level_links"),
     path(PAD + "cuts/<int:other_id>/", cuts.toggle, name="toggle_cut"),
     path(KIT + "desk/", desk.page, name="desk"),

@@ -236,7 +236,7 @@ class Refused(Folder):
             ("starts or ends behind", lambda kit: pads(kit)[1]["layers"][0]["takes"][0].update(start_frame=5000)),
             ("Voices at most", lambda kit: change(kit, max_voices=65)),
             ("Crossfade", lambda kit: change(kit, crossfade=65)),
-            ("one mute group", lambda kit: change(kit, silences=[{"number": 1}, {"number": 2}])),
+            ("Mute group", lambda kit: change(kit, silences=[{"number": 1}, {"number": 1000}])),
             ("Level of", lambda kit: change(kit, gain_db=1e12)),
             ("Pan of", lambda kit: change(kit, pan=1e308)),
             ("Cutoff of", lambda kit: change(kit, filter={"kind": "low", "cutoff_hz": 0})),

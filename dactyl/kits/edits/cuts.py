@@ -1,60 +1,56 @@
 """Who silences whom, pair by pair: choke and mute groups are made, joined and left as a pair needs it."""
 
-from collections.abc import Collection, Iterable, Sequence
-from string import ascii_uppercase
+from collections.abc import Callable, Collection, Iterable, Sequence
 from typing import Any
 
-from dactyl.core.cuts import CHOKE, MUTE, Proposed, cuts_of
+from dactyl.core.cut_groups import CutGroups
+from dactyl.core.cuts import Proposed
 from dactyl.core.errors import KitError
-from dactyl.core.fields import MUTE_NUMBER
-from dactyl.core.kit import STRENGTHS
+from dactyl.core.kit import FADE_MS, STRENGTHS
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
-from dactyl.kits.models import ChokeGroup, Companion, Kit, MuteGroup, Pad
+from dactyl.kits.models import SILENCED_BY, SILENCES, ChokeGroup, Companion, Kit, MuteGroup, Pad, PadMute
 from dactyl.kits.queries import pad_cuts
-
-LETTERS = ascii_uppercase  # of choke groups
-NUMBERS = range(int(MUTE_NUMBER.low), int(MUTE_NUMBER.high) + 1)  # of mute groups
 
 
 def toggle(kit: Kit, version: int, pad: Pad, other: Pad, *, both: bool) -> Revision | None:
-    """Let ``pad`` cut ``other``, or no longer; with ``both`` they cut each other, in one choke group.
+    """Let ``pad`` cut ``other``, or no longer; with ``both`` they cut each other. No other pair changes.
 
-    A pad cut by itself is a setting of its own. raises : KitError where a group would have to be in two
+    A pad cut by itself is a setting of its own.
     """
     if pad.pk == other.pk:
         with edit(kit, version, f"{pad.full_name} {'no longer cuts' if pad.cuts_itself else 'cuts'} itself") as change:
             change.update(pad, cuts_itself=not pad.cuts_itself)
             change.touch(pad.pk)
         return change.revision
-    there = next((cut for cut in cuts_of(pad_cuts(kit)) if (cut.by, cut.of) == (pad.pk, other.pk)), None)
-    words = f"{pad.full_name} {'no longer cuts' if there else 'cuts'} {other.full_name}"
-    with edit(kit, version, words) as change:
-        if there and there.how == CHOKE:
-            change.update(other, choke_id=None)
-        elif there and there.how == MUTE:
-            _part(change, kit, pad, other)
-        elif both:
-            _choke(change, kit, [pad, other])
-        else:
-            _silence(change, kit, [pad], [other])
-        change.touch(pad.pk, other.pk)
-    return change.revision
+
+    def press(groups: CutGroups) -> str:
+        if (pad.pk, other.pk) in groups.pairs():
+            groups.let_part(pad.pk, other.pk)
+            return f"{pad.full_name} no longer cuts {other.full_name}"
+        if both:
+            groups.let_choke([pad.pk, other.pk])
+            return f"{pad.full_name} and {other.full_name} cut each other"
+        groups.let_cut([pad.pk], [other.pk])
+        return f"{pad.full_name} cuts {other.full_name}"
+
+    return _rearranged(kit, version, press)
 
 
 def apply_usual(kit: Kit, version: int, proposed: Sequence[Proposed]) -> Revision | None:
     """The groups that hats and grabs usually stand in, as one edit."""
     if not proposed:
         raise KitError("The usual groups are there already.")
-    pads = {pad.pk: pad for pad in Pad.objects.filter(kit=kit).select_related("piece")}
-    with edit(kit, version, f"{'; '.join(one.words for one in proposed)}"[:180]) as change:
+
+    def apply(groups: CutGroups) -> str:
         for one in proposed:
             if one.chokes:
-                _choke(change, kit, [pads[key] for key in one.chokes])
+                groups.let_choke(one.chokes)
             else:
-                _silence(change, kit, [pads[key] for key in one.silencers], [pads[key] for key in one.silenced])
-            change.touch(*one.chokes, *one.silencers, *one.silenced)
-    return change.revision
+                groups.let_cut(one.silencers, one.silenced)
+        return "; ".join(one.words for one in proposed)[:180]
+
+    return _rearranged(kit, version, apply)
 
 
 def level_links(kit: Kit, version: int, rows: Sequence[Companion], by: float) -> Revision | None:
@@ -66,49 +62,81 @@ def level_links(kit: Kit, version: int, rows: Sequence[Companion], by: float) ->
     return change.revision
 
 
-def _choke(change: Change, kit: Kit, pads: Sequence[Pad]) -> None:
-    """Pads into the choke group that one of them is in, else into a new one."""
-    group = next((pad.choke_id for pad in pads if pad.choke_id), None)
-    if group is None:
-        used = ChokeGroup.objects.filter(kit=kit).values_list("letter", flat=True)
-        group = change.create(ChokeGroup(kit=kit, letter=_free(LETTERS, used, "choke groups"))).pk
-    for pad in pads:
-        change.update(pad, choke_id=group)
+def _rearranged(kit: Kit, version: int, rearrange: Callable[[CutGroups], str]) -> Revision | None:
+    """One edit of whatever ``rearrange`` changes; it returns the edit's sentence."""
+    was, groups = (CutGroups(pad_cuts(kit, with_empty=True)) for _ in range(2))
+    words = rearrange(groups)
+    with edit(kit, version, words) as change:
+        pads = {pad.pk: pad for pad in Pad.objects.filter(kit=kit)}
+        made = _Groups(change, groups.fade_like)
+        for key, pad in pads.items():
+            letter = groups.letters.get(key)
+            if letter != was.letters.get(key):
+                change.update(pad, choke_id=made.choke(letter).pk if letter else None)
+                change.touch(key)
+        for role, before, after in (
+            (SILENCES, was.silencing, groups.silencing),
+            (SILENCED_BY, was.silenced, groups.silenced),
+        ):
+            known = {(number, key) for number, keys in before.items() for key in keys}
+            wanted = {(number, key) for number, keys in after.items() for key in keys}
+            gone = [
+                one for one in PadMute.objects.filter(pad__kit=kit, role=role).select_related("group")
+                if (one.group.number, one.pad_id) in known - wanted
+            ]  # fmt: skip
+            change.delete_all(gone)
+            change.create_all([
+                PadMute(pad=pads[key], group=made.mute(number), role=role) for number, key in sorted(wanted - known)
+            ])  # fmt: skip
+            change.touch(*(key for _, key in known ^ wanted))
+    return change.revision
 
 
-def _silence(change: Change, kit: Kit, silencers: Sequence[Pad], silenced: Sequence[Pad]) -> None:
-    """One mute group for them: that of one of them where it fits, else a new one."""
-    wanted = {pad.silences_id for pad in silencers if pad.silences_id} | {pad.silenced_by_id for pad in silenced if pad.silenced_by_id}  # fmt: skip
-    if len(wanted) > 1:
-        names = ", ".join(pad.full_name for pad in (*silencers, *silenced)[:3])
-        raise KitError(f"{names} stand in different mute groups already; a pad is in one. Take a dot away first, or let them cut each other.")  # fmt: skip
-    group = next(iter(wanted), None)
-    if group is None:
-        used = MuteGroup.objects.filter(kit=kit).values_list("number", flat=True)
-        group = change.create(MuteGroup(kit=kit, number=_free(NUMBERS, used, "mute groups"))).pk
-    for pad in silencers:
-        change.update(pad, silences_id=group)
-    for pad in silenced:
-        change.update(pad, silenced_by_id=group)
+class _Groups:
+    """Rows of groups by their names; one that nobody stands in is made anew, with the fade of the one it comes from."""
+
+    def __init__(self, change: Change, fade_like: dict[str | int, str | int]) -> None:
+        kit = change.document
+        self._change, self._fade_like = change, fade_like
+        self._chokes = {group.letter: group for group in ChokeGroup.objects.filter(kit=kit)}
+        self._mutes = {group.number: group for group in MuteGroup.objects.filter(kit=kit)}
+        self._used = {*Pad.objects.filter(kit=kit).values_list("choke__letter", flat=True)}
+        self._used |= {*PadMute.objects.filter(pad__kit=kit).values_list("group__number", flat=True)}
+
+    def choke(self, letter: str) -> ChokeGroup:
+        return self._group(self._chokes, letter, lambda: ChokeGroup(kit=self._change.document, letter=letter))
+
+    def mute(self, number: int) -> MuteGroup:
+        return self._group(self._mutes, number, lambda: MuteGroup(kit=self._change.document, number=number))
+
+    def _group(self, there: dict[Any, Any], name: str | int, new: Callable[[], Any]) -> Any:
+        group = there.get(name) or self._change.create(new())
+        if name not in self._used:
+            like = self._fade_like.get(name)
+            source = self._chokes.get(like) or self._mutes.get(like)
+            self._change.update(group, fade_ms=source.fade_ms if source else FADE_MS)
+            self._used.add(name)
+        there[name] = group
+        return group
 
 
-def _part(change: Change, kit: Kit, pad: Pad, other: Pad) -> None:
-    """End a one-way cut: the one leaves the group whose leaving ends the fewest others."""
-    silencers = Pad.objects.filter(kit=kit, silences=pad.silences_id).count()
-    silenced = Pad.objects.filter(kit=kit, silenced_by=other.silenced_by_id).count()
-    if silenced == 1 and silencers > 1:
-        change.update(pad, silences_id=None)
-    else:
-        change.update(other, silenced_by_id=None)
+def mute_groups(change: Change, numbers: Iterable[int]) -> list[MuteGroup]:
+    """The kit's mute groups of these numbers, made where they are new."""
+    there = {group.number: group for group in MuteGroup.objects.filter(kit=change.document)}
+    return [there.get(one) or change.create(MuteGroup(kit=change.document, number=one)) for one in numbers]
+
+
+def write_mutes(change: Change, pads: Sequence[Pad], role: str, groups: Sequence[MuteGroup]) -> None:
+    """Let pads stand in these mute groups, and in no others, in this role."""
+    keys = {group.pk for group in groups}
+    there = list(PadMute.objects.filter(pad__in=pads, role=role))
+    change.delete_all([one for one in there if one.group_id not in keys])
+    known = {(one.pad_id, one.group_id) for one in there}
+    change.create_all([
+        PadMute(pad=pad, group=group, role=role) for pad in pads for group in groups if (pad.pk, group.pk) not in known
+    ])  # fmt: skip
 
 
 def first_free(every: Iterable[Any], used: Collection[Any]) -> Any:
     """The first name that is not used; None where all are."""
     return next((name for name in every if name not in used), None)
-
-
-def _free(every: Any, used: Collection[Any], what: str) -> Any:
-    free = first_free(every, set(used))
-    if free is None:
-        raise KitError(f"All {what} are in use. Take pads out of one first.")
-    return free

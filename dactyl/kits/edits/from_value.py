@@ -15,6 +15,8 @@ from dactyl.history.edits import Change, edit
 from dactyl.kits.edits.kits import bare_kit
 from dactyl.kits.models import (
     DRAWN,
+    SILENCED_BY,
+    SILENCES,
     Cell,
     ChokeGroup,
     Companion,
@@ -27,6 +29,7 @@ from dactyl.kits.models import (
     Output,
     OutputGroup,
     Pad,
+    PadMute,
     Piece,
     PieceMic,
     Surface,
@@ -77,6 +80,7 @@ class Writer:
         self._mutes = self._groups(MuteGroup, "number", (g for pad in pads for g in (*pad.silences, *pad.silenced_by)))
         rows = self._pads(value)
         self._companions(pads, rows)
+        self._mutes_of(pads, rows)
         self._takes(pads, rows)
         self._surfaces(value, rows)
         self._maps(value, rows)
@@ -176,8 +180,6 @@ class Writer:
             position=position,
             output_id=self._output(pad.output),
             choke_id=self._chokes[pad.choke.letter] if pad.choke else None,
-            silences_id=self._mutes[pad.silences[0].number] if pad.silences else None,
-            silenced_by_id=self._mutes[pad.silenced_by[0].number] if pad.silenced_by else None,
             **_curve_columns(pad),
             random_stream=self._stream(pad),
             **row_of(fields.PAD, pad),
@@ -188,6 +190,14 @@ class Writer:
             Companion(pad_id=rows[pad.id].pk, other_id=rows[other].pk, strength=strength)
             for pad in pads
             for other, strength in dict(pad.companions).items()
+        ])  # fmt: skip
+
+    def _mutes_of(self, pads: Sequence[core.Pad], rows: Mapping[int, Pad]) -> None:
+        self._change.create_all([
+            PadMute(pad_id=rows[pad.id].pk, group_id=self._mutes[number], role=role)
+            for pad in pads
+            for role in (SILENCES, SILENCED_BY)
+            for number in dict.fromkeys(group.number for group in getattr(pad, role))
         ])  # fmt: skip
 
     def _surfaces(self, value: core.Kit, rows: Mapping[int, Pad]) -> None:

@@ -11,11 +11,12 @@ from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.copying import copy_pads, copy_piece
+from dactyl.kits.edits.cuts import mute_groups, write_mutes
 from dactyl.kits.edits.maps import write_notes
 from dactyl.kits.edits.outputs import output_called
 from dactyl.kits.edits.sentences import pads_named, settings_named
 from dactyl.kits.fields import COPIED, PAD_FIELDS, PIECE_FIELDS
-from dactyl.kits.models import DRAWN, ChokeGroup, Companion, Kit, MuteGroup, Pad, Piece
+from dactyl.kits.models import DRAWN, SILENCED_BY, SILENCES, ChokeGroup, Companion, Kit, MuteGroup, Pad, PadMute, Piece
 
 MAX_PADS = 512
 
@@ -224,10 +225,12 @@ def duplicate_pads(pads: Sequence[Pad], version: int) -> Revision | None:
 
 def paste_settings(source: Pad, pads: Sequence[Pad], version: int) -> Revision | None:
     """Give ``pads`` all of the source's settings but its name, kind, notes and samples."""
-    fields = (*COPIED, "output_id", "choke_id", "silences_id", "silenced_by_id")
+    fields = (*COPIED, "output_id", "choke_id")
     with edit(pads[0].kit, version, f"Settings of {source.full_name} pasted on {pads_named(pads)}") as change:
         for pad in pads:
             change.update(pad, **{name: getattr(source, name) for name in fields})
+        for role in (SILENCES, SILENCED_BY):
+            write_mutes(change, pads, role, getattr(source, role))
         change.touch(*(pad.pk for pad in pads))
     return change.revision
 
@@ -268,29 +271,32 @@ def set_choke_fade(pad: Pad, version: int, fade_ms: float) -> Revision | None:
     return change.revision
 
 
-def set_mute_group(pads: Sequence[Pad], version: int, role: str, number: int | None) -> Revision | None:
-    """role : "silences" or "silenced_by"; the group is made if it is new, None takes pads out"""
-    says = {"silences": "silences mute group", "silenced_by": "is silenced by mute group"}[role]
-    with edit(pads[0].kit, version, f"{pads_named(pads)} {says} {number or 'none'}") as change:
-        group = None
-        if number is not None:
-            group = MuteGroup.objects.filter(kit=change.document, number=number).first()
-            group = group or change.create(MuteGroup(kit=change.document, number=number))
+def set_mute_groups(pads: Sequence[Pad], version: int, role: str, numbers: Sequence[int]) -> Revision | None:
+    """role : SILENCES or SILENCED_BY; groups are made where they are new, no number takes pads out of all"""
+    says = {SILENCES: "silences mute group", SILENCED_BY: "is silenced by mute group"}[role]
+    with edit(pads[0].kit, version, f"{pads_named(pads)} {says} {_listed(numbers) or 'none'}") as change:
         for pad in pads:
-            other = "silenced_by_id" if role == "silences" else "silences_id"
-            if group and getattr(pad, other) == group.pk:
-                raise KitError(f"{pad.full_name} can't both silence mute group {number} and be silenced by it.")
-            change.update(pad, **{f"{role}_id": group.pk if group else None})
+            both = {group.number for group in (pad.silenced_by if role == SILENCES else pad.silences)} & set(numbers)
+            if both:
+                raise KitError(f"{pad.full_name} can't both silence mute group {min(both)} and be silenced by it.")
+        write_mutes(change, pads, role, mute_groups(change, numbers))
         change.touch(*(pad.pk for pad in pads))
     return change.revision
 
 
-def set_mute_fade(pad: Pad, version: int, fade_ms: float) -> Revision | None:
-    if pad.silenced_by is None:
-        raise KitError(f"{pad.full_name} is silenced by no mute group. Give it a number first.")
-    with edit(pad.kit, version, f"Fade of mute group {pad.silenced_by.number}") as change:
-        change.update(pad.silenced_by, fade_ms=fade_ms)
-        change.touch(*Pad.objects.filter(silenced_by=pad.silenced_by).values_list("pk", flat=True))
+def _listed(numbers: Sequence[int]) -> str:
+    return ", ".join(map(str, numbers))
+
+
+def set_mute_fade(kit: Kit, version: int, number: int, fade_ms: float) -> Revision | None:
+    """How fast the members of a mute group fall silent."""
+    group = MuteGroup.objects.filter(kit=kit, number=number).first()
+    if group is None:
+        raise KitError(f"Mute group {number} is no longer there. Reload the page.")
+    with edit(kit, version, f"Fade of mute group {number}") as change:
+        change.update(group, fade_ms=fade_ms)
+        members = PadMute.objects.filter(group=group, role=SILENCED_BY)
+        change.touch(*members.values_list("pad", flat=True))
     return change.revision
 
 

@@ -7,6 +7,7 @@ from typing import Any
 from django.db import transaction
 
 from dactyl.core import kit as core
+from dactyl.core.cut_groups import LETTERS, NUMBERS
 from dactyl.core.errors import KitError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.kinds import free_note
@@ -14,10 +15,10 @@ from dactyl.core.swap import Pairs, in_place, mics_with
 from dactyl.core.thicken import NEW_IDS, Layering, second_piece
 from dactyl.history.edits import edit, refuse_stale
 from dactyl.history.models import Revision
-from dactyl.kits.edits.cuts import LETTERS, NUMBERS, first_free
+from dactyl.kits.edits.cuts import first_free
 from dactyl.kits.edits.from_value import Writer
 from dactyl.kits.edits.pads import MAX_PADS, delete_pads
-from dactyl.kits.models import Companion, Kit, Pad, Piece
+from dactyl.kits.models import SILENCED_BY, Companion, Kit, Pad, PadMute, Piece
 from dactyl.kits.queries import kit_value, taken_notes
 from dactyl.shelf.queries import by_hash
 
@@ -60,7 +61,8 @@ def thicken(
         rows = Writer(change, by_hash(list(samples_of(value))), keeps=True).write(value)
         for key, row in rows.items():
             first = firsts[key - NEW_IDS]
-            change.update(row, output_id=first.output_id, choke_id=first.choke_id, silenced_by_id=first.silenced_by_id)
+            change.update(row, output_id=first.output_id, choke_id=first.choke_id)
+            change.create_all([PadMute(pad=row, group=group, role=SILENCED_BY) for group in first.silenced_by])
             change.create(Companion(pad=first, other=row, strength=1.0))
             change.touch(first.pk)
         if piece.output_id:

@@ -1,6 +1,7 @@
 """What every template may use: notes, levels and pictures as they are written on the page."""
 
 import json
+from collections.abc import Iterable
 
 from django import template
 from django.urls import reverse
@@ -232,3 +233,10 @@ def cycle_picture(pad: Pad, layer: CardLayer) -> SafeString:
 def as_db(gain: float) -> str:
     """A linear gain in dB."""
     return db(gain_to_db(gain), 0)
+
+
+@register.filter
+def few(values: Iterable, most: int) -> str:
+    """The first of them in little room; the others are told elsewhere."""
+    shown = [str(value) for value in values]
+    return ",".join(shown[:most]) + ("…" if len(shown) > most else "")

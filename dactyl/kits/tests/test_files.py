@@ -46,8 +46,8 @@ def rich_kit() -> Kit:
     })  # fmt: skip
     edit(edits.pads.set_notes, snare, [38, 39, 40])
     edit(edits.pads.choke_pads, [hat_open, hat_closed], "H")
-    edit(edits.pads.set_mute_group, [hat_closed], "silences", 4)
-    edit(edits.pads.set_mute_group, [hat_open], "silenced_by", 4)
+    edit(edits.pads.set_mute_groups, [hat_closed], "silences", [4, 5])
+    edit(edits.pads.set_mute_groups, [hat_open], "silenced_by", [4])
     edit(edits.pads.set_companion, snare, hat_open, 0.3)
     edit(edits.pads.route_pads, [snare], "Snare bus")
     edit(edits.outputs.route_mic, kit.mics.get(name="overhead"), "Air")

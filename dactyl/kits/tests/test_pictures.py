@@ -40,7 +40,29 @@ class Pictures(KitCase):
         self.assertContains(self.post(f"pads/{grab}/cuts/{grab}/"), "cuts itself")
         for path in (f"pads/{grab}/cuts/{crash}/", f"pads/{closed}/cuts/{grab}/", f"pads/{opened}/cuts/{closed}/"):
             self.post(path)
-        self.assertEqual(self.pairs(), {("Crash", "Crash"), ("Crash grab", "Crash grab")})
+        left = {("Crash", "Crash"), ("Crash grab", "Crash grab"), ("Hat closed", "Hat open")}
+        self.assertEqual(self.pairs(), left, "a dot takes no other along")
+
+    def test_a_pad_stands_in_several_mute_groups(self):
+        closed, opened, crash, grab = (pad.pk for pad in self.pads)
+        self.assertContains(self.post(f"pads/{grab}/set/silences/", "kit", value="1, 3"), "silences mute group 1, 3")
+        self.post(f"pads/{crash}/set/silenced_by/", "kit", value="1")
+        self.post(f"pads/{opened}/set/silenced_by/", "kit", value="3 7")
+        self.post(f"pads/{closed}/set/silences/", "kit", value="7")
+        self.post("cuts/mute/7/fade/", value="25")
+        wanted = {("Crash grab", "Crash"), ("Crash grab", "Hat open"), ("Hat closed", "Hat open")}
+        self.assertEqual(self.pairs(), wanted)
+        value = queries.kit_value(self.kit.pk)
+        self.assertEqual(
+            [[(group.number, group.fade_ms) for group in pad.silenced_by] for _, pad in [*value.pads()][:4]],
+            [[], [(3, 8.0), (7, 25.0)], [(1, 8.0)], []],
+        )
+        refused = self.post(f"pads/{grab}/set/silenced_by/", "kit", value="3")
+        self.assertContains(refused, "both silence mute group 3", status_code=422)
+        self.post(f"pads/{grab}/cuts/{opened}/")
+        self.assertEqual(self.pairs(), wanted - {("Crash grab", "Hat open")})
+        undo(self.kit, version(self.kit))
+        self.assertEqual(queries.kit_value(self.kit.pk), value)
 
     def test_hats_and_grabs_are_set_up_from_nothing_in_one_edit(self):
         page = self.client.get(f"/kits/{self.kit.pk}/cuts/", headers={"HX-Request": "true"})

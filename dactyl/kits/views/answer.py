@@ -146,12 +146,12 @@ def pads_of(request: HttpRequest, kit: Kit, pad_id: int) -> list[Pad]:
     """The pad, and with it all selected pads if it is one of them."""
     selected = card.selected_pads(request)
     ids = selected if pad_id in selected else [pad_id]
-    rows = Pad.objects.filter(kit=kit, pk__in=ids).select_related("piece", "choke", "silenced_by")
+    rows = Pad.objects.filter(kit=kit, pk__in=ids).select_related("piece", "choke")
     return _found(list(rows), [pad_id], kit)
 
 
 def pad_of(kit: Kit, pad_id: int) -> Pad:
-    return find(Pad.objects.select_related("piece", "choke", "silenced_by"), pad_id, kit, kit=kit)
+    return find(Pad.objects.select_related("piece", "choke"), pad_id, kit, kit=kit)
 
 
 def takes_of(request: HttpRequest, kit: Kit, take_id: int) -> list[Take]:

@@ -74,9 +74,8 @@ def set_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int, field: st
         "notes": lambda: edits.pads.set_notes(pad, version, fields.notes(text, middle_c_octave=middle_c_octave())),
         "choke": lambda: edits.pads.choke_pads(pads, version, fields.choke_letter(text)),
         "fade_ms": lambda: edits.pads.set_choke_fade(pad, version, fields.group_fade_ms(text)),
-        "silences": lambda: edits.pads.set_mute_group(pads, version, "silences", fields.mute_number(text)),
-        "silenced_by": lambda: edits.pads.set_mute_group(pads, version, "silenced_by", fields.mute_number(text)),
-        "mute_fade_ms": lambda: edits.pads.set_mute_fade(pad, version, fields.group_fade_ms(text)),
+        "silences": lambda: edits.pads.set_mute_groups(pads, version, "silences", fields.mute_numbers(text)),
+        "silenced_by": lambda: edits.pads.set_mute_groups(pads, version, "silenced_by", fields.mute_numbers(text)),
         "output": lambda: edits.pads.route_pads(pads, version, fields.output_name(text)),
         "piece": lambda: (
             edits.pads.join_piece(pad, version, fields.read(fields.PIECE_FIELDS, "name", text))

@@ -30,6 +30,12 @@ def apply_usual(request: HttpRequest, kit: Kit, version: int) -> Answer:
 
 
 @kit_edit
+def mute_fade(request: HttpRequest, kit: Kit, version: int, number: int) -> Answer:
+    """How fast the members of a mute group fall silent: ``value`` in milliseconds."""
+    return edits.pads.set_mute_fade(kit, version, number, fields.group_fade_ms(request.POST.get("value", "")))
+
+
+@kit_edit
 def level_links(request: HttpRequest, kit: Kit, version: int) -> Answer:
     """The strengths of everything that sounds along, multiplied: ``value`` in percent."""
     percent = fields.whole("The shared level", 1, 400)(request.POST.get("value", ""))

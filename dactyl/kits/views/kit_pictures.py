@@ -36,8 +36,8 @@ def cuts_context(kit: Kit) -> dict:
         "arcs_px": ARCS_PX,
         "usual": usual(pads),
         "matrix_px": CELL_PX * len(pads),
-        "choke_groups": _with_pads(ChokeGroup.objects.filter(kit=kit), "choke", pads),
-        "mute_groups": _with_pads(MuteGroup.objects.filter(kit=kit), "silenced_by", pads),
+        "choke_groups": _with_pads(ChokeGroup.objects.filter(kit=kit), pads),
+        "mute_groups": MuteGroup.objects.filter(kit=kit, number__in={one for pad in pads for one in pad.silenced_by}),
     }
 
 
@@ -55,13 +55,10 @@ def _words(cut: Cut, pads: list[PadCuts], at: Mapping[int, int]) -> str:
     return f"{by} cuts {of}: {'choke' if cut.how == CHOKE else 'mute'} group {cut.group}"
 
 
-def _with_pads(groups: QuerySet, name: str, pads: list[PadCuts]) -> list[tuple]:
-    """Groups that somebody stands in, with a pad through which their fade is set."""
-    by_name = {}
-    for pad in pads:
-        if getattr(pad, name) not in (None, ""):
-            by_name.setdefault(str(getattr(pad, name)), pad)
-    return [(group, by_name[str(group)]) for group in groups if str(group) in by_name]
+def _with_pads(groups: QuerySet, pads: list[PadCuts]) -> list[tuple]:
+    """Choke groups that somebody stands in, with a pad through which their fade is set."""
+    by_letter = {pad.choke: pad for pad in reversed(pads)}
+    return [(group, by_letter[group.letter]) for group in groups if group.letter in by_letter]
 
 
 def plan_context(kit: Kit) -> dict[str, Any]:

@@ -195,7 +195,7 @@ class Same(BrowserCase):
         voices = voices_of(book, played)
         frames = bounce_frames(voices, 0)
         moving = motions(part, [(output.name, output.group) for output in book.outputs], RATE)
-        mix = mix_of(leaving(book, render(voices, len(book.outputs), frames, sound_of), frames, moving))
+        mix = mix_of(leaving(book, render(voices, len(book.outputs), frames, sound_of), moving))
         moves = [hit.moved or Moved() for hit in played]
         recipes = {s.recipe.key: s.recipe for p in book.pads for region in p.regions for s in region.sounds}
         sounds = [

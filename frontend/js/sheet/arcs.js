@@ -7,11 +7,15 @@ export function startArcs(session) {
     const rows = /** @type {HTMLElement[]} */ ([...document.querySelectorAll(".sheet .row[data-pad]")]);
     const own = rows.find(({ dataset }) => Number(dataset.pad) === session.selected);
     if (!own) return;
-    const { choke, silences } = own.dataset;
-    const cut = rows.filter((row) => row !== own && ((choke && row.dataset.choke === choke) || (silences && row.dataset.silencedBy === silences)));
+    const { choke } = own.dataset;
+    const silences = numbers(own.dataset.silences);
+    const falls = ({ dataset }) => (choke && dataset.choke === choke) || numbers(dataset.silencedBy).some((number) => silences.includes(number));
+    const cut = rows.filter((row) => row !== own && falls(row));
     if (cut.length) own.append(arcs(own, cut));
   });
 }
+
+const numbers = (words = "") => words.split(" ").filter(Boolean);
 
 function arcs(own, cut) {
   const picture = document.createElementNS(SVG, "svg");

@@ -23,8 +23,8 @@ const sent = () => session.sent.splice(0);
 function rows() {
   const row = (pad, classes, more = "") => `<div class="row ${classes}" id="row-${pad}" tabindex="-1" data-pad="${pad}" data-name="p${pad}" ${more}
     style="height:30px;position:relative"><span class="c-glyph">g</span><span class="c-cuts"></span></div>`;
-  const rows = [row(1, "", 'data-choke="A"'), row(2, "tied first", 'data-silences="1"'), row(3, "tied last", 'data-choke="A" data-silenced-by="1"')];
-  document.body.innerHTML = `<div class="sheet" style="position:absolute;top:0">${rows.join("")}${row(4, "", 'data-silenced-by="1"')}</div>`;
+  const rows = [row(1, "", 'data-choke="A"'), row(2, "tied first", 'data-silences="1 2"'), row(3, "tied last", 'data-choke="A" data-silenced-by="1 3"')];
+  document.body.innerHTML = `<div class="sheet" style="position:absolute;top:0">${rows.join("")}${row(4, "", 'data-silenced-by="2"')}</div>`;
 }
 const glyph = (pad) => document.querySelector(`#row-${pad} .c-glyph`);
 const classes = (name) => [...document.querySelectorAll(`.${name}`)].map(({ id }) => id);
