@@ -7,7 +7,7 @@ from pathlib import Path
 
 from dactyl.core.units import DEPTHS
 
-KIT_HELP = "an .sfz file, a kit package or a zip of an SFZ and its samples"
+KIT_HELP = "an .sfz file, a kit package, a zip of an SFZ and its samples, or a SoundFont (.sf2)"
 
 
 def parse(arguments: Sequence[str] | None) -> argparse.Namespace:
@@ -46,7 +46,8 @@ def _stack(verb: argparse.ArgumentParser) -> None:
 
 def _convert(verb: argparse.ArgumentParser) -> None:
     verb.add_argument("kit", type=Path, metavar="KIT", help=KIT_HELP)
-    verb.add_argument("--out", type=Path, required=True, metavar="KIT", help="a name that ends in .sfz or .zip")
+    verb.add_argument("--out", type=Path, required=True, metavar="KIT", help="a name that ends in .sfz, .zip or .sf2")
+    verb.add_argument("--preset", default="", metavar="NAME", help="of a SoundFont: its name or number among the drums")
     verb.add_argument("--skip-bad", action="store_true", help="leave out samples that can't be used")
 
 

@@ -1,4 +1,4 @@
-"""``dactyl convert KIT --out KIT``: between an SFZ file with its samples and a kit package, either way."""
+"""``dactyl convert KIT --out KIT``: between an SFZ file with its samples, a kit package and a SoundFont, each way."""
 
 import argparse
 import os
@@ -7,9 +7,10 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from dactyl.cli.say import warn
-from dactyl.core.bounce.source import open_kit
+from dactyl.core.bounce.source import SOUNDFONT, Source, open_kit
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.package import name_samples, portable, samples_of, tags_of, write_package
+from dactyl.core.formats.sf2.write import write_soundfont
 from dactyl.core.formats.sfz.write import SfzText, write_sfz
 from dactyl.core.kit import Kit
 from dactyl.core.play.compile import curve_table, layer_gains
@@ -17,18 +18,33 @@ from dactyl.core.wave.tags import write_tagged
 
 
 def run(asked: argparse.Namespace) -> int:
-    check_target(asked.out)
-    with open_kit(asked.kit) as source:
+    check_target(asked.out, SOUNDFONT)
+    with open_kit(asked.kit, preset=asked.preset) as source:
         source.check(skip_bad=asked.skip_bad)
         kit, differences = source.kit()
         warn([*source.warnings, *differences])
-        warn(write_kit(asked.out, kit, source.names(), source.samples.files))
+        if asked.out.suffix.lower() == SOUNDFONT:
+            warn(_write_soundfont(asked.out, kit, source))
+        else:
+            warn(write_kit(asked.out, kit, source.names(), source.samples.files))
     return 0
 
 
-def check_target(out: Path) -> None:
-    if out.suffix.lower() not in (".sfz", ".zip"):
-        raise KitFileError("It is neither an .sfz nor a .zip name.", "End it with one of these.", file=str(out))
+def check_target(out: Path, *more: str) -> None:
+    endings = (".sfz", ".zip", *more)
+    if out.suffix.lower() not in endings:
+        raise KitFileError("No kit is called so.", f"End its name with {' or '.join(endings)}.", file=str(out))
+
+
+def _write_soundfont(out: Path, kit: Kit, source: Source) -> tuple[str, ...]:
+    """Whole under its final name, or not at all; returns what it can't hold."""
+    out.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix=".convert-", suffix=".part", dir=out.parent) as folder:
+        partial = Path(folder) / out.name
+        not_held = write_soundfont(partial, kit, source.loader())
+        _to_disk(partial)
+        partial.replace(out)
+        return not_held
 
 
 def write_kit(out: Path, kit: Kit, names: Mapping[str, tuple[str, str]], files: Mapping[str, Path]) -> tuple[str, ...]:

@@ -7,7 +7,8 @@ import numpy as np
 from django.conf import settings
 from django.db import transaction
 
-from dactyl.core.bounce.source import LineupSource, open_played
+from dactyl.core import kit as core
+from dactyl.core.bounce.source import LineupSource, SfzSource, Source, open_played
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.hits.onsets import listen
@@ -48,13 +49,16 @@ def _open(row: KitFile) -> Iterator[Progress]:
         source.check(skip_bad=True)
         lineup = source.package.lineup if isinstance(source, LineupSource) else None
         if lineup is None:
-            value, differences = source.kit()
-            values = [value]
+            sources = [source, *(source.others if isinstance(source, SfzSource) else ())]
+            for done, other in enumerate(sources[1:], start=1):
+                yield Progress(done, len(sources), "Reading the samples")
+                other.check(skip_bad=True)
+            values, differences, names, files = _all_of(sources)
         else:
             values, differences = [], []
             for member in lineup.members:
                 values += [] if member.kit in values else [member.kit]
-        names, files = source.names(), source.samples.files
+            names, files = source.names(), source.samples.files
         wanted = list({sha256: None for value in values for sha256 in samples_of(value)})
         for done, sha256 in enumerate(wanted, start=1):
             name, folder = names[sha256]
@@ -70,6 +74,21 @@ def _open(row: KitFile) -> Iterator[Progress]:
             row.save(update_fields=["kit", "notes"])
         for kit in made:
             yield from measure_kit(kit.pk)
+
+
+def _all_of(sources: Sequence[Source]) -> tuple[list[core.Kit], list[str], dict, dict]:
+    """Kits of one file, what will sound different, and names and files of their samples by their hash."""
+    values, differences, names, files = [], [], {}, {}
+    for source in sources:
+        value, said = source.kit()
+        values.append(value)
+        differences += said if source is sources[0] else [*source.warnings, *said]
+        names |= source.names()
+        files |= source.samples.files
+    if len(values) > 1:
+        others = ", ".join(value.name for value in values[1:])
+        differences.insert(0, f"It holds {len(values)} kits; beside {values[0].name} these are open too: {others}.")
+    return values, differences, names, files
 
 
 TOGETHER: list[Callable[[Lineup, Sequence[Kit]], list[str]]] = []

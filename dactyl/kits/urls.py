@@ -29,6 +29,7 @@ urlpatterns = [
     path("files/open/", files.open_file, name="open_file"),
     path("files/<int:kit_file_id>/", files.opening, name="opening"),
     path(KIT + "package/", files.package, name="package"),
+    path(KIT + "soundfont/", files.soundfont, name="soundfont"),
     path(KIT + "package/about/", files.about_package, name="about_package"),
     path("samples/delete/", unused.delete, name="delete_samples"),
     path("samples/<int:sample_id>/instead-of/<int:other_id>/", unused.merge, name="merge_samples"),

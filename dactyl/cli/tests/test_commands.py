@@ -262,7 +262,7 @@ class Converting(Recorded):
         (self.path / "gone.sfz").write_text("<region> sample=gone.wav key=38")
         for arguments, words in (
             (("gone.sfz", "--out", "kept.sfz"), "gone.wav"),
-            (("Quay.zip", "--out", "kit.txt"), "neither an .sfz nor a .zip"),
+            (("Quay.zip", "--out", "kit.txt"), "End its name with .sfz or .zip"),
             (("nothing.zip", "--out", "kept.sfz"), "nothing.zip"),
             (("Quay", "--out", "kept.sfz"), "Quay"),
         ):

@@ -1,4 +1,4 @@
-"""Open a kit file to play it: an SFZ file, a kit package, or a zip of an SFZ and its samples."""
+"""Open a kit file to play it: an SFZ file, a kit package, a zip of an SFZ and its samples, or a SoundFont."""
 
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
@@ -13,6 +13,8 @@ from dactyl.core.errors import KitFileError
 from dactyl.core.formats.lineup import FILE as LINEUP_FILE
 from dactyl.core.formats.lineup import LineupPackage, all_samples_of, read_lineup
 from dactyl.core.formats.package import Package, SampleFile, read_package, samples_of
+from dactyl.core.formats.sf2.read import read_soundfont
+from dactyl.core.formats.sf2.unpack import unpack_soundfont
 from dactyl.core.formats.sfz.kit_from_sfz import kit_from_sfz
 from dactyl.core.formats.sfz.read import SfzFile, SfzRegion, read_sfz
 from dactyl.core.formats.unzip import unzip
@@ -31,6 +33,8 @@ class SfzSource:
     file: SfzFile
     samples: FolderSamples
     warnings: list[str] = field(default_factory=list)
+    others: list["SfzSource"] = field(default_factory=list)  # kits that came in the same file
+    is_standard: bool = False  # its notes are those of the standard
 
     @classmethod
     def open(cls, path: Path) -> "SfzSource":
@@ -70,7 +74,7 @@ class SfzSource:
 
     def kit(self) -> tuple[Kit, list[str]]:
         """As a kit, and what will sound different. ``check`` comes first."""
-        return kit_from_sfz(self.file, self._sample, kind_from_name)
+        return kit_from_sfz(self.file, self._sample, kind_from_name, is_standard=self.is_standard)
 
     def names(self) -> dict[str, tuple[str, str]]:
         """Sample hash -> (file name, folder)."""
@@ -165,6 +169,7 @@ class Together:
 
 
 Source = SfzSource | PackageSource
+SOUNDFONT = ".sf2"  # how the name of one ends
 
 
 def _check_described(found: FolderSamples, listed: Sequence[SampleFile], used: Mapping[str, Sample], name: str) -> None:
@@ -177,21 +182,44 @@ def _check_described(found: FolderSamples, listed: Sequence[SampleFile], used: M
         raise KitFileError("It describes a sample wrongly.", "Export the package again.", file=name)
 
 
+def _of_soundfont(path: Path, name: str, folder: Path, preset: str) -> SfzSource:
+    """The preset of this name or number, or the first; those of the others beside it."""
+    sources, names = [], []
+    for unpacked in unpack_soundfont(read_soundfont(path, name), folder):
+        source = SfzSource.open(unpacked.path)
+        source.warnings += unpacked.not_held
+        source.is_standard = unpacked.is_drums
+        sources.append(source)
+        names.append(unpacked.name)
+    wanted = [n for n, one in enumerate(names) if preset.casefold() in (one.casefold(), str(n + 1))]
+    if preset and not wanted:
+        raise KitFileError(f"It has no preset “{preset[:60]}”.", f"Choose one of {', '.join(names)}.", file=name)
+    source = sources.pop(wanted[0] if wanted else 0)
+    source.others = sources
+    return source
+
+
 @contextmanager
-def open_kit(path: Path, name: str = "", *, unpack_in: Path | None = None, **limits: int) -> Iterator[Source]:
+def open_kit(
+    path: Path, name: str = "", *, unpack_in: Path | None = None, preset: str = "", **limits: int
+) -> Iterator[Source]:
     """As ``open_played``, where one kit is wanted. raises : KitFileError for a lineup too"""
-    with open_played(path, name, unpack_in=unpack_in, **limits) as source:
+    with open_played(path, name, unpack_in=unpack_in, preset=preset, **limits) as source:
         if isinstance(source, LineupSource):
             raise KitFileError("It is a lineup of several kits.", "Choose a package of one kit.", file=source.name)
+        if isinstance(source, SfzSource) and source.others and not preset:
+            others = ", ".join(one.file.path.stem for one in source.others)
+            source.warnings.insert(0, f"{name or path.name}: {source.file.path.stem} is opened; it holds {others} too.")
         yield source
 
 
 @contextmanager
 def open_played(
-    path: Path, name: str = "", *, unpack_in: Path | None = None, **limits: int
+    path: Path, name: str = "", *, unpack_in: Path | None = None, preset: str = "", **limits: int
 ) -> Iterator[Source | LineupSource]:
     """
     name : what the file is called where that is not its name on disk
+    preset : of a SoundFont, its name or its number among the drums
     unpack_in : the folder below which a zip is unpacked; by default the system's own for such
     limits : of a zip, as ``unzip`` takes them
     raises : KitFileError where it can't be read as a kit, or as a lineup
@@ -199,10 +227,13 @@ def open_played(
     name = name or path.name
     if not path.is_file():
         raise KitFileError("There is no such file.", "Name an .sfz file or a kit package.", file=str(path))
-    if not name.lower().endswith(".zip"):
+    if not name.lower().endswith((".zip", SOUNDFONT)):
         yield SfzSource.open(path)
         return
     with tempfile.TemporaryDirectory(prefix="kit-", suffix=".part", dir=unpack_in) as folder:
+        if name.lower().endswith(SOUNDFONT):
+            yield _of_soundfont(path, name, Path(folder), preset)
+            return
         unzip(path, Path(folder), name=name, **limits)
         if (Path(folder) / LINEUP_FILE).is_file():
             yield LineupSource.open(Path(folder), name)

@@ -11,6 +11,7 @@ from django.test import TransactionTestCase
 from dactyl.core.formats.package import portable
 from dactyl.core.formats.values import to_json
 from dactyl.core.play.compile import compile_kit
+from dactyl.core.tests.test_soundfonts import font
 from dactyl.jobs.run import run_job
 from dactyl.kits import edits, queries
 from dactyl.kits.edits.samples import NewPad, Recording
@@ -104,6 +105,21 @@ class Files(TransactionTestCase):
         notes = " ".join(opened.notes)
         for words in ("gone.wav", "h.sfz, line 2", "sustain_sw"):
             self.assertIn(words, notes)
+
+    def test_a_kit_goes_out_as_a_soundfont_and_every_preset_of_one_comes_in_as_a_kit(self):
+        kit = rich_kit()
+        about = self.client.get(f"/kits/{kit.pk}/package/about/")
+        self.assertContains(about, "of several takes the first of each layer is kept")
+        data = b"".join(self.client.get(f"/kits/{kit.pk}/soundfont/").streaming_content)
+        opened = self.open("Harbour.sf2", data)
+        notes = [set(pad.notes) for pad in queries.pad_notes(kit) if pad.notes]
+        self.assertEqual([set(pad.notes) for pad in queries.pad_notes(opened.kit) if pad.notes], sorted(notes, key=min))
+        opened = self.open("Two.sf2", font())
+        self.assertEqual(opened.kit.name, "Dry")
+        self.assertIn("It holds 2 kits; beside Dry these are open too: Room.", opened.notes)
+        self.assertEqual(Kit.objects.filter(name__in=["Dry", "Room"]).count(), 2)
+        refused = self.open("Cut.sf2", data[:3000])
+        self.assertIn("damaged", refused.job.problem)
 
     def test_files_that_are_no_kit_are_refused_and_nothing_stays(self):
         package = self.package(rich_kit())

@@ -36,18 +36,21 @@ _LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 _FILTERS = {"lpf_2p": "low", "hpf_2p": "high", "bpf_2p": "band", "lpf_1p": "low", "hpf_1p": "high"}
 
 
-def kit_from_sfz(file: SfzFile, find_sample: FindSample, kind_of: KindOf) -> tuple[Kit, list[str]]:
+def kit_from_sfz(
+    file: SfzFile, find_sample: FindSample, kind_of: KindOf, *, is_standard: bool = False
+) -> tuple[Kit, list[str]]:
     """
     find_sample : what is known of a region's sample; None leaves the region out
     kind_of : a kind for the words a piece is called by
+    is_standard : whether its notes are those of the standard, so that they say more than words do
     returns : the kit, and a sentence for everything that will sound different
     """
-    return _Converter(file, find_sample, kind_of).kit()
+    return _Converter(file, find_sample, kind_of, is_standard).kit()
 
 
 class _Converter:
-    def __init__(self, file: SfzFile, find_sample: FindSample, kind_of: KindOf) -> None:
-        self._file, self._find, self._kind_of = file, find_sample, kind_of
+    def __init__(self, file: SfzFile, find_sample: FindSample, kind_of: KindOf, is_standard: bool) -> None:
+        self._file, self._find, self._kind_of, self._is_standard = file, find_sample, kind_of, is_standard
         self._ids = count(1)
         self._notes: list[tuple[int, int]] = []  # and their pads
         self.differences: list[str] = []
@@ -99,9 +102,11 @@ class _Converter:
         self.differences.append(sentence)
 
     def _kind(self, piece: str, pad: Pad) -> str:
-        kind = self._kind_of(pad.name) or self._kind_of(piece)
-        own = {note for note, of in self._notes if of == pad.id}
-        return kind or next((k.slug for k in BY_SLUG.values() if own & set(k.notes)), "other")
+        by_name = self._kind_of(pad.name) or self._kind_of(piece)
+        own = sorted(note for note, of in self._notes if of == pad.id)
+        by_note = next((kind.slug for note in own for kind in BY_SLUG.values() if note in kind.notes), None)
+        first, second = (by_note, by_name) if self._is_standard else (by_name, by_note)
+        return first or second or "other"
 
     def _pad_key(self, region: SfzRegion) -> tuple:
         name = region["group_label"] or region["master_label"]
@@ -111,7 +116,8 @@ class _Converter:
         """A pad that was written once for each run of its notes is one pad again."""
         joined: dict[tuple, list] = {}
         for (piece, name, keys), regions in groups.items():
-            same = (piece, name, tuple(region.sample for region in regions)) if name else (piece, name, keys)
+            sounds = tuple((one.sample, one["pitch_keycenter"], one["transpose"], one["tune"]) for one in regions)
+            same = (piece, name, sounds) if name else (piece, name, keys)
             if same in joined:
                 joined[same][0].append(keys)
             else:

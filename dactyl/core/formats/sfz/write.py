@@ -29,11 +29,11 @@ def write_sfz(kit: Kit, path_of: FilePath, layer_gains: Gains) -> SfzText:
     """
     writer = _Writer(kit, path_of, layer_gains)
     lines = ["// Written by Dactyl. Levels in dB, times in seconds.", "<control>"]
-    lines += [f"{NAMED}output {number} {_label(output.name)}" for number, output in enumerate(kit.outputs)]
+    lines += [f"{NAMED}output {number} {label(output.name)}" for number, output in enumerate(kit.outputs)]
     for piece in kit.pieces:
         pads = [pad for pad in piece.pads if pad.layers]
         if pads:
-            lines += ["", "<master>", f"{NAMED}piece {_label(piece.name)}"]
+            lines += ["", "<master>", f"{NAMED}piece {label(piece.name)}"]
         for pad in pads:
             lines += writer.pad(piece, pad)
     return SfzText("\n".join(lines) + "\n", tuple(dict.fromkeys(writer.not_held)))
@@ -76,7 +76,7 @@ class _Writer:
         lines = []
         for low, high, root_shift in self._key_ranges(pad):
             shared = {"lokey": low, "hikey": high, **root_shift, **self._of_pad(pad)}
-            lines += ["<group> " + _opcodes(shared), f"{NAMED}pad {_label(pad.name)}"]
+            lines += ["<group> " + _opcodes(shared), f"{NAMED}pad {label(pad.name)}"]
             for layer, gains in zip(pad.layers, self._layer_gains(pad), strict=True):
                 lines += self._layer(piece, pad, layer, gains)
         return lines
@@ -136,7 +136,7 @@ class _Writer:
         for number, take in enumerate(takes):
             for mic, sample in take.samples:
                 own = fields | _rotation(pad, number, len(takes)) | self._of_take(piece, pad, layer, take, mic, sample)
-                lines += ["<region> " + _opcodes(own), f"{NAMED}mic {_label(mic)}"]
+                lines += ["<region> " + _opcodes(own), f"{NAMED}mic {label(mic)}"]
         return lines
 
     def _of_take(self, piece: Piece, pad: Pad, layer: Layer, take: Take, mic_name: str, sample: Sample) -> dict:
@@ -260,7 +260,7 @@ def _opcodes(fields: dict) -> str:
     return " ".join(f"{name}={value}" for name, value in fields.items())
 
 
-def _label(text: str) -> str:
+def label(text: str) -> str:
     """A name as a value: without what would begin a comment, a header or another opcode."""
     return re.sub(r"[<>=$\s]+|/{2,}|/\*", " ", text).strip() or "-"
 
