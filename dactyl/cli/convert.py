@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from dactyl.cli.say import warn
+from dactyl.core.bounce.soundfont import write_soundfont
 from dactyl.core.bounce.source import SOUNDFONT, Source, open_kit
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.package import name_samples, portable, samples_of, tags_of, write_package
-from dactyl.core.formats.sf2.write import write_soundfont
 from dactyl.core.formats.sfz.write import SfzText, write_sfz
 from dactyl.core.kit import Kit
 from dactyl.core.play.compile import curve_table, layer_gains

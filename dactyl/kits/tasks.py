@@ -82,12 +82,13 @@ def _all_of(sources: Sequence[Source]) -> tuple[list[core.Kit], list[str], dict,
     for source in sources:
         value, said = source.kit()
         values.append(value)
-        differences += said if source is sources[0] else [*source.warnings, *said]
+        differences += said if source is sources[0] else []
         names |= source.names()
         files |= source.samples.files
     if len(values) > 1:
         others = ", ".join(value.name for value in values[1:])
-        differences.insert(0, f"It holds {len(values)} kits; beside {values[0].name} these are open too: {others}.")
+        words = f"It holds {len(values)} kits; beside {values[0].name} these are open too: {others}."
+        differences.insert(0, f"{words} Here stands what is different in {values[0].name}.")
     return values, differences, names, files
 
 

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from dactyl.core.audio.prepare import prepare
 from dactyl.core.bounce.render import render, voices_of
+from dactyl.core.bounce.soundfont import write_soundfont
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.errors import DactylError, KitFileError
-from dactyl.core.formats.sf2.write import write_soundfont
 from dactyl.core.kit import ChokeGroup, Kit, Layer, Pad, Piece, Sample, Take
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit

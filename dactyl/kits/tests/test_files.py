@@ -116,7 +116,7 @@ class Files(TransactionTestCase):
         self.assertEqual([set(pad.notes) for pad in queries.pad_notes(opened.kit) if pad.notes], sorted(notes, key=min))
         opened = self.open("Two.sf2", font())
         self.assertEqual(opened.kit.name, "Dry")
-        self.assertIn("It holds 2 kits; beside Dry these are open too: Room.", opened.notes)
+        self.assertIn("It holds 2 kits; beside Dry these are open too: Room.", " ".join(opened.notes))
         self.assertEqual(Kit.objects.filter(name__in=["Dry", "Room"]).count(), 2)
         refused = self.open("Cut.sf2", data[:3000])
         self.assertIn("damaged", refused.job.problem)

@@ -3,5 +3,5 @@
 read.py    a file -> presets, with all that their zones inherit
 unpack.py  a preset -> an SFZ file and its samples, and what they can't hold
 lost.py    what a kit loses on the way, in sentences
-write.py   a kit -> a file
+core/bounce/soundfont.py writes one, since it mixes sounds
 """
