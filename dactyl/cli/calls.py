@@ -7,6 +7,7 @@ from pathlib import Path
 
 from dactyl.core.units import DEPTHS
 
+PART_HELP = "a MIDI file of type 0 or 1, or a score in MusicXML"
 KIT_HELP = "an .sfz file, a kit package, a zip of an SFZ and its samples, or a SoundFont (.sf2)"
 
 
@@ -63,7 +64,7 @@ class _Channels(argparse.Action):
 def _bounce(verb: argparse.ArgumentParser) -> None:
     verb.add_argument(
         "files", nargs="*", type=Path, default=[], metavar="FILE",
-        help=f"kits, each {KIT_HELP}, or one lineup; then the part, a MIDI file of type 0 or 1",
+        help=f"kits, each {KIT_HELP}, or one lineup; then the part, {PART_HELP}",
     )  # fmt: skip
     verb.add_argument(
         "--channels", action=_Channels, nargs="+", default=[], metavar="N",
@@ -94,8 +95,8 @@ def _bounce(verb: argparse.ArgumentParser) -> None:
 
 
 def _part(verb: argparse.ArgumentParser) -> None:
-    verb.add_argument("part", type=Path, metavar="PART", help="a MIDI file, type 0 or 1")
-    verb.add_argument("--out", type=Path, required=True, metavar="OUT", help="the MIDI file to write, of type 0")
+    verb.add_argument("part", type=Path, metavar="PART", help=PART_HELP)
+    verb.add_argument("--out", type=Path, required=True, metavar="OUT", help="a name that ends in .mid, or .musicxml")
     verb.add_argument("--only", nargs="+", default=[], metavar="NOTE", help="shape only these notes, such as D1 or 38")
     verb.add_argument("--velocity", metavar="HOW:VALUE", help="set:96, add:-10, scale:0.8, spread:0.5 or random:8")
     verb.add_argument("--tighten", metavar="GRID", help="move hits towards a grid, such as 1/16, 1/8T or 1/4.")

@@ -11,6 +11,8 @@ import numpy as np
 
 from dactyl.core.errors import DactylError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
+from dactyl.core.formats.musicxml.read import is_musicxml, read_musicxml
+from dactyl.core.formats.musicxml.write import STANDARD, write_musicxml
 from dactyl.core.formats.notes import parse_note
 from dactyl.core.parts import figures, timing, velocity
 from dactyl.core.parts.meter import GRIDS
@@ -37,13 +39,16 @@ def run(asked: argparse.Namespace) -> int:
             apart, softer = _between("--apart", asked.apart, 1, 200), _between("--softer", asked.softer, 0.01, 1)
             made = figures.graces(part, _hits(part, notes), figure, ms=apart, strength=softer)
             part = replace(part, events=in_order([*part.events, *made.added]))
-    write_whole(asked.out, write_midi(part))
+    is_score = asked.out.suffix.lower() == ".musicxml"
+    write_whole(asked.out, write_musicxml(part, STANDARD) if is_score else write_midi(part))
     print(f"{asked.out}: {counted(len(part.note_ons), 'hit')} in {counted(part.bars, 'bar')}")
     return 0
 
 
 def read_part(path: Path) -> Part:
-    return read_midi(read_bytes(path), path.name)
+    """A MIDI file, or a score."""
+    data = read_bytes(path)
+    return read_musicxml(data, path.name) if is_musicxml(data) else read_midi(data, path.name)
 
 
 def read_bytes(path: Path) -> bytes:

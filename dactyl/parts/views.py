@@ -17,6 +17,8 @@ from dactyl.core.bounce.stems import safe_name
 from dactyl.core.errors import PartError
 from dactyl.core.formats.curves import write_curves
 from dactyl.core.formats.midi import MAX_BYTES, MAX_NOTES, read_midi, read_tracks, write_midi
+from dactyl.core.formats.musicxml.read import is_musicxml, read_musicxml
+from dactyl.core.formats.musicxml.write import STANDARD, write_musicxml
 from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.maps import translate
 from dactyl.core.parts import structure
@@ -83,18 +85,21 @@ def _typed_number(text: str) -> float:
 
 @require_POST
 def read(request: HttpRequest, kit_id: int) -> HttpResponse:
-    """Read MIDI files as parts: one for each, or with ``as`` tracks for each track, or together one of them all."""
+    """Read MIDI files and scores as parts: one for each, or with ``as`` tracks for each track, or together one of them all."""
     kit = get_object_or_404(Kit, pk=kit_id)
     uploads, way = request.FILES.getlist("file"), request.POST.get("as", "")
     if not uploads:
-        raise PartError("No file was chosen. Choose a .mid file.")
+        raise PartError("No file was chosen. Choose a MIDI file or a score in MusicXML.")
     values: list[PartValue] = []
     for upload in uploads[:MOST_FILES]:
         name = upload.name[:120]
         if upload.size > MAX_BYTES:
             raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
         data = upload.read()
-        values += read_tracks(data, name) if way == "tracks" else [read_midi(data, name)]
+        if is_musicxml(data):
+            values.append(read_musicxml(data, name))
+        else:
+            values += read_tracks(data, name) if way == "tracks" else [read_midi(data, name)]
     if way == "together":
         values = [structure.together(values)]
     with transaction.atomic():
@@ -160,6 +165,19 @@ def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
         value = replace(value, events=tuple(event for event in value.events if event.id in ids))
     response = HttpResponse(write_midi(value, tracks=tracks), content_type="audio/midi")
     response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(part.name)}.mid")
+    return response
+
+
+@require_GET
+def score(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
+    """The part as a drummer's score: MusicXML, its notes named by the pads that play them here."""
+    kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
+    own = {note: (pad.name, pad.kind) for pad in reversed(pad_notes(kit)) for note in pad.notes}
+    if (played := translated_notes(kit, part.written_for)) is not None:
+        own = {note: own[here] for note, here in played.items() if here in own}
+    data = write_musicxml(queries.part_value(part), STANDARD | own)
+    response = HttpResponse(data, content_type="application/vnd.recordare.musicxml+xml")
+    response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(part.name)}.musicxml")
     return response
 
 

@@ -456,6 +456,23 @@ class Files(PartCase):
         self.assertEqual([(lane["name"], lane["notes"], len(lane["levels"])) for lane in lanes], [("Snare", [38], 127)])
         self.assertTrue(lanes[0]["levels"][0] < lanes[0]["levels"][126])
 
+    def test_a_score_goes_out_and_comes_in_as_the_same_hits(self):
+        part = a_part(Event(0, 38, 20), Event(485, 38, 120), Event(960, 99, 64))
+        self.upload(write_midi(part))
+        row = PartRow.objects.last()
+        answer = self.client.get(f"/parts/of/{self.kit.pk}/{row.pk}/score/")
+        self.assertIn(".musicxml", answer.headers["Content-Disposition"])
+        self.assertContains(answer, "<instrument-name>Snare</instrument-name>")
+        self.upload(answer.content, "Harbour.musicxml")
+        again = PartRow.objects.last()
+        self.assertNotEqual(again.pk, row.pk)
+        self.assertEqual(
+            [hit for hit in part_value(again).hits(48_000) if hit.velocity],
+            [hit for hit in part.hits(48_000) if hit.velocity],
+        )
+        refused = self.upload(b"<score-timewise/>", "Bad.musicxml")
+        self.assertContains(refused, "score by time", status_code=422)
+
     def test_several_files_come_in_as_one_part_whatever_they_count_in(self):
         drums, metal = (
             a_part(Event(0, 38, 90), Event(480, 38, 60)),

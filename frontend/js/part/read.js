@@ -1,7 +1,7 @@
 /** MIDI files dropped on any page become parts; the last is shown, with the open kit or the one that was changed last. */
 import { filesOf, post } from "../shelf/upload.js";
 
-export const isMidi = ({ file }) => /\.midi?$/i.test(file.name);
+export const isMidi = ({ file }) => /\.(midi?|musicxml|mxl|xml)$/i.test(file.name);
 
 /**
  * @param {{ file: File }[]} files

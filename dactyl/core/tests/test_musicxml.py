@@ -1,0 +1,163 @@
+"""Scores: any part is written and reads back to its very hits; what another program wrote is read as it is played."""
+
+import io
+import xml.etree.ElementTree as ET
+import zipfile
+from contextlib import suppress
+from fractions import Fraction
+
+from django.test import SimpleTestCase
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dactyl.core.errors import PartError
+from dactyl.core.formats.musicxml.read import read_musicxml
+from dactyl.core.formats.musicxml.write import STANDARD, write_musicxml
+from dactyl.core.parts.part import Event, Part, Section
+from dactyl.core.parts.structure import in_order
+
+METERS = [(4, 4), (3, 4), (6, 8), (7, 8), (5, 4), (2, 2), (12, 8), (3, 16)]
+
+
+def part_of(hits, meter=(4, 4), ticks=480, **settings) -> Part:
+    """hits : (tick, note, velocity)"""
+    events = in_order([Event(tick, note, velocity) for tick, note, velocity in hits])
+    about = {"tempos": ((0, 500_000),), "end_tick": 4 * ticks, "meters": ((0, *meter),)} | settings
+    return Part(name="Beat", ticks_per_beat=ticks, events=events, **about)
+
+
+def struck(part: Part) -> list[tuple[int, int, int]]:
+    return sorted((event.tick, event.note, event.velocity) for event in part.note_ons)
+
+
+def foreign(measures: str) -> bytes:
+    head = '<score-partwise><part-list><score-part id="P1"><part-name>Kit</part-name></score-part></part-list><part id="P1">'
+    return f'<?xml version="1.0"?>{head}{measures}</part></score-partwise>'.encode()
+
+
+def note(step: str, octave: int, duration: int, more: str = "", head: str = "") -> str:
+    inner = f"<unpitched><display-step>{step}</display-step><display-octave>{octave}</display-octave></unpitched>"
+    return f"<note>{inner}<duration>{duration}</duration><voice>1</voice>{head}{more}</note>"
+
+
+class Scores(SimpleTestCase):
+    @settings(max_examples=50, deadline=None)
+    @given(
+        st.lists(st.tuples(st.integers(0, 5000), st.sampled_from([35, 38, 42, 44, 46, 49, 60, 90]), st.integers(1, 127)), min_size=1, max_size=40),
+        st.sampled_from(METERS), st.sampled_from([24, 96, 480, 960, 1001]), st.booleans(),
+    )  # fmt: skip
+    def test_any_part_reads_back_to_its_hits_and_every_bar_is_full(self, hits, meter, ticks, changes):
+        bar = 4 * ticks * meter[0] // meter[1]
+        meters = ((0, *meter), (2 * bar, 2, 4)) if changes else ((0, *meter),)
+        part = part_of(
+            hits,
+            ticks=ticks,
+            end_tick=max(5001, 2 * bar + 1),
+            meters=meters,
+            tempos=((0, 500_000), (300, 471_000)),
+            sections=(Section(0, 5001, "Verse"),),
+        )
+        data = write_musicxml(part, STANDARD)
+        again = read_musicxml(data, "Beat.musicxml")
+        self.assertEqual(struck(again), struck(part))
+        self.assertEqual((again.meters, again.tempos), (part.meters, part.tempos))
+        self.assertEqual([one.name for one in again.sections], ["Verse"])
+        self.full_bars(ET.fromstring(data))
+
+    def full_bars(self, root: ET.Element) -> None:
+        """Each voice fills its bar, and every sign says its length."""
+        signs = {"whole": 4, "half": 2, "quarter": 1} | {
+            f"{2**n}{'nd' if n == 5 else 'th'}": Fraction(4, 2**n) for n in range(4, 9)
+        }
+        signs["eighth"] = Fraction(1, 2)
+        divisions, length = int(root.findtext(".//divisions")), Fraction(4)
+        for measure in root.iter("measure"):
+            if (time := measure.find("attributes/time")) is not None:
+                length = Fraction(4 * int(time.findtext("beats")), int(time.findtext("beat-type")))
+            voices: dict[str, Fraction] = {}
+            for one in measure.iter("note"):
+                if one.find("grace") is not None or one.find("chord") is not None:
+                    continue
+                own = Fraction(int(one.findtext("duration")), divisions)
+                voices[one.findtext("voice")] = voices.get(one.findtext("voice"), 0) + own
+                if kind := one.findtext("type"):
+                    said = signs[kind] * (Fraction(3, 2) if one.find("dot") is not None else 1)
+                    self.assertEqual(said * (Fraction(2, 3) if one.find("time-modification") is not None else 1), own)
+            self.assertEqual(set(voices.values()), {length} if length * divisions % 1 == 0 else set(voices.values()))
+
+    def test_it_is_written_as_drummers_read_it(self):
+        beat = [(n * 240, 42, 70) for n in range(8)] + [
+            (0, 36, 100),
+            (960, 36, 100),
+            (480, 38, 120),
+            (1440, 38, 30),
+            (1420, 38, 20),
+        ]
+        swung = [(1920, 51, 80), (2240, 51, 60), (2400, 46, 80)]
+        root = ET.fromstring(write_musicxml(part_of([*beat, *swung], end_tick=3840), STANDARD))
+        first, second = root.findall("part/measure")
+        kinds = [
+            one.findtext("type")
+            for one in first.iter("note")
+            if one.findtext("voice") == "1" and one.find("chord") is None
+        ]
+        self.assertEqual(kinds.count("eighth"), 9, "eight hats, and the grace note before the ghost")
+        self.assertEqual(
+            [one.findtext("unpitched/display-step") for one in first.iter("note") if one.find("grace") is not None],
+            ["C"],
+        )
+        feet = [
+            one.findtext("stem")
+            for one in first.iter("note")
+            if one.findtext("voice") == "2" and one.find("rest") is None
+        ]
+        self.assertEqual(feet, ["down", "down"])
+        ghost = first.find(".//notehead[@parentheses='yes']/..")
+        self.assertEqual((ghost.findtext("unpitched/display-step"), ghost.findtext("notehead")), ("C", "normal"))
+        self.assertEqual(len(first.findall(".//accent")), 1)
+        self.assertEqual([one.get("type") for one in second.iter("tuplet")], ["start", "stop"])
+        self.assertEqual(len(second.findall(".//open")), 1)
+
+    def test_another_programs_score_is_played_with_its_marks_and_repeats(self):
+        loud = '<direction><direction-type><dynamics><ff/></dynamics></direction-type><sound tempo="90"/></direction>'
+        first = f"<attributes><divisions>2</divisions><time><beats>2</beats><beat-type>4</beat-type></time></attributes>{loud}"
+        first += '<barline location="left"><repeat direction="forward"/></barline>'
+        first += (
+            note("F", 4, 2) + "<note><chord/>" + note("G", 5, 2, head="<notehead>x</notehead>").removeprefix("<note>")
+        )
+        first += "<note><grace/><unpitched><display-step>C</display-step><display-octave>5</display-octave></unpitched></note>"
+        first += note("C", 5, 2, head='<notehead parentheses="yes">normal</notehead>')
+        first += '<barline location="right"><repeat direction="backward"/></barline>'
+        second = note("A", 5, 4, head="<notehead>x</notehead>", more="<tie type='start'/>")
+        data = foreign(f'<measure number="1">{first}</measure><measure number="2">{second}</measure>')
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as file:
+            file.writestr(
+                "META-INF/container.xml", '<container><rootfiles><rootfile full-path="s.xml"/></rootfiles></container>'
+            )
+            file.writestr("s.xml", data)
+        for one in (data, packed.getvalue()):
+            part = read_musicxml(one, "Song.musicxml")
+            grace = 960 - round(0.025 * 1.5 * 960)
+            self.assertEqual(struck(part), sorted([
+                (0, 36, 112), (0, 42, 112), (grace, 38, 67), (960, 38, 40),
+                (1920, 36, 112), (1920, 42, 112), (1920 + grace, 38, 67), (2880, 38, 40), (3840, 49, 112),
+            ]))  # fmt: skip
+            self.assertEqual((part.name, part.bars, round(part.bpm)), ("Song", 3, 90))
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(st.tuples(st.floats(0, 1), st.integers(0, 255)), min_size=1, max_size=5), st.booleans())
+    def test_a_damaged_one_ends_in_a_sentence(self, changes, cut):
+        data = bytearray(write_musicxml(part_of([(0, 36, 100), (240, 38, 20), (500, 42, 120)]), STANDARD))
+        for where, value in changes:
+            data[int(where * (len(data) - 1))] = value
+        with suppress(PartError):
+            read_musicxml(bytes(data[: int(changes[0][0] * len(data))] if cut else data), "Bad.musicxml")
+        for bad in (
+            b"<score-timewise/>",
+            b"<score-partwise/>",
+            b"PK\3\4nothing",
+            b'<!DOCTYPE a [<!ENTITY b "c">]><score-partwise/>',
+        ):
+            with self.assertRaises(PartError):
+                read_musicxml(bad, "Bad.musicxml")
