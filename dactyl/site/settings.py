@@ -104,7 +104,7 @@ TEMPLATES = [
             "context_processors": [
                 "django.template.context_processors.request",
                 "dactyl.web.page_memory.page_token",
-                "dactyl.site.views.limits",
+                "dactyl.site.views.of_every_page",
             ],
             "builtins": ["dactyl.kits.templatetags.kit_filters", "dactyl.parts.templatetags.transport"],
         },

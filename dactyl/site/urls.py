@@ -1,9 +1,11 @@
 from django.urls import include, path
 
 from dactyl.kits.views import pages
+from dactyl.site.find import find
 
 urlpatterns = [
     path("", pages.home, name="home"),
+    path("find/", find, name="find"),
     path("shelf/", include("dactyl.shelf.urls")),
     path("kits/", include("dactyl.kits.urls")),
     path("kits/", include("dactyl.lineups.urls")),

@@ -1,9 +1,13 @@
 """Pages for what went wrong: one clear sentence, never a traceback."""
 
+from typing import Any
+
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.csrf import requires_csrf_token
+
+from dactyl.site import keys
 
 
 def sentence(request: HttpRequest, text: str, status: int) -> HttpResponse:
@@ -16,9 +20,9 @@ def sentence(request: HttpRequest, text: str, status: int) -> HttpResponse:
     return render(request, "sentence.html", {"text": text, "status": status}, status=status)
 
 
-def limits(request: HttpRequest) -> dict[str, int]:
-    """A context processor: what the page itself refuses before it is sent."""
-    return {"upload_bytes": settings.MAX_UPLOAD_BYTES}
+def of_every_page(request: HttpRequest) -> dict[str, Any]:
+    """A context processor: what the page itself refuses before it is sent, and the list of keys."""
+    return {"upload_bytes": settings.MAX_UPLOAD_BYTES, "key_sections": keys.shown}
 
 
 @requires_csrf_token

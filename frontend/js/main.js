@@ -1,5 +1,6 @@
 /** Starts what the page needs. Each module owns one job; they meet in `session`. */
 import { startOrder } from "./sheet/order.js";
+import { startActs } from "./page/acts.js";
 import { startArcs } from "./sheet/arcs.js";
 import { startBorders } from "./sheet/borders.js";
 import { startBounces } from "./bounce/bounces.js";
@@ -54,6 +55,7 @@ import { startWave } from "./card/wave.js";
 startQuietAborts();
 startFocus();
 startDialogs();
+startActs();
 const workshop = document.getElementById("workshop");
 if (workshop) {
   const { kit, rate, worklet, tables, soundBytes } = workshop.dataset;

@@ -48,7 +48,6 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
     if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]")) return;
     if (isTyping || (code === "Space" && isForFocus(target))) return;
     if (input && playPad(event)) return event.preventDefault();
-    if (key === "?") return document.getElementById("keys").showModal();
     if (commands[code] && !repeat) {
       event.preventDefault();
       return commands[code](event);

@@ -1,0 +1,50 @@
+"""The window of acts and keys: whatever a page holds, and whatever there is to open, is found by typing what it is called."""
+
+from playwright.sync_api import Page, expect
+
+from dactyl.site.keys import KEYS
+from dactyl.site.tests.kit_pages import KitPages
+from dactyl.site.tests.served import follow
+
+
+class Acts(KitPages):
+    def found(self, page: Page, words: str) -> list[str]:
+        page.keyboard.press("?")
+        expect(page.locator("#act-words")).to_be_focused()
+        page.keyboard.type(words)
+        expect(page.locator("#act-list li").first).to_be_visible()
+        return page.locator("#act-list li span").all_inner_texts()
+
+    def test_acts_keys_views_and_parts_are_found_and_done_by_keys(self):
+        page = self.layered("Quay")
+        url = page.url
+        expect(page.locator(".keys-columns dl > div")).to_have_count(sum(len(rows) for _, rows in KEYS))
+        mute = page.locator(".row[data-pad] .toggle").first
+        called = mute.get_attribute("aria-label")
+        self.assertEqual(self.found(page, called.lower())[0], called)
+        page.keyboard.press("Enter")
+        expect(mute).to_have_attribute("aria-pressed", "true")
+        expect(page.locator("#keys")).to_be_hidden()
+        self.assertIn("duplicate", self.found(page, "duplicate"), "a key of the list")
+        page.keyboard.press("Escape")
+        self.found(page, called.replace("Mute", "Level of").lower() + " in db")
+        page.keyboard.press("Enter")
+        expect(page.locator(".c-level input").first).to_be_focused()
+        page.keyboard.press("Escape")
+        page.locator("body").press("Tab")
+        page.evaluate("document.activeElement.blur()")
+        self.found(page, "silences whom")
+        expect(page.locator("#act-list li span").first).to_have_text("Cuts")
+        page.keyboard.press("Enter")
+        page.wait_for_url(f"{url.split('?')[0]}cuts/")
+
+    def test_home_opens_whatever_has_a_name(self):
+        page = self.layered("Quay")
+        follow(page, page.locator("a.mark").click)
+        page.keyboard.press("?")
+        page.keyboard.type("nothing is called so")
+        expect(page.locator("#act-none")).to_be_visible()
+        page.keyboard.press("Escape")
+        self.found(page, "bounce stems")
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/bounces/of/*/")
