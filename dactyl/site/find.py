@@ -23,7 +23,11 @@ VIEWS = (  # (what it is called, what is done there, its address)
     ("Devices", "MIDI controllers, learn, teach, velocity curve, hi-hat pedal", "kits:devices"),
     ("Translations", "parts written for other notes, standard map", "kits:translations"),
     ("Stack", "propose pads from recordings, import samples", "kits:stack"),
-    ("Part", "beat, hits, record, quantise, tighten, swing, velocities, MIDI file, score, curves, sections", "parts:part"),
+    (
+        "Part",
+        "beat, hits, record, quantise, tighten, swing, velocities, MIDI file, score, curves, sections",
+        "parts:part",
+    ),
     ("Recordings", "find hits of a recorded drummer, multitrack, tempo", "recordings:listed"),
     ("Desk", "mix, outputs, faders, width, balance, groups, parallel bus, compressor, master, side", "kits:desk"),
     ("Mics", "close, overhead and room, polarity, ambience", "kits:mics"),
@@ -49,7 +53,11 @@ def _found(words: list[str], kits, shown: Kit | None) -> Iterator[dict[str, str]
         return
     for name, done_there, address in VIEWS:
         if all(word.lower() in f"{name} {done_there}".lower() for word in words):
-            yield {"what": f"view of {shown.name}: {done_there}", "name": name, "url": reverse(address, args=[shown.pk])}
+            yield {
+                "what": f"view of {shown.name}: {done_there}",
+                "name": name,
+                "url": reverse(address, args=[shown.pk]),
+            }
     for part in _named(Part.objects.order_by("-journal__changed_at"), words):
         yield {"what": "part", "name": part.name, "url": f"{reverse('parts:part', args=[shown.pk])}?part={part.pk}"}
     for recording in _named(Recording.objects.order_by("-journal__changed_at"), words):
