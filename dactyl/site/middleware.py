@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
+from django.middleware.gzip import GZipMiddleware
 
 from dactyl.core.errors import DactylError
 from dactyl.history.queries import reading
@@ -45,6 +46,15 @@ def _is_full_disk(problem: Exception) -> bool:
 
 def _is_busy(problem: Exception) -> bool:
     return isinstance(problem, OperationalError) and "locked" in str(problem)
+
+
+class Compressed(GZipMiddleware):
+    """Text is compressed where the browser takes it so; sounds and zips hardly shrink, and are sent as they are."""
+
+    def process_response(self, request: HttpRequest, response: HttpResponse) -> HttpResponse:
+        kind = response.get("Content-Type", "")
+        is_text = kind.startswith(("text/", "application/json", "image/svg"))
+        return super().process_response(request, response) if is_text and not response.streaming else response
 
 
 FOREIGN = "This came from another site, so it was refused. Open Dactyl in the browser itself."

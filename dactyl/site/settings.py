@@ -84,6 +84,7 @@ MIDDLEWARE = [
     "dactyl.site.middleware.Headers",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "dactyl.site.middleware.Compressed",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",

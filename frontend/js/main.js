@@ -14,6 +14,7 @@ import { startFocus } from "./page/focus.js";
 import { startQuietAborts } from "./page/aborts.js";
 import { HitInput } from "./input/hits.js";
 import { startKeys } from "./input/keys.js";
+import { startCarrying } from "./page/carrying.js";
 import { startCells } from "./map/cells.js";
 import { startLeaving } from "./page/leaving.js";
 import { startMap } from "./map/keys.js";
@@ -56,6 +57,7 @@ startQuietAborts();
 startFocus();
 startDialogs();
 startActs();
+startCarrying();
 const workshop = document.getElementById("workshop");
 if (workshop) {
   const { kit, rate, worklet, tables, soundBytes } = workshop.dataset;

@@ -1,10 +1,20 @@
 """The window of acts and keys: whatever a page holds, and whatever there is to open, is found by typing what it is called."""
 
+from base64 import b64encode
+
 from playwright.sync_api import Page, expect
 
+from dactyl.core.tests.test_soundfonts import font
 from dactyl.site.keys import KEYS
 from dactyl.site.tests.kit_pages import KitPages
 from dactyl.site.tests.served import follow
+from dactyl.site.tests.test_shelf import DROP
+
+CARRY = """(selector) => {  // what a desktop is told of a link that is dragged to it
+  const held = new DataTransfer();
+  document.querySelector(selector).dispatchEvent(new DragEvent("dragstart", { dataTransfer: held, bubbles: true }));
+  return held.getData("DownloadURL");
+}"""
 
 
 class Acts(KitPages):
@@ -14,6 +24,10 @@ class Acts(KitPages):
         page.keyboard.type(words)
         expect(page.locator("#act-list li").first).to_be_visible()
         return page.locator("#act-list li span").all_inner_texts()
+
+    def leave(self, page: Page) -> None:
+        page.keyboard.press("Escape")
+        expect(page.locator("#keys")).to_be_hidden()
 
     def test_acts_keys_views_and_parts_are_found_and_done_by_keys(self):
         page = self.layered("Quay")
@@ -26,7 +40,7 @@ class Acts(KitPages):
         expect(mute).to_have_attribute("aria-pressed", "true")
         expect(page.locator("#keys")).to_be_hidden()
         self.assertIn("duplicate", self.found(page, "duplicate"), "a key of the list")
-        page.keyboard.press("Escape")
+        self.leave(page)
         self.found(page, called.replace("Mute", "Level of").lower() + " in db")
         page.keyboard.press("Enter")
         expect(page.locator(".c-level input").first).to_be_focused()
@@ -44,7 +58,20 @@ class Acts(KitPages):
         page.keyboard.press("?")
         page.keyboard.type("nothing is called so")
         expect(page.locator("#act-none")).to_be_visible()
-        page.keyboard.press("Escape")
+        self.leave(page)
         self.found(page, "bounce stems")
         page.keyboard.press("Enter")
         page.wait_for_url("**/bounces/of/*/")
+
+    def test_kit_files_are_dropped_in_and_files_are_dragged_out(self):
+        page, files = self.layered("Quay"), [["Two.sf2", b64encode(font()).decode()]]
+        page.evaluate(DROP, ["#view", files])
+        expect(page.locator("#ask a.link")).to_have_text("Dry")
+        page.locator("#ask [data-close]").click()
+        home = self.page()
+        home.evaluate(DROP, ["main", files])
+        expect(home.locator("#opened a.link")).to_have_text("Dry")
+        home.locator(".kit-acts button", has_text="Package").first.click()
+        expect(home.locator("#get-package")).to_be_visible()
+        kind, name, address = home.evaluate(CARRY, "#get-package").split(":", 2)
+        self.assertEqual((kind, name.endswith(".zip"), address.endswith("/package/")), ("application/zip", True, True))

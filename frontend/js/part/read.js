@@ -1,6 +1,7 @@
 /** MIDI files dropped on any page become parts; the last is shown, with the open kit or the one that was changed last. */
 import { filesOf, post } from "../shelf/upload.js";
 
+export const isKitFile = ({ file }) => /\.sf2$/i.test(file.name);
 export const isMidi = ({ file }) => /\.(midi?|musicxml|mxl|xml)$/i.test(file.name);
 
 /**
@@ -35,7 +36,15 @@ export function startReading() {
     event.preventDefault();
     const files = await filesOf(event.dataTransfer);
     const midi = files.filter(isMidi);
-    say(midi.length < files.length ? "Sounds come in on the shelf, or in an open kit: drop them there." : "");
+    const kits = files.filter(({ file }) => /\.(zip|sf2)$/i.test(file.name));
+    say(midi.length + kits.length < files.length ? "Sounds come in on the shelf, or in an open kit: drop them there." : "");
     readParts(midi, { say });
+    const input = /** @type {HTMLInputElement} */ (document.getElementById("kit-file"));
+    for (const { file } of input ? kits : []) {
+      const one = new DataTransfer();
+      one.items.add(file);
+      input.files = one.files;
+      input.dispatchEvent(new Event("change", { bubbles: true }));
+    }
   });
 }

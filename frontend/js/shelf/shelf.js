@@ -1,5 +1,6 @@
 /** The shelf: opens and folds, takes files in, and leads what is pressed there to what is done with samples. */
-import { isMidi, readParts } from "../part/read.js";
+import { openKit } from "../page/carrying.js";
+import { isKitFile, isMidi, readParts } from "../part/read.js";
 import { bringTracks } from "../recording/bring.js";
 import { startDrops } from "./drops.js";
 import { startGiving } from "./giving.js";
@@ -106,6 +107,8 @@ export function startShelf(session, engine) {
 
   async function bringIn(files) {
     await readParts(files.filter(isMidi), session);
+    for (const { file } of files.filter(isKitFile)) await openKit(file, session);
+    files = files.filter((each) => !isKitFile(each));
     const sounds = files.filter((each) => !isMidi(each));
     if (sounds.length) open(true); // how far it is, and what can be done with them, stands there
     if (sounds.length || !files.length) upload(sounds, { session, onListed: () => document.body.dispatchEvent(new Event("shelf-changed")) });
