@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET
 from dactyl.kits.models import Kit
 from dactyl.parts.models import Part
 from dactyl.recordings.models import Recording
+from dactyl.site.guide import titles
 from dactyl.web.request_values import number_in
 
 MOST = 12  # of each
@@ -49,6 +50,9 @@ def find(request: HttpRequest) -> JsonResponse:
 def _found(words: list[str], kits, shown: Kit | None) -> Iterator[dict[str, str]]:
     for kit in _named(kits, words):
         yield {"what": "kit", "name": kit.name, "url": reverse("kits:kit", args=[kit.pk])}
+    for slug, (title, have) in titles().items():
+        if all(word.lower() in f"{title} {have}".lower() for word in words):
+            yield {"what": f"guide: {have}", "name": title, "url": reverse("guide_page", args=[slug])}
     if shown is None:
         return
     for name, done_there, address in VIEWS:

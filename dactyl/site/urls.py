@@ -2,10 +2,13 @@ from django.urls import include, path
 
 from dactyl.kits.views import pages
 from dactyl.site.find import find
+from dactyl.site.guide import guide
 
 urlpatterns = [
     path("", pages.home, name="home"),
     path("find/", find, name="find"),
+    path("guide/", guide, name="guide"),
+    path("guide/<slug:slug>/", guide, name="guide_page"),
     path("shelf/", include("dactyl.shelf.urls")),
     path("kits/", include("dactyl.kits.urls")),
     path("kits/", include("dactyl.lineups.urls")),
