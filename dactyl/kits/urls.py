@@ -48,6 +48,7 @@ urlpatterns = [
     path(KIT + "map/surfaces/<int:surface_id>/<str:what>/", surfaces.change, name="change_surface"),
     path(KIT + "map/devices/", devices.devices_page, name="devices"),
     path(KIT + "map/devices/<int:device_id>/plays/", surfaces.device_plays, name="device_plays"),
+    path(KIT + "map/devices/<int:device_id>/surface/", surfaces.device_surface, name="device_surface"),
     path("devices/add/for/<int:kit_id>/", devices.add, name="add_device"),
     path("devices/<int:device_id>/<str:what>/for/<int:kit_id>/", devices.change, name="change_device"),
     path(KIT + "map/translations/", translations.translations_page, name="translations"),

@@ -8,7 +8,7 @@ from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.pads import append_pads
-from dactyl.kits.models import Cell, DeviceUse, Kit, Map, Pad, Surface
+from dactyl.kits.models import Cell, Device, DeviceUse, Kit, Map, Pad, Surface
 
 MOST = 32  # surfaces of a kit
 
@@ -17,18 +17,36 @@ def add_surface(
     kit: Kit, version: int, name: str, grid: SurfaceGrid, *, is_filled: bool
 ) -> tuple[Revision | None, int]:
     """A new surface, empty or with the filled pads in the order of the sheet. Returns its key too."""
+    name = _free_name(kit, name)
+    with edit(kit, version, f"Surface {name} added") as change:
+        made = _create(change, name, grid, is_filled=is_filled)
+    return change.revision, made.pk
+
+
+def lay_out(kit: Kit, version: int, device: Device, grid: SurfaceGrid) -> Revision | None:
+    """A surface with the filled pads in the order of the sheet, which ``device`` plays: one edit."""
+    name = _free_name(kit, device.name)
+    with edit(kit, version, f"{device.name} plays the pads in their order") as change:
+        made = _create(change, name, grid, is_filled=True)
+        _let_play(change, device.pk, surface=made)
+    return change.revision
+
+
+def _free_name(kit: Kit, name: str) -> str:
+    """raises : KitError where the kit has all the surfaces that it may"""
     if kit.surfaces.count() >= MOST:
         raise KitError(f"A kit has at most {MOST} surfaces. Delete one first.")
     taken = set(kit.surfaces.values_list("name", flat=True))
-    name = next(each for each in (name, *(f"{name[:55]} · {n}" for n in range(2, MOST + 2))) if each not in taken)
-    with edit(kit, version, f"Surface {name} added") as change:
-        made = change.create(
-            Surface(kit=change.document, name=name, rows=grid.rows, columns=grid.columns, banks=grid.banks)
-        )
-        if is_filled:
-            pads = Pad.objects.filter(kit=kit, layers__isnull=False).distinct().values_list("pk", flat=True)
-            _write(change, made, surfaces.filled(grid, list(pads.order_by("position"))))
-    return change.revision, made.pk
+    return next(each for each in (name, *(f"{name[:55]} · {n}" for n in range(2, MOST + 2))) if each not in taken)
+
+
+def _create(change: Change, name: str, grid: SurfaceGrid, *, is_filled: bool) -> Surface:
+    kit = change.document
+    made = change.create(Surface(kit=kit, name=name, rows=grid.rows, columns=grid.columns, banks=grid.banks))
+    if is_filled:
+        pads = Pad.objects.filter(kit=kit, layers__isnull=False).distinct().values_list("pk", flat=True)
+        _write(change, made, surfaces.filled(grid, list(pads.order_by("position"))))
+    return made
 
 
 def set_cells(surface: Surface, version: int, sentence: str, wanted: Mapping[int, int]) -> Revision | None:
@@ -90,10 +108,14 @@ def let_device_play(
     """What a device plays in this kit: a surface, a map, or with neither the default map."""
     what = surface.name if surface else map.name if map else "the default map"
     with edit(kit, version, f"{device} plays {what}") as change:
-        row = DeviceUse.objects.filter(kit=kit, device_id=device_id).first()
-        wanted = {"surface_id": surface.pk if surface else None, "map_id": map.pk if map else None}
-        if row:
-            change.update(row, **wanted)
-        else:
-            change.create(DeviceUse(kit=change.document, device_id=device_id, **wanted))
+        _let_play(change, device_id, surface=surface, map=map)
     return change.revision
+
+
+def _let_play(change: Change, device_id: int, *, surface: Surface | None = None, map: Map | None = None) -> None:
+    row = DeviceUse.objects.filter(kit=change.document, device_id=device_id).first()
+    wanted = {"surface_id": surface.pk if surface else None, "map_id": map.pk if map else None}
+    if row:
+        change.update(row, **wanted)
+    else:
+        change.create(DeviceUse(kit=change.document, device_id=device_id, **wanted))

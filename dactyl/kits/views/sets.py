@@ -2,6 +2,7 @@
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from dactyl.core.errors import KitError
@@ -30,6 +31,8 @@ def _page(request: HttpRequest, kit: Kit, shown: int = 0) -> HttpResponse:
         "set_kits": own,
         "set_moves": MOVES,
         "other_kits": [one for one in kits.values() if one not in own],
+        "new_set_url": reverse("kits:new_set", args=[kit.pk]),
+        "add_url": reverse("kits:change_set", args=[kit.pk, chosen.pk, "add"]) if chosen else "",
     }
     return kit_page(request, kit, "sets", "kits/_sets.html", context)
 
@@ -44,10 +47,11 @@ def of(request: HttpRequest, set_id: int) -> JsonResponse:
 
 @require_POST
 def new(request: HttpRequest, kit_id: int) -> HttpResponse:
-    """A set that begins with the kit that is open."""
+    """A set that begins with the kit in ``kit``, or with the one that is open."""
     kit = get_object_or_404(Kit, pk=kit_id)
+    first = Kit.objects.filter(pk=number_in(request.POST.get("kit", ""))).first() or kit
     name = plain(request.POST.get("name", ""), "A set's name", 80)
-    return _page(request, kit, edits.sets.new_set(name, kit).pk)
+    return _page(request, kit, edits.sets.new_set(name, first).pk)
 
 
 @require_POST

@@ -108,6 +108,15 @@ def _arranged(request: HttpRequest, kit: Kit, surface: Surface, what: str) -> tu
 
 
 @kit_edit
+def device_surface(request: HttpRequest, kit: Kit, version: int, device_id: int) -> Answer:
+    """A surface of the device's shape with the kit's pads in their order, which the device plays from now on."""
+    device = edits.devices.device(device_id)
+    count = kit.pads.filter(layers__isnull=False).distinct().count()
+    banks = min(16, max(1, -(-count // (device.rows * device.columns))))
+    return edits.surfaces.lay_out(kit, version, device, SurfaceGrid(device.rows, device.columns, banks))
+
+
+@kit_edit
 def device_plays(request: HttpRequest, kit: Kit, version: int, device_id: int) -> Answer:
     """What a device plays in this kit: the key of a surface, ``map:KEY``, or ``map`` for the default one."""
     what, _, key = request.POST.get("value", "").rpartition(":")

@@ -7,6 +7,7 @@ from playwright.sync_api import Page, expect
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.formats.midi_names import write_names
 from dactyl.core.parts.part import Event, Part
+from dactyl.site.tests.kit_pages import KitPages
 from dactyl.site.tests.served import LISTEN, PLAYED, SLOW_ANSWERS, Workshop
 
 # A made-up controller: the note of each cell, the lower left first, in no order at all.
@@ -254,3 +255,30 @@ class Maps(Workshop):
         page.click("#write-translation")
         page.wait_for_function("() => !window.dactyl.part.model.about.writtenFor")
         self.assertEqual(page.evaluate("() => window.dactyl.part.model.hits.map(({ note }) => note)")[:2], [36, 38])
+
+
+class FirstDevice(KitPages):
+    def test_the_first_strike_begins_the_teaching_and_the_device_plays_at_its_end(self):
+        page = self.layered("Quay")
+        page.click("#tab-map")
+        page.click("#picture-devices")
+        expect(page.locator("#strike-any")).to_be_visible()
+        page.select_option("#first-shape", "2 × 8")
+        page.evaluate(SEND, [[71], 3, "box"])
+        expect(page.locator(".cell-of.next")).to_have_attribute("data-place", "1")
+        for note in (60, 65, 52, 81, 44, 90, 33):
+            page.evaluate(SEND, [[note], 3, "box"])
+        page.keyboard.press("Enter")
+        expect(page.locator("#undo")).to_contain_text("plays the pads in their order")
+        page.wait_for_function("() => window.dactyl.ways.padsOf('box', 3, 71)?.length === 1")
+        expect(page.locator(".cell-of[data-place='0'] .cell-name")).to_contain_text("tom")
+
+    def test_kits_are_pressed_into_a_set_in_an_order(self):
+        for name in ("Quay", "Pier"):
+            self.new_kit(name)
+        page = self.new_kit("Mole")
+        page.click("#picture-sets")
+        for name in ("Pier", "Mole", "Quay"):
+            page.click(f"[aria-label='Add {name}']")
+            expect(page.locator(".set-kits strong").last).to_have_text(name)
+        self.assertEqual(page.locator(".set-kits strong").all_inner_texts(), ["Pier", "Mole", "Quay"])

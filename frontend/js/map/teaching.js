@@ -8,6 +8,8 @@ const AGAIN_MS = 120; // the same note within it is one strike
 
 export function startTeaching(session, input) {
   let teaching = null; // { cells: [place], at, notes: Map, port, channel, last: [note, ms] }
+  let isAdding = false;
+  let laysOut = false; // whether the pads are laid out for it at the end
   const box = () => document.getElementById("teaching");
   const field = (place) => /** @type {HTMLElement} */ (document.querySelector(`.device-cells [data-place="${place}"]`));
 
@@ -33,7 +35,7 @@ export function startTeaching(session, input) {
   }
 
   input.addEventListener("raw", ({ detail }) => {
-    if (!teaching) return;
+    if (!teaching) return firstStrike(detail);
     const [note, ms] = teaching.last;
     const now = performance.now();
     teaching.last = [detail.note, now];
@@ -47,6 +49,20 @@ export function startTeaching(session, input) {
     go(1);
   });
 
+  /** Where no device is known, the first strike of any makes one, and is its first cell's. */
+  async function firstStrike(detail) {
+    const first = document.getElementById("strike-any");
+    if (!first || isAdding) return;
+    isAdding = true;
+    const shape = /** @type {HTMLSelectElement} */ (document.getElementById("first-shape")).value;
+    await window.htmx.ajax("POST", first.dataset.post, { target: "#view", values: { name: detail.from, shape } });
+    isAdding = false;
+    if (!document.getElementById("teach")) return;
+    laysOut = true;
+    begin();
+    input.dispatchEvent(new CustomEvent("raw", { detail }));
+  }
+
   function go(by) {
     if (teaching.at + by >= teaching.cells.length) return finish();
     teaching.at = Math.max(0, teaching.at + by);
@@ -58,7 +74,9 @@ export function startTeaching(session, input) {
     if (!notes.size) return;
     const value = [...notes].map(([place, note]) => `${place}:${note}`).join(",");
     const url = /** @type {HTMLElement} */ (document.querySelector(".device-cells")).dataset.post.replace("WHAT", "taught");
-    window.htmx.ajax("POST", url, { target: "#view", values: { value, port, channel: String(channel) } });
+    const taught = window.htmx.ajax("POST", url, { target: "#view", values: { value, port, channel: String(channel) } });
+    if (laysOut) taught.then(() => document.getElementById("lay-pads-out")?.click());
+    laysOut = false;
   }
   function stop() {
     teaching = null;
@@ -66,7 +84,18 @@ export function startTeaching(session, input) {
     if (box()) show();
   }
 
-  document.addEventListener("click", ({ target }) => target.closest?.("#teach") && begin());
+  document.addEventListener("click", ({ target }) => {
+    if (target.closest?.("#teach")) begin();
+    if (target.closest?.("#first-connect")) document.getElementById("midi-connect").click();
+    if (target.closest?.("#first-practice")) document.getElementById("inputs").toggleAttribute("open", true);
+  });
+  const heard = document.getElementById("midi-state"); // which devices there are
+  const tell = () => {
+    const place = document.getElementById("first-midi");
+    if (place && heard?.textContent) place.textContent = heard.textContent;
+  };
+  if (heard) new MutationObserver(tell).observe(heard, { childList: true, characterData: true, subtree: true });
+  document.body.addEventListener("htmx:afterSettle", tell);
   document.addEventListener("keydown", (event) => {
     if (!teaching || !["Escape", "Backspace", "Enter"].includes(event.key)) return;
     if (event.key === "Escape") stop();
