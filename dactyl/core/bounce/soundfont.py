@@ -54,6 +54,7 @@ class _Writer:
         self._zones: list[_Zone] = []
         self._frames = 0
         self._lost = Lost()
+        self._classes = iter(range(27, 128))  # behind those of choke groups: of pads that cut themselves
 
     def write(self) -> tuple[str, ...]:
         self._file.write(struct.pack("<4sI4s", b"RIFF", 0, b"sfbk"))
@@ -87,7 +88,7 @@ class _Writer:
         return float(max(peaks, default=0))
 
     def _pad(self, pad: Pad, table: PadTable, notes: Sequence[int]) -> None:
-        shared = self._values(pad, table)
+        shared = self._values(pad)
         for region, velocities, (level_db, follows, off_db) in _layers(pad, table):
             if off_db > 1:
                 self._lost.add(pad.name, "how the level follows velocity is over 1 dB off")
@@ -97,7 +98,7 @@ class _Writer:
                     values = shared | {sf2.ROOT: root, sf2.SCALE: round(table.cents_per_key)}
                     self._zones.append(_Zone(keys, velocities, follows, number, values, side))
 
-    def _values(self, pad: Pad, table: PadTable) -> dict[int, int]:
+    def _values(self, pad: Pad) -> dict[int, int]:
         """Generators that all zones of a pad share."""
         envelope, values = pad.envelope, {}
         seconds = {sf2.DELAY: pad.delay_ms, sf2.ATTACK: envelope.attack_ms}
@@ -117,11 +118,11 @@ class _Writer:
         if pad.filter.kind == "low":
             cutoff_hz = pad.filter.cutoff_hz * 2 ** (pad.filter.octaves * (100 / MAX_VELOCITY - 1))
             values[sf2.FILTER_CENTS] = round(min(13_500, max(1_500, 1200 * math.log2(cutoff_hz / 8.176))))
-            values[sf2.FILTER_Q] = round(min(960, max(0, 200 * math.log10(pad.filter.q / 0.7071))))
+            values[sf2.FILTER_Q] = _resonance(pad)
         if pad.choke:
             values[sf2.EXCLUSIVE] = ord(pad.choke.letter) - ord("A") + 1
-        elif pad.cuts_itself:
-            values[sf2.EXCLUSIVE] = 27 + table.id % 100
+        elif pad.cuts_itself and (number := next(self._classes, None)):
+            values[sf2.EXCLUSIVE] = number
         return values
 
     def _samples(self, name: str, region: Region, level: float) -> Iterator[tuple[int, int]]:
@@ -214,7 +215,13 @@ def _layers(pad: Pad, table: PadTable) -> Iterator[tuple[Region, tuple[int, int]
         struck = [v for v in range(1, MAX_VELOCITY + 1) if layer.low <= table.curve[v - 1] <= layer.high]
         if first and struck:
             velocities = struck[0], struck[-1]
-            yield first, velocities, _follows(gains, velocities)
+            level_db, follows, off_db = _follows(gains, velocities)
+            yield first, velocities, (level_db + _resonance(pad) / 20, follows, off_db)
+
+
+def _resonance(pad: Pad) -> int:
+    """Centibels over a plain filter; players take half of it off the level (section 8.1.2), so the sample is louder by that."""
+    return round(min(960, max(0, 200 * math.log10(pad.filter.q / 0.7071)))) if pad.filter.kind == "low" else 0
 
 
 def _follows(gains: Sequence[float | None], velocities: tuple[int, int]) -> Law:

@@ -20,6 +20,7 @@ from dactyl.core.formats.sfz.write import NAMED, label
 from dactyl.core.kinds import KINDS
 
 MOST_KITS = 32  # of one file
+SPARE_FRAMES = 1 << 26
 SIDES_DB = 20 * math.log10(math.sqrt(2))  # of a pair over one in the middle, which leaves at 0.707 on each side
 ATTENUATION_DB = (
     0.04  # of a unit: the specification says 0.1, the hardware it was written for and players since do 0.04
@@ -61,6 +62,7 @@ class _Writer:
         self._font, self._folder = font, folder
         self._files: dict[tuple, str] = {}  # what a file holds -> its path
         self._used: set[str] = set()
+        self._room = 2 * len(font.frames) + SPARE_FRAMES  # that may be written: zones may cut one sample in many ways
         self._lost = Lost()
         (folder / "samples").mkdir(parents=True, exist_ok=True)
 
@@ -156,6 +158,11 @@ class _Writer:
         frames = min(end - start for start, end in spans)
         key = (tuple(spans), rate_hz)
         if key not in self._files:
+            self._room -= frames * len(spans)
+            if self._room < 0:
+                raise KitFileError(
+                    "Its zones cut its samples in too many ways.", "Choose another.", file=self._font.file
+                )
             sides = [self._font.audio(start, start + frames) for start, _ in spans]
             called = _SIDE.sub("", name) if len(spans) > 1 else name
             self._files[key] = path = f"samples/{self._free(called or 'Sample')}.wav"
