@@ -3,8 +3,9 @@
 Notes are General MIDI Level 1 percussion key numbers (MIDI Association, GM System Level 1).
 """
 
+import unicodedata
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,8 +20,56 @@ class Kind:
         return self.slug.endswith("hat")
 
 
+def _plain(word: str) -> str:
+    """As it is typed without accents; letters of other scripts stay."""
+    apart = unicodedata.normalize("NFD", word.replace("ß", "ss").replace("ł", "l").replace("ø", "o"))
+    is_latin = apart[0] < "\u0250"
+    return "".join(letter for letter in apart if not unicodedata.combining(letter)) if is_latin else word
+
+
 # fmt: off
-KINDS = (  # a more special kind stands before the kind whose word it shares
+ELSEWHERE: dict[str, tuple[str, ...]] = {  # what drummers call them in other languages, as dictionaries of music have it
+    "kick": (
+        "grosse caisse", "große trommel", "grosse trommel", "basstrommel", "bombo", "gran cassa", "grancassa", "cassa", "bumbo",
+        "bastrumma", "stortromme", "stortrumma", "grote trom", "bassorumpu", "bęben basowy", "centrala", "velký buben", "kopák",
+        "бочка", "большой барабан", "nagydob", "lábdob", "キック", "バスドラム", "底鼓",
+    ),
+    "snare": (
+        "caisse claire", "caja", "redoblante", "tarola", "rullante", "caixa", "kleine trommel", "kleine trom", "virveltrumma", "virvel",
+        "lilletromme", "skarptromme", "virveli", "werbel", "malý buben", "virbl", "малый барабан", "малый", "рабочий", "pergődob",
+        "kisdob", "trampet", "スネア", "军鼓",
+    ),
+    "closed_hat": (
+        "charleston", "charley", "charles", "high hat", "contratiempo", "chimbal", "prato de choque", "hi het", "hajtka", "hajka",
+        "хай хэт", "хэт", "ハイハット", "踩镲",
+    ),
+    "low_tom": (
+        "standtom", "stand tom", "tom basse", "tom grave", "tom de piso", "tom de suelo", "goliat", "surdo de chão", "golvpuka", "gulvtam",
+        "kocioł", "напольный том", "vloertom", "flr",
+    ),
+    "high_tom": ("tom aigu", "hängetom", "tom agudo", "tom acuto", "hoge tom"),
+    "mid_tom": ("том",),
+    "crash": ("краш", "крэш"),
+    "ride": ("райд",),
+    "ride_bell": ("bell ride", "ride kuppe", "campana de ride", "cloche ride"),
+    "cowbell": ("cencerro", "kuhglocke", "cloche à vache", "campanaccio", "koebel"),
+    "tambourine": (
+        "pandereta", "tamburin", "tamburello", "schellenring", "schellenkranz", "pandeiro", "pandeirola", "tambourin", "tamburyn", "бубен",
+    ),
+    "shaker": ("maracas", "rassel", "sonajero", "chocalho", "ganzá", "шейкер", "marakas", "caxixi"),
+    "clap": ("palmas", "klatschen", "palma", "battimani", "хлопок", "oklask", "klask"),
+    "side_stick": ("rim tap", "aro"),
+    "other": (
+        "castañuelas", "castanholas", "triángulo", "triangel", "triangolo", "darbuka", "templeblock", "temple block", "carillon",
+        "xylophone", "xilófono", "tam tam", "flexatone", "ratchet", "cabaca",
+    ),
+}
+CYMBALS = (
+    "becken", "platillo", "platillos", "piatto", "piatti", "prato", "pratos", "cymbale", "cymbal", "cymbals", "cym", "bekken", "talerz",
+    "činel", "činely", "тарелка", "zil", "シンバル", "镲",
+)
+"""A cymbal, whatever else a name says of it; where it says nothing else it is taken for a crash."""
+_KINDS = (  # a more special kind stands before the kind whose word it shares
     Kind("ride_bell", "ride bell", (53,), ("ride bell", "ridebell", "rdbell", "ride cup")),
     Kind("cowbell", "cowbell", (56,), ("cowbell", "cow bell", "cb")),
     Kind("side_stick", "side stick", (37,), (
@@ -53,6 +102,10 @@ KINDS = (  # a more special kind stands before the kind whose word it shares
         "claves", "vibraslap", "whistle", "gong", "timpani", "djembe", "cajon", "tabla", "taiko", "udu", "surdo", "cuica",
         "castanet", "castanets", "jingle", "chime", "chimes", "marimba", "metronome",
     )),
+)
+KINDS = tuple(
+    replace(kind, words=tuple(dict.fromkeys(form for word in (*kind.words, *ELSEWHERE.get(kind.slug, ())) for form in (word, _plain(word)))))
+    for kind in _KINDS
 )
 BY_SLUG = {kind.slug: kind for kind in KINDS}
 OF_NOTE = {note: kind.slug for kind in reversed(KINDS) for note in kind.notes}

@@ -8,11 +8,13 @@ from functools import cache
 import numpy as np
 
 from dactyl.core.audio.measure import Measure
-from dactyl.core.kinds import KINDS
+from dactyl.core.kinds import CYMBALS, KINDS
 from dactyl.core.stack.hearing import KindGuess, heard, heard_in_a_kit, shares_together
 from dactyl.core.stack.names import parts_of
+from dactyl.core.stack.words import ARTICULATION_OF
 
 _CAMEL = re.compile(r"(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])|(?<=[A-Z])(?=[A-Z][a-z])")
+_HATS = {"open": "open_hat", "half open": "open_hat", "pedal": "pedal_hat", "closed": "closed_hat"}
 _NOT_WORD = re.compile(r"[\W_]+|(?<=\D)(?=\d)|(?<=\d)(?=\D)")
 
 
@@ -32,17 +34,28 @@ def kind_by_words(name: str, folder: str) -> str | None:
 
 def kind_from_name(text: str) -> str | None:
     """``"HH_Open_v3" -> "open_hat"``; None where no word of the table stands in it."""
-    spoken = f" {' '.join(part for word in words(text) for part in parts_of(word))} "
-    return next((slug for slug, phrases in _phrases() if any(phrase in spoken for phrase in phrases)), None)
+    parts = [part for word in words(text) for part in parts_of(word)]
+    found = [
+        (rank, slug)
+        for at, part in enumerate(parts)
+        for phrase, rank, slug in _phrases().get(part, ())
+        if tuple(parts[at : at + len(phrase)]) == phrase
+    ]
+    slug = min(found)[1] if found else None
+    if slug == "closed_hat":  # a hat, whose way may stand anywhere in the name
+        return next((_HATS[way] for part in parts if (way := ARTICULATION_OF.get(part)) in _HATS), slug)
+    return slug or ("crash" if any(part in CYMBALS for part in parts) else None)
 
 
 @cache
-def _phrases() -> tuple[tuple[str, tuple[str, ...]], ...]:
-    """The words of each kind, as they stand in what was spoken."""
-    return tuple(
-        (kind.slug, tuple({f" {form} ": None for word in kind.words for form in (word, " ".join(words(word)))}))
-        for kind in KINDS
-    )
+def _phrases() -> dict[str, tuple[tuple[tuple[str, ...], int, str], ...]]:
+    """By their first word: the words of a kind as they stand in what was spoken, its place in the table, its slug."""
+    by_first: dict[str, dict[tuple, None]] = {}
+    for rank, kind in enumerate(KINDS):
+        for word in kind.words:
+            for form in (tuple(word.split()), tuple(words(word))):
+                by_first.setdefault(form[0], {})[form, rank, kind.slug] = None
+    return {first: tuple(rows) for first, rows in by_first.items()}
 
 
 def words(text: str) -> list[str]:

@@ -224,6 +224,12 @@ def _long_words() -> tuple[str, ...]:
 
 
 @cache
+def _single_words() -> frozenset[str]:
+    """Pieces that one word says."""
+    return frozenset(row[0] for row, _ in _phrases() if len(row) == 1)
+
+
+@cache
 def _known_words() -> frozenset[str]:
     phrases = {word for row, _ in _phrases() for word in row}
     how = {part for word in (*ARTICULATION_OF, *MIC_OF, *DYNAMIC_RANK) for part in word.split()}
@@ -251,7 +257,7 @@ def _unglued(row: list[Token]) -> list[Token]:
     parted = []
     for token, following in zip_longest(row, row[1:]):
         label = _GLUED_LABEL.search(token.text) if following and following.is_number and following.is_glued else None
-        if label and (token.text[: label.start()],) in dict(_phrases()):
+        if label and token.text[: label.start()] in _single_words():
             parted += [Token(token.text[: label.start()], token.is_glued), Token(label[0], True)]
         else:
             parted.append(token)

@@ -67,10 +67,16 @@ ARTICULATIONS = {  # as a pad is called, and the words for it; two words stand f
     "brush": ("brush", "brushes", "sweep"),
     "mallet": ("mallet", "mallets"),
     "muted": ("muted", "damped", "muffled", "dead"),
-    "open": ("open", "opened", "opn", "offen"),
-    "closed": ("closed", "clsd", "shut", "zu"),
-    "pedal": ("pedal", "foot", "ped"),
-    "half open": ("half open", "halfopen", "half", "semi open", "semi", "loose", "sizzle"),
+    "open": (
+        "open", "opened", "opn", "offen", "ouvert", "ouverte", "abierto", "abierta", "aberto", "aberta", "aperto", "aperta", "öppen",
+        "otwarty", "otwarte", "otevřený", "открытый",
+    ),
+    "closed": (
+        "closed", "clsd", "shut", "zu", "geschlossen", "fermé", "ferme", "fermée", "cerrado", "cerrada", "fechado", "fechada", "chiuso", "chiusa",
+        "stängd", "lukket", "zamknięty", "zavřený", "закрытый", "gesloten",
+    ),
+    "pedal": ("pedal", "foot", "ped", "pied", "fuss", "fuß", "getreten", "piede", "voet", "педаль"),
+    "half open": ("half open", "halfopen", "half", "semi open", "semi", "loose", "sizzle", "halboffen", "demi"),
     "tight": ("tight",),
     "wires off": ("snares off", "snaresoff", "wires off"),
 }  # fmt: skip

@@ -10,6 +10,7 @@ from dactyl.core.errors import KitError
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.kit import MAX_VELOCITY, Sample
 from dactyl.core.stack import arrange
+from dactyl.core.stack.kind import kind_from_name
 from dactyl.core.stack.kit_from_proposal import kit_of
 from dactyl.core.stack.pieces import pieces_of
 from dactyl.core.stack.propose import File, Proposal, propose
@@ -193,3 +194,20 @@ class Kits(SimpleTestCase):
         proposal = propose([alone])
         kit = kit_of(proposal, "One", {"Bell.wav": Sample("0" * 64, 100, 48_000, 1)}, {"Bell.wav": 0})
         self.assertEqual([len(pad.layers) for _, pad in kit.pads()], [1])
+
+
+class Languages(SimpleTestCase):
+    def test_drums_are_known_as_drummers_call_them_elsewhere(self):
+        told = {
+            "kick": "Grosse Caisse 01, Große_Trommel, grosse trommel, Gran Cassa, Bombo, Bumbo, Stortrumma, Бочка",
+            "snare": "Caisse claire, Kleine Trommel, Rullante, Redoblante, Caixa, Virvel, Werbel, малый барабан",
+            "open_hat": "Charleston ouvert, Hihat offen, Hi-Hat abierto, Open High Hat, Charley ouverte, Hihat halboffen",
+            "closed_hat": "Charleston fermé, Hihat zu, Hi-hat chiuso, Charley, хай-хэт",
+            "pedal_hat": "Charleston pied, Hihat Fuss, Foot Hat", "low_tom": "Standtom, Tom basse, Tom de piso, Floor Tom",
+            "crash": "Becken links, Platillo, Piatto, Talerz, Med Crash Cymbal", "ride": "Ride Becken, Райд, Ride Cymbal",
+            "cowbell": "Cencerro, Kuhglocke", "tambourine": "Pandereta, Schellenring, бубен", "side_stick": "Rim Tap",
+        }  # fmt: skip
+        for kind, names in told.items():
+            for name in names.split(", "):
+                with self.subTest(name):
+                    self.assertEqual(kind_from_name(name), kind)
