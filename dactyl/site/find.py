@@ -2,17 +2,19 @@
 
 from collections.abc import Iterator
 
-from django.http import HttpRequest, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
-from dactyl.kits.models import Kit
+from dactyl.bounces.models import Bounce
+from dactyl.kits.models import Kit, Proposal
 from dactyl.parts.models import Part
 from dactyl.recordings.models import Recording
 from dactyl.site.guide import titles
 from dactyl.web.request_values import number_in
 
-MOST = 12  # of each
+MOST, LATELY = 12, 4  # of each
 VIEWS = (  # (what it is called, what is done there, its address)
     ("Sheet", "pads, layers, takes, levels, velocity borders, rotation", "kits:kit"),
     ("Cuts", "who silences whom, choke and mute groups, sounding along", "kits:cuts"),
@@ -67,6 +69,28 @@ def _found(words: list[str], kits, shown: Kit | None) -> Iterator[dict[str, str]
     for recording in _named(Recording.objects.order_by("-journal__changed_at"), words):
         url = reverse("recordings:recording", args=[shown.pk, recording.pk])
         yield {"what": "recording", "name": recording.name, "url": url}
+
+
+@require_GET
+def lately(request: HttpRequest) -> HttpResponse:
+    """What one was at, beside the kits: parts, recordings, bounces and proposals, the last first."""
+    kit = Kit.objects.filter(is_put_away=False).order_by("-journal__changed_at").first()
+    rows = []
+    if kit is not None:
+        for part in Part.objects.order_by("-journal__changed_at")[:LATELY]:
+            url = f"{reverse('parts:part', args=[kit.pk])}?part={part.pk}"
+            rows.append((part.journal.changed_at, "part", part.name, url))
+        for recording in Recording.objects.order_by("-journal__changed_at")[:LATELY]:
+            url = reverse("recordings:recording", args=[kit.pk, recording.pk])
+            rows.append((recording.journal.changed_at, "recording", recording.name, url))
+    for bounce in Bounce.objects.filter(kit__is_put_away=False).select_related("kit").order_by("-pk")[:LATELY]:
+        url = reverse("bounces:bounce", args=[bounce.kit_id])
+        rows.append((bounce.created_at, "bounce", f"{bounce.part_name} by {bounce.kit.name}", url))
+    for proposal in Proposal.objects.filter(kit__is_put_away=False).select_related("kit").order_by("-pk")[:LATELY]:
+        url = reverse("kits:stack", args=[proposal.kit_id])
+        rows.append((proposal.journal.changed_at, "proposal left open", proposal.kit.name, url))
+    rows.sort(key=lambda row: row[0], reverse=True)
+    return render(request, "_lately.html", {"rows": rows[: 2 * LATELY]})
 
 
 def _named(rows, words: list[str]):

@@ -1,12 +1,13 @@
 from django.urls import include, path
 
 from dactyl.kits.views import pages
-from dactyl.site.find import find
+from dactyl.site.find import find, lately
 from dactyl.site.guide import guide
 
 urlpatterns = [
     path("", pages.home, name="home"),
     path("find/", find, name="find"),
+    path("lately/", lately, name="lately"),
     path("guide/", guide, name="guide"),
     path("guide/<slug:slug>/", guide, name="guide_page"),
     path("shelf/", include("dactyl.shelf.urls")),

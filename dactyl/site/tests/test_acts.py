@@ -54,7 +54,12 @@ class Acts(KitPages):
 
     def test_home_opens_whatever_has_a_name(self):
         page = self.layered("Quay")
+        page.click("#tab-part")
+        page.fill(".new-part-name", "Tide table")
+        page.locator(".new-part button").first.click()
+        expect(page.locator("#part-name")).to_have_value("Tide table")
         follow(page, page.locator("a.mark").click)
+        expect(page.locator(".lately li").first).to_contain_text("Tide table")
         page.keyboard.press("?")
         page.keyboard.type("nothing is called so")
         expect(page.locator("#act-none")).to_be_visible()
