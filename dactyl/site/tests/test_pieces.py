@@ -102,7 +102,7 @@ class Pieces(Workshop):
         page.fill("[aria-label='Name of a new set']", "House")
         page.click("text=New set")
         for count in (2, 3):
-            page.click("text=Add to the set")
+            page.locator(".set-choice").first.click()
             expect(page.locator("[data-set-kit]")).to_have_count(count)
         page.click("#play")
         page.click("#flip-use")

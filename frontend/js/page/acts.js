@@ -165,7 +165,10 @@ function keysOf(columns) {
   );
 }
 
-/** How well a name meets all words; 0: not at all. Whole names before beginnings of words before what stands within. */
+/**
+ * How well a name meets all words; 0: not at all. Beginnings of words before what stands within, acts before keys.
+ * @param {{ name: string, where?: string, url?: string, element?: HTMLElement }} act
+ */
 export function rank({ name, where, url, element }, wanted) {
   const own = name.toLowerCase();
   const all = `${own} ${(where ?? "").toLowerCase()}`;
