@@ -42,3 +42,12 @@ test("a button that stands where it stood is left to the browser's own click", (
   pointer("pointerup", label, { button: 0 });
   equal(clicks, []);
 });
+
+test("a choice of a list is kept too, with the keys that were held", () => {
+  let held = null;
+  document.body.addEventListener("click", ({ target, shiftKey }) => (held = [target.id, shiftKey]), { once: true });
+  const draw = () => (document.body.innerHTML = `<ol role="listbox"><li role="option" id="take-3"><span>3</span></li></ol>`) && document.querySelector("span");
+  pointer("pointerdown", draw(), { button: 0, shiftKey: true });
+  pointer("pointerup", draw(), { button: 0, shiftKey: true });
+  equal(held, ["take-3", true]);
+});
