@@ -27,7 +27,7 @@ test("? opens it, Enter presses what is found, in a menu that is opened for it",
   const duplicate = [...document.querySelectorAll("button")].find((one) => one.textContent === "Duplicate");
   duplicate.addEventListener("click", () => pressed++);
   document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "?", bubbles: true }));
-  await new Promise((resolve) => setTimeout(resolve));
+  await Promise.resolve(); // it is told of what opened
   const words = /** @type {HTMLInputElement} */ (document.getElementById("act-words"));
   words.value = "dupl";
   words.dispatchEvent(new Event("input"));
