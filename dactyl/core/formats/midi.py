@@ -14,13 +14,11 @@ import mido
 from dactyl.core.errors import PartError
 from dactyl.core.parts.curves import shifted
 from dactyl.core.parts.part import Event, Part, Section
-from dactyl.core.parts.structure import MOST_HITS
+from dactyl.core.parts.structure import MOST_HITS, within_reach
 
 DEFAULT_TEMPO = 500_000  # microseconds per beat, 120 bpm, where a file names none
 MAX_BYTES = 16 * 1024 * 1024
 MAX_NOTES = MOST_HITS
-MAX_SECONDS = 4 * 3600
-MAX_BARS = 20_000
 LARGEST_TEMPO = 0xFF_FFFF  # microseconds per beat, three bytes
 FINEST_DIVISION = (1 << 15) - 1  # ticks per beat of a Standard MIDI File (RP-001, header chunk)
 BEAT_UNITS = tuple(1 << power for power in range(8))  # the file keeps the power of two
@@ -94,11 +92,7 @@ def _part(tracks: Sequence[mido.MidiTrack], ticks_per_beat: int, name: str) -> P
         meters=tuple((tick, *meter) for tick, meter in sorted(read.meters.items())),
         sections=read.sections(),
     )
-    if part.seconds_at(part.end_tick) > MAX_SECONDS:
-        raise PartError(f"{name} lasts over {MAX_SECONDS // 3600} hours. Split it.")
-    if part.bars > MAX_BARS:
-        raise PartError(f"{name} has {part.bars:,} bars; {MAX_BARS:,} is the most. Split it.")
-    return part
+    return within_reach(part, name)
 
 
 Placed = tuple[int, int, mido.Message | mido.MetaMessage]

@@ -15,7 +15,7 @@ MAX_FILES = 20_000
 MAX_BYTES = 8 << 30
 LONGEST_NAME = 255  # bytes, as most file systems take it
 MAX_RATIO = 1000  # no sound packs tighter; a bomb does
-_DAMAGE = (
+DAMAGE = (
     zipfile.BadZipFile,
     zlib.error,
     OSError,
@@ -57,7 +57,7 @@ def opened_zip(
     """A zip and the files in it. raises : KitFileError before any is unpacked if it is damaged or holds too much"""
     try:
         archive = zipfile.ZipFile(path)
-    except _DAMAGE:
+    except DAMAGE:
         raise KitFileError("It is damaged or cut short.", "Copy it again.", file=name) from None
     with archive:
         members = archive.infolist()
@@ -92,13 +92,13 @@ def _blocks(archive: zipfile.ZipFile, member: zipfile.ZipInfo, name: str) -> Ite
     left = member.file_size
     try:
         packed = archive.open(member)
-    except _DAMAGE as problem:
+    except DAMAGE as problem:
         raise _damaged(member, name) from problem
     with packed:
         while True:
             try:
                 block = packed.read(1 << 20)
-            except _DAMAGE as problem:
+            except DAMAGE as problem:
                 raise _damaged(member, name) from problem
             left -= len(block)
             if left < 0:

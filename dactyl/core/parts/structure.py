@@ -12,6 +12,7 @@ from dactyl.core.parts.reshape import Reshaped, hits_of, moved, span_of
 
 TICKS_PER_BEAT = 960  # of a new part: half a millisecond at 120 bpm
 MAX_BARS = 20_000
+MAX_SECONDS = 4 * 3600
 MOST_HITS = 200_000  # of a part
 FINEST_TICKS = 96_000  # of a beat, where parts counted otherwise are put together
 TEMPOS_BPM = (10.0, 1000.0)
@@ -28,6 +29,15 @@ def new_part(name: str, bars: int, *, bpm: float = 120.0, beats: int = 4, unit: 
         end_tick=tick_of_bar(bars, meters, TICKS_PER_BEAT),
         meters=meters,
     )
+
+
+def within_reach(part: Part, name: str) -> Part:
+    """A part that was read from a file of this name. raises : PartError where it is longer than any"""
+    if part.seconds_at(part.end_tick) > MAX_SECONDS:
+        raise PartError(f"{name} lasts over {MAX_SECONDS // 3600} hours. Split it.")
+    if part.bars > MAX_BARS:
+        raise PartError(f"{name} has {part.bars:,} bars; {MAX_BARS:,} is the most. Split it.")
+    return part
 
 
 def ending_behind_hits(part: Part) -> Part:

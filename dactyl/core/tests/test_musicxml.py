@@ -85,6 +85,31 @@ class Scores(SimpleTestCase):
                     self.assertEqual(said * (Fraction(2, 3) if one.find("time-modification") is not None else 1), own)
             self.assertEqual(set(voices.values()), {length} if length * divisions % 1 == 0 else set(voices.values()))
 
+    def test_a_buzz_that_rises_and_a_bar_cut_short_anywhere_lose_no_hit(self):
+        rising = [(40 * n, 38, min(127, round(12 * 1.25**n))) for n in range(11)]
+        late = [(n, 36, 90) for n in (1901, 1919, 1931, 1938)]
+        part = part_of([*rising, *late, (0, 42, 50), (0, 42, 99)], end_tick=3900, meters=((0, 4, 4), (1939, 3, 4)))
+        data = write_musicxml(part, STANDARD)
+        self.assertEqual(len(struck(read_musicxml(data, "Buzz.musicxml"))), len(part.note_ons))
+        whole = part_of([*rising, (0, 42, 50), (0, 42, 99)], end_tick=1920)
+        self.assertEqual(struck(read_musicxml(write_musicxml(whole, STANDARD), "Buzz.musicxml")), struck(whole))
+
+    def test_what_no_score_can_say_is_passed_over_or_refused(self):
+        tempo = '<direction><sound tempo="90"/></direction>'
+        meter = "<divisions>2</divisions><time><beats>2</beats><beat-type>4</beat-type></time>"
+        score = f'<measure number="1"><attributes>{meter}</attributes>{tempo}{note("F", 4, 2)}</measure>'
+        odd = [
+            ("<divisions>2", "<divisions>0.0000001"), ("<beats>2", f"<beats>{'9' * 5000}"), ('tempo="90"', 'tempo="nan"'),
+            ("<duration>2", "<duration>999999999"), ("<display-octave>4", "<display-octave>²"), ("<beat-type>4", "<beat-type>³"),
+        ]  # fmt: skip
+        for old, new in odd:
+            self.assertIn(old, score)
+            with self.subTest(old):
+                self.assertEqual(len(read_musicxml(foreign(score.replace(old, new)), "Odd.musicxml").note_ons), 1)
+        slow = score.replace('tempo="90"', 'tempo="5"') + '<measure number="2"/>' * 6000
+        with self.assertRaisesRegex(PartError, "over 4 hours"):
+            read_musicxml(foreign(slow.replace("<beats>2", "<beats>32")), "Long.musicxml")
+
     def test_it_is_written_as_drummers_read_it(self):
         beat = [(n * 240, 42, 70) for n in range(8)] + [
             (0, 36, 100),

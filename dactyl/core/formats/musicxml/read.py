@@ -1,32 +1,40 @@
 """Read a score of drums: MusicXML, plain or packed, as a part. Simple repeats are played out."""
 
+import codecs
 import io
 import math
 import xml.etree.ElementTree as ET
 import zipfile
-import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from itertools import pairwise
 
 from dactyl.core.errors import PartError
+from dactyl.core.formats.midi import BEAT_UNITS
 from dactyl.core.formats.musicxml.places import PLACES
 from dactyl.core.formats.musicxml.write import ACCENT, FORTE, GHOST, TICKS
+from dactyl.core.formats.unzip import DAMAGE
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.parts.meter import bar_ticks
 from dactyl.core.parts.part import DRUM_CHANNEL, Event, Part, Section
-from dactyl.core.parts.structure import MOST_HITS, ending_behind_hits, in_order
+from dactyl.core.parts.structure import MAX_BARS, MOST_HITS, ending_behind_hits, in_order, within_reach
 
-MAX_BYTES, MOST_ELEMENTS, MOST_BARS = 32 << 20, 2_000_000, 20_000
+MAX_BYTES, MOST_ELEMENTS = 32 << 20, 2_000_000
+LEAST_DIVISIONS = 0.01
+AT_ONCE = 1 << 20  # bytes
+MOST_DIGITS = 9
 TICKS_PER_BEAT = 960
 GRACE_SECONDS = 0.025  # before the note, where the score does not say
 LOUDNESS = {"pppp": 8, "ppp": 16, "pp": 33, "p": 49, "mp": 64, "mf": 80, "f": 96, "ff": 112, "fff": 126, "ffff": 127}
-NAMES = (".musicxml", ".mxl", ".xml")  # how names of such files end
 
 
 def is_musicxml(data: bytes) -> bool:
-    return data[:2] == b"PK" or b"<score-" in data[:4000]
+    """Packed, or some XML: no MIDI file begins like these."""
+    return (
+        data[:2] in (b"PK", codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
+        or data[:200].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<"
+    )
 
 
 def read_musicxml(data: bytes, name: str) -> Part:
@@ -49,16 +57,7 @@ def _unpacked(data: bytes, name: str) -> bytes:
             container = _root(_within(packed, "META-INF/container.xml", name), name)
             place = next((one.get("full-path") for one in container.iter() if one.tag.endswith("rootfile")), None)
             return _within(packed, place or "", name)
-    except (
-        zipfile.BadZipFile,
-        KeyError,
-        OSError,
-        EOFError,
-        NotImplementedError,
-        RuntimeError,
-        ValueError,
-        zlib.error,
-    ) as problem:
+    except DAMAGE as problem:
         raise _damaged(name) from problem
 
 
@@ -75,10 +74,23 @@ def _root(data: bytes, name: str) -> ET.Element:
         raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
     if b"<!ENTITY" in data:
         raise PartError(f"{name} defines words of its own, which no score needs. Export it again.")
+    parser, root, elements = ET.XMLPullParser(("start",)), None, 0
     try:
-        return ET.fromstring(data)
+        for at in range(0, len(data), AT_ONCE):
+            parser.feed(data[at : at + AT_ONCE])
+            for _, element in parser.read_events():
+                root = element if root is None else root
+                elements += 1
+            if elements > MOST_ELEMENTS:
+                raise PartError(
+                    f"{name} has over {MOST_ELEMENTS:,} elements; no drum part has. Export the drums alone."
+                )
+        parser.close()
     except (ET.ParseError, ValueError, LookupError) as problem:
         raise _damaged(name) from problem
+    if root is None:
+        raise _damaged(name)
+    return root
 
 
 def _damaged(name: str) -> PartError:
@@ -102,9 +114,9 @@ class _Reader:
     def __init__(self, root: ET.Element, part: ET.Element, name: str) -> None:
         self._part, self._name, self._root = part, name, root
         self._notes = {
-            device.get("id"): int(number) - 1
+            device.get("id"): number - 1
             for device in root.iter("midi-instrument")
-            if (number := (device.findtext("midi-unpitched") or "").strip()).isdigit() and 1 <= int(number[:4]) <= 128
+            if (number := _whole(device.findtext("midi-unpitched"), 1, 128))
         }
         self._places = {
             (place.step, place.octave, place.head): BY_SLUG[kind].notes[0]
@@ -114,7 +126,7 @@ class _Reader:
         self._divisions, self._meter, self._velocity = Fraction(1), (4, 4), FORTE
 
     def part(self) -> Part:
-        bars = [self._bar(measure) for measure in self._part.findall("measure")[:MOST_BARS]]
+        bars = [self._bar(measure) for measure in self._part.findall("measure")[: MAX_BARS + 1]]
         ticks = self._ticks_per_beat()
         at, events, tempos, meters, sections = 0, [], {}, {}, []
         for bar in _played_out(bars):
@@ -141,7 +153,7 @@ class _Reader:
             Section(start, stop, words) for (start, words), (stop, _) in pairwise([*ordered, (end, "")]) if start < stop
         )
         title = self._root.findtext("work/work-title") or self._root.findtext("movement-title") or ""
-        return ending_behind_hits(Part(
+        return within_reach(ending_behind_hits(Part(
             name=" ".join(title.split())[:80] or self._name.rsplit(".", 1)[0][:80],
             ticks_per_beat=ticks,
             tempos=tuple(sorted(({0: 500_000} | tempos).items())),
@@ -149,12 +161,12 @@ class _Reader:
             end_tick=max(1, end),
             meters=tuple((tick, *meter) for tick, meter in sorted(meters.items())),
             sections=named,
-        ))  # fmt: skip
+        )), self._name)  # fmt: skip
 
     def _ticks_per_beat(self) -> int:
         for one in self._root.iter("miscellaneous-field"):
-            if one.get("name") == TICKS and (one.text or "").strip().isdigit() and 1 <= int(one.text[:9]) <= 1_000_000:
-                return int(one.text[:9])
+            if one.get("name") == TICKS and (ticks := _whole(one.text, 1, 1_000_000)):
+                return ticks
         return TICKS_PER_BEAT
 
     def _bar(self, measure: ET.Element) -> _Bar:
@@ -184,12 +196,12 @@ class _Reader:
         return bar
 
     def _attributes(self, element: ET.Element) -> None:
-        if divisions := _number(element.findtext("divisions")):
+        if (divisions := _number(element.findtext("divisions"))) and divisions >= LEAST_DIVISIONS:
             self._divisions = Fraction(divisions).limit_denominator(1000)
-        beats, unit = (element.findtext(f"time/{one}") or "" for one in ("beats", "beat-type"))
-        counted = [int(one) for one in beats.split("+") if one.strip().isdigit()]
-        if counted and unit.strip().isdigit() and int(unit) in (1, 2, 4, 8, 16, 32, 64) and 1 <= sum(counted) <= 64:
-            self._meter = (sum(counted), int(unit))
+        counted = [_whole(one, 1, 64) for one in (element.findtext("time/beats") or "").split("+")]
+        unit = _whole(element.findtext("time/beat-type"), 1, 64)
+        if unit in BEAT_UNITS and all(counted) and sum(counted) <= 64:
+            self._meter = (sum(counted), unit)
 
     def _direction(self, element: ET.Element, bar: _Bar, at: Fraction) -> None:
         at += Fraction(_number(element.findtext("offset")) or 0).limit_denominator(10**6) / self._divisions
@@ -216,12 +228,12 @@ class _Reader:
         if repeat.get("direction") == "forward":
             bar.begins_repeat = True
         else:
-            times = repeat.get("times") or "2"
-            bar.times = min(64, max(1, int(times[:3]))) if times.isdigit() else 2
+            bar.times = _whole(repeat.get("times"), 1, 64) or 2
 
     def _note(self, element: ET.Element, bar: _Bar, at: Fraction) -> None:
         unpitched = element.find("unpitched")
-        if unpitched is None or any(tie.get("type") == "stop" for tie in element.findall("tie")):
+        is_silent = element.find("cue") is not None or any(tie.get("type") == "stop" for tie in element.findall("tie"))
+        if unpitched is None or is_silent:
             return
         note = self._notes.get(
             (element.find("instrument").get("id") or "") if element.find("instrument") is not None else ""
@@ -236,11 +248,11 @@ class _Reader:
         bar.notes.append((when, note, min(127, max(1, velocity)), is_grace))
 
     def _by_place(self, unpitched: ET.Element, element: ET.Element) -> int:
-        octave = (unpitched.findtext("display-octave") or "5").strip()
+        octave = _whole(unpitched.findtext("display-octave"), 1, 9) or 5
         step, head = unpitched.findtext("display-step") or "C", element.findtext("notehead") or "normal"
         if head == "circle-x" or element.find("notations/technical/open") is not None:
             return BY_SLUG["open_hat"].notes[0]
-        key = (step.strip(), int(octave[:2]) if octave.isdigit() else 5)
+        key = (step.strip(), octave)
         return self._places.get((*key, head)) or self._places.get((*key, "normal")) or self._places.get((*key, "x"), 38)
 
     def _heard(self, element: ET.Element) -> int:
@@ -273,9 +285,16 @@ def _played_out(bars: Sequence[_Bar]) -> list[_Bar]:
             played += bars[begin : number + 1]
         if bar.times > 1:
             begin = number + 1
-        if len(played) > MOST_BARS:
-            raise PartError("The score is played out over more than 20,000 bars. Take repeats out.")
+        if len(played) > MAX_BARS:
+            raise PartError(f"The score is played out over more than {MAX_BARS:,} bars. Take repeats out.")
     return played
+
+
+def _whole(text: str | None, low: int, high: int) -> int | None:
+    """None where it is no whole number between these."""
+    text = (text or "").strip()
+    value = int(text) if text.isascii() and text.isdecimal() and len(text) <= MOST_DIGITS else low - 1
+    return value if low <= value <= high else None
 
 
 def _number(text: str | None) -> float | None:

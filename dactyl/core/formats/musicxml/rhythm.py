@@ -15,6 +15,7 @@ from dactyl.core.parts.meter import bar_span, bar_ticks, meter_at
 from dactyl.core.parts.part import Event, Part
 
 GRACE_SECONDS, GRACE_SOFTER = 0.055, 0.85  # nearer than this, and softer than that, before a hit of the same note
+MOST_GRACES = 3  # of one hit: a ruff's
 EVEN, COMPOUND, SHORT = (1, 2, 4, 3, 8, 6, 12, 16), (1, 3, 6, 12), (1, 2, 4, 8)
 COSTS = {3: 0.008, 6: 0.012, 8: 0.012, 12: 0.03, 16: 0.04}  # of a division, in quarters that hits may stand off instead
 FINEST = 32  # parts of a quarter in which bars are cut short
@@ -69,7 +70,7 @@ def bars_of(part: Part, kinds: Mapping[int, str]) -> Iterator[Bar]:
         divisions = []
         for number, (first, length, choices) in enumerate(beats):
             tick = start + int(first * part.ticks_per_beat)
-            until = start + int((first + length) * part.ticks_per_beat)
+            until = end if number == len(beats) - 1 else start + int((first + length) * part.ticks_per_beat)
             inside = [head for head in own if (number == 0 or head.event.tick >= tick) and head.event.tick < until]
             division = _division([head.event.tick - tick for head in inside], length, choices, part.ticks_per_beat)
             divisions.append(division)
@@ -95,29 +96,32 @@ def bars_of(part: Part, kinds: Mapping[int, str]) -> Iterator[Bar]:
 def _with_graces(part: Part, kinds: Mapping[int, str]) -> list[Head]:
     heads: list[Head] = []
     before: dict[int, list[Event]] = defaultdict(list)
-    events = part.note_ons
-    for number, event in enumerate(events):
-        own = [
-            grace for grace in before.pop(event.note, ())
-            if part.seconds_at(event.tick) - part.seconds_at(grace.tick) < GRACE_SECONDS * 3
-        ]  # fmt: skip
-        following = _following(part, events, number)
-        if following and event.velocity <= GRACE_SOFTER * following.velocity:
+    for event, following in zip(part.note_ons, _following(part.note_ons), strict=True):
+        own = before.pop(event.note, [])
+        if following and len(own) < MOST_GRACES and _is_grace(part, event, following):
             before[event.note] = [*own, event]
-            continue
-        heads.append(Head(event, PLACES.get(kinds.get(event.note, "other"), PLACES["other"]), own))
+        else:
+            heads.append(Head(event, PLACES.get(kinds.get(event.note, "other"), PLACES["other"]), own))
     return heads
 
 
-def _following(part: Part, events: Sequence[Event], number: int) -> Event | None:
-    """The next hit of its note that comes within the time of a grace note."""
-    event, seconds = events[number], part.seconds_at(events[number].tick)
-    for at in range(number + 1, len(events)):
-        if part.seconds_at(events[at].tick) - seconds > GRACE_SECONDS:
-            return None
-        if events[at].note == event.note and events[at].tick > event.tick:
-            return events[at]
-    return None
+def _is_grace(part: Part, event: Event, following: Event) -> bool:
+    is_near = part.seconds_at(following.tick) - part.seconds_at(event.tick) <= GRACE_SECONDS
+    return is_near and event.velocity <= GRACE_SOFTER * following.velocity
+
+
+def _following(events: Sequence[Event]) -> list[Event | None]:
+    """For each hit the next one of its note at a later tick."""
+    found: list[Event | None] = []
+    known: dict[
+        int, tuple[Event, Event | None]
+    ] = {}  # of a note: the hit that was met last, and the one behind its tick
+    for event in reversed(events):
+        nearest, behind = known.get(event.note, (None, None))
+        following = nearest if nearest and nearest.tick > event.tick else behind
+        known[event.note] = event, following
+        found.append(following)
+    return found[::-1]
 
 
 def _beats(part: Part, start: int, end: int) -> list[tuple[Fraction, Fraction, Sequence[int]]]:
@@ -135,8 +139,10 @@ def _beats(part: Part, start: int, end: int) -> list[tuple[Fraction, Fraction, S
     if end - start < bar_ticks(meter, part.ticks_per_beat):  # a change of meter cuts it short
         whole = Fraction(max(1, round(FINEST * (end - start) / part.ticks_per_beat)), FINEST)
     while at < whole:
-        own = min(length, whole - at)
-        found.append((at, own, choices if own == length else (1, 2, 4, 8)))
+        own = length
+        if own > whole - at:  # what is left of a bar that is cut short: the longest sign that fits
+            own = next(one for one in (Fraction(2, 2**n) for n in range(FINEST)) if one <= whole - at)
+        found.append((at, own, choices if own == length else tuple(n for n in SHORT if own / n >= Fraction(1, FINEST))))
         at += own
     return found
 

@@ -5,6 +5,7 @@ What a score does not show stands in the attributes that the format has for play
 """
 
 import xml.etree.ElementTree as ET
+from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from fractions import Fraction
 from itertools import groupby
@@ -13,6 +14,7 @@ from math import lcm
 from dactyl.core.formats.musicxml.places import FEET, HANDS
 from dactyl.core.formats.musicxml.rhythm import Bar, Head, Written, bars_of
 from dactyl.core.kinds import BY_SLUG, OF_NOTE
+from dactyl.core.parts.meter import bar_span
 from dactyl.core.parts.part import Event, Part
 
 STANDARD = {note: (BY_SLUG[kind].label, kind) for note, kind in OF_NOTE.items()}
@@ -39,7 +41,15 @@ class _Writer:
         self._bars = list(bars_of(part, {note: kind for note, (_, kind) in drums.items()}))
         lengths = [one.length for bar in self._bars for own in bar.voices.values() for one in own]
         self._divisions = lcm(*(length.denominator for length in lengths), 1)
+        self._sections, self._tempos = defaultdict(list), defaultdict(list)  # by the tick at which their bar begins
+        for section in part.sections:
+            self._sections[self._bar_of(section.start_tick)].append(section)
+        for tick, tempo in part.tempos:
+            self._tempos[self._bar_of(tick)].append((tick, tempo))
         self._loudness = ""
+
+    def _bar_of(self, tick: int) -> int:
+        return bar_span(tick, self._part.meters, self._part.ticks_per_beat)[0]
 
     def document(self) -> bytes:
         score = ET.Element("score-partwise", version="4.0")
@@ -93,14 +103,11 @@ class _Writer:
 
     def _directions(self, measure: ET.Element, bar: Bar) -> None:
         """Tempo and sections that begin in the bar, and how loud it is where that changes."""
-        end = bar.start_tick + bar.length * self._part.ticks_per_beat
-        for section in self._part.sections:
-            if bar.start_tick <= section.start_tick < end:
-                direction = ET.SubElement(measure, "direction", placement="above")
-                _text(direction, "direction-type/rehearsal", section.name)
-        for tick, tempo in self._part.tempos:
-            if bar.start_tick <= tick < end:
-                self._tempo(measure, tick - bar.start_tick, 60_000_000 / tempo)
+        for section in self._sections[bar.start_tick]:
+            direction = ET.SubElement(measure, "direction", placement="above")
+            _text(direction, "direction-type/rehearsal", section.name)
+        for tick, tempo in self._tempos[bar.start_tick]:
+            self._tempo(measure, tick - bar.start_tick, 60_000_000 / tempo)
         struck = sorted(head.event.velocity for own in bar.voices.values() for one in own for head in one.heads)
         if struck:
             middle = struck[len(struck) // 2]
@@ -190,8 +197,8 @@ class _Writer:
 
     def _grace(self, measure: ET.Element, head: Head, grace: Event, voice: int) -> None:
         note = ET.SubElement(measure, "note")
-        self._played(note, grace, grace.tick - head.event.tick + head.beside_ticks)
         ET.SubElement(note, "grace", slash="yes")
+        self._played(note, grace, grace.tick - head.event.tick + head.beside_ticks)
         _display(note, head)
         ET.SubElement(note, "instrument", id=_id(grace.note))
         _text(note, "voice", str(voice))
@@ -202,7 +209,7 @@ class _Writer:
 
     def _played(self, note: ET.Element, event: Event, beside_ticks: Fraction) -> None:
         note.set("dynamics", _number(Fraction(100 * event.velocity, FORTE)))
-        if beside_ticks:
+        if beside_ticks or note.find("grace") is not None:  # a grace note without it stands shortly before
             note.set("attack", _number(beside_ticks * self._divisions / self._part.ticks_per_beat))
 
 
