@@ -15,6 +15,7 @@ import numpy as np
 
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.errors import KitError
+from dactyl.core.formats.notes import runs_of
 from dactyl.core.formats.sf2 import read as sf2
 from dactyl.core.formats.sf2.lost import Lost, lost_by_a_soundfont
 from dactyl.core.formats.sf2.unpack import HEARD_LINEAR
@@ -93,7 +94,7 @@ class _Writer:
             if off_db > 1:
                 self._lost.add(pad.name, "how the level follows velocity is over 1 dB off")
             for number, side in self._samples(pad.name, region, db_to_gain(level_db)):
-                for keys in _runs(notes):
+                for keys in runs_of(notes):
                     root = table.root if table.cents_per_key else keys[0]
                     values = shared | {sf2.ROOT: root, sf2.SCALE: round(table.cents_per_key)}
                     self._zones.append(_Zone(keys, velocities, follows, number, values, side))
@@ -235,13 +236,6 @@ def _follows(gains: Sequence[float | None], velocities: tuple[int, int]) -> Law:
     slope = round(min(1.0, max(0.0, slope)), 3)
     level = float((wanted - slope * line).mean())
     return level, slope, float(np.abs(wanted - slope * line - level).max())
-
-
-def _runs(notes: Sequence[int]) -> Iterator[tuple[int, int]]:
-    """Neighbouring notes as ranges."""
-    starts = [note for note in notes if note - 1 not in notes]
-    ends = [note for note in notes if note + 1 not in notes]
-    return zip(starts, ends, strict=True)
 
 
 def _timecents(seconds: float) -> int:

@@ -185,11 +185,11 @@ def _check_described(found: FolderSamples, listed: Sequence[SampleFile], used: M
 def _of_soundfont(path: Path, name: str, folder: Path, preset: str) -> SfzSource:
     """The preset of this name or number, or the first; those of the others beside it."""
     sources, names = [], []
+    samples = FolderSamples(folder)  # that presets share are looked at once
     for unpacked in unpack_soundfont(read_soundfont(path, name), folder):
-        source = SfzSource.open(unpacked.path)
-        source.warnings += unpacked.not_held
-        source.is_standard = unpacked.is_drums
-        sources.append(source)
+        file = read_sfz(unpacked.path)
+        warnings = [*file.warnings, *unpacked.not_held]
+        sources.append(SfzSource(file, samples, warnings, is_standard=unpacked.is_drums))
         names.append(unpacked.name)
     wanted = [n for n, one in enumerate(names) if preset.casefold() in (one.casefold(), str(n + 1))]
     if preset and not wanted:

@@ -1,6 +1,7 @@
 """Note names and numbers. Programs call MIDI note 60 C3, C4 or C5; the caller says which."""
 
 import re
+from collections.abc import Iterable
 
 from dactyl.core.errors import KitError
 
@@ -24,6 +25,13 @@ def note_label(note: int, *, middle_c_octave: int = 3) -> str:
 def relabelled(text: str, *, middle_c_octave: int) -> str:
     """A sentence with its note labels named as its reader names them; the number in each says which note it is."""
     return _LABEL.sub(lambda found: note_label(int(found[1]), middle_c_octave=middle_c_octave), text)
+
+
+def runs_of(notes: Iterable[int]) -> list[tuple[int, int]]:
+    """Neighbouring notes as ranges, both ends inclusive, from low to high."""
+    own = set(notes)
+    starts, ends = (sorted(note for note in own if note + by not in own) for by in (-1, 1))
+    return list(zip(starts, ends, strict=True))
 
 
 def note_in(text: str) -> int | None:

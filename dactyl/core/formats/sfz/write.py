@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from itertools import permutations
 
-from dactyl.core.formats.notes import note_label
+from dactyl.core.formats.notes import note_label, runs_of
 from dactyl.core.kit import MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take, pan_of
 from dactyl.core.units import frames_to_ms, resampled_frames
 
@@ -86,11 +86,7 @@ class _Writer:
         notes = sorted(self._notes.get(pad.id, ()))
         root = pad.root if pad.root is not None else min(notes, default=60)
         pitch = {"pitch_keycenter": root, "pitch_keytrack": _number(pad.cents_per_key)}
-        starts = [note for note in notes if note - 1 not in notes]
-        for start in starts:
-            end = start
-            while end + 1 in notes:
-                end += 1
+        for start, end in runs_of(notes):
             yield start, end, pitch
 
     def _of_pad(self, pad: Pad) -> dict:
