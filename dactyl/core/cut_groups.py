@@ -102,11 +102,10 @@ class CutGroups:
             del self.silencing[number], self.silenced[number]
 
     def _choking(self) -> set[Pair]:
-        return {
-            (by, of)
-            for letter in set(self.letters.values())
-            for by, of in _between(*[{pad for pad, own in self.letters.items() if own == letter}] * 2)
-        }
+        by_letter: dict[str, set[int]] = {}
+        for pad, letter in self.letters.items():
+            by_letter.setdefault(letter, set()).add(pad)
+        return {pair for own in by_letter.values() for pair in _between(own, own)}
 
     def _muting(self, number: int) -> set[Pair]:
         return _between(self.silencing[number], self.silenced[number])

@@ -1,7 +1,9 @@
 """What there is to open, by its name: kits, parts and recordings, for the window of acts and keys."""
 
 from collections.abc import Iterator
+from datetime import datetime
 
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -44,56 +46,66 @@ MOST_WORDS, LONGEST = 6, 80
 def find(request: HttpRequest) -> JsonResponse:
     """``words``: all of them stand in the name. ``kit``: with which parts and recordings are shown; else the last changed."""
     words = request.GET.get("words", "")[:LONGEST].split()[:MOST_WORDS]
-    kits = Kit.objects.filter(is_put_away=False).order_by("-journal__changed_at")
-    shown = kits.filter(pk=number_in(request.GET.get("kit", ""))).first() or kits.first()
-    return JsonResponse({"found": list(_found(words, kits, shown))})
+    shown = _kits().filter(pk=number_in(request.GET.get("kit", ""))).first() or _kits().first()
+    return JsonResponse({"found": list(_found(words, shown))})
 
 
-def _found(words: list[str], kits, shown: Kit | None) -> Iterator[dict[str, str]]:
-    for kit in _named(kits, words):
+def _found(words: list[str], shown: Kit | None) -> Iterator[dict[str, str]]:
+    for kit in _named(_kits(), words):
         yield {"what": "kit", "name": kit.name, "url": reverse("kits:kit", args=[kit.pk])}
     for slug, (title, have) in titles().items():
-        if all(word.lower() in f"{title} {have}".lower() for word in words):
+        if _meets(f"{title} {have}", words):
             yield {"what": f"guide: {have}", "name": title, "url": reverse("guide_page", args=[slug])}
     if shown is None:
         return
     for name, done_there, address in VIEWS:
-        if all(word.lower() in f"{name} {done_there}".lower() for word in words):
-            yield {
-                "what": f"view of {shown.name}: {done_there}",
-                "name": name,
-                "url": reverse(address, args=[shown.pk]),
-            }
-    for part in _named(Part.objects.order_by("-journal__changed_at"), words):
-        yield {"what": "part", "name": part.name, "url": f"{reverse('parts:part', args=[shown.pk])}?part={part.pk}"}
-    for recording in _named(Recording.objects.order_by("-journal__changed_at"), words):
-        url = reverse("recordings:recording", args=[shown.pk, recording.pk])
-        yield {"what": "recording", "name": recording.name, "url": url}
+        if _meets(f"{name} {done_there}", words):
+            what = f"view of {shown.name}: {done_there}"
+            yield {"what": what, "name": name, "url": reverse(address, args=[shown.pk])}
+    for _, what, name, url in _parts_and_recordings(shown, words, MOST):
+        yield {"what": what, "name": name, "url": url}
 
 
 @require_GET
 def lately(request: HttpRequest) -> HttpResponse:
     """What one was at, beside the kits: parts, recordings, bounces and proposals, the last first."""
-    kit = Kit.objects.filter(is_put_away=False).order_by("-journal__changed_at").first()
-    rows = []
-    if kit is not None:
-        for part in Part.objects.order_by("-journal__changed_at")[:LATELY]:
-            url = f"{reverse('parts:part', args=[kit.pk])}?part={part.pk}"
-            rows.append((part.journal.changed_at, "part", part.name, url))
-        for recording in Recording.objects.order_by("-journal__changed_at")[:LATELY]:
-            url = reverse("recordings:recording", args=[kit.pk, recording.pk])
-            rows.append((recording.journal.changed_at, "recording", recording.name, url))
-    for bounce in Bounce.objects.filter(kit__is_put_away=False).select_related("kit").order_by("-pk")[:LATELY]:
-        url = reverse("bounces:bounce", args=[bounce.kit_id])
-        rows.append((bounce.created_at, "bounce", f"{bounce.part_name} by {bounce.kit.name}", url))
-    for proposal in Proposal.objects.filter(kit__is_put_away=False).select_related("kit").order_by("-pk")[:LATELY]:
-        url = reverse("kits:stack", args=[proposal.kit_id])
-        rows.append((proposal.journal.changed_at, "proposal left open", proposal.kit.name, url))
+    shown = _kits().first()
+    rows = list(_parts_and_recordings(shown, [], LATELY)) if shown else []
+    open_kits = {"kit__is_put_away": False}
+    bounces = (
+        Bounce.objects.filter(**open_kits).order_by("-pk").values_list("created_at", "part_name", "kit__name", "kit")
+    )
+    for when, part, name, kit in bounces[:LATELY]:
+        rows.append((when, "bounce", f"{part} by {name}", reverse("bounces:bounce", args=[kit])))
+    left = Proposal.objects.filter(**open_kits).order_by("-pk").values_list("journal__changed_at", "kit__name", "kit")
+    for when, name, kit in left[:LATELY]:
+        rows.append((when, "proposal left open", name, reverse("kits:stack", args=[kit])))
     rows.sort(key=lambda row: row[0], reverse=True)
     return render(request, "_lately.html", {"rows": rows[: 2 * LATELY]})
 
 
-def _named(rows, words: list[str]):
+def _kits() -> QuerySet:
+    """Those that lie open, the last changed first."""
+    return Kit.objects.filter(is_put_away=False).order_by("-journal__changed_at")
+
+
+def _parts_and_recordings(shown: Kit, words: list[str], most: int) -> Iterator[tuple[datetime, str, str, str]]:
+    """(when it changed, what it is, its name, its address with this kit), of each kind the last changed first."""
+    ways = (
+        (Part, "part", lambda key: f"{reverse('parts:part', args=[shown.pk])}?part={key}"),
+        (Recording, "recording", lambda key: reverse("recordings:recording", args=[shown.pk, key])),
+    )
+    for model, what, url in ways:
+        rows = _named(model.objects.order_by("-journal__changed_at"), words, most)
+        for key, name, when in rows.values_list("pk", "name", "journal__changed_at"):
+            yield when, what, name, url(key)
+
+
+def _named(rows: QuerySet, words: list[str], most: int = MOST) -> QuerySet:
     for word in words:
         rows = rows.filter(name__icontains=word)
-    return rows[:MOST]
+    return rows[:most]
+
+
+def _meets(text: str, words: list[str]) -> bool:
+    return all(word.lower() in text.lower() for word in words)

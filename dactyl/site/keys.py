@@ -1,7 +1,7 @@
 """The keys of every view, in one table: the list under "?" is made from it, and its search."""
 
 import re
-from collections.abc import Iterator
+from functools import cache
 
 from django.utils.html import escape
 from django.utils.safestring import SafeString, mark_safe
@@ -86,9 +86,10 @@ KEYS = (  # (where, ((keys, what they do), ...)); what stands in backticks is a 
 # fmt: on
 
 
-def shown() -> Iterator[tuple[str, list[tuple[SafeString, SafeString]]]]:
-    for where, rows in KEYS:
-        yield where, [(_keyed(keys), _keyed(words)) for keys, words in rows]
+@cache
+def shown() -> tuple[tuple[str, tuple[tuple[SafeString, SafeString], ...]], ...]:
+    """As every page draws them."""
+    return tuple((where, tuple((_keyed(keys), _keyed(words)) for keys, words in rows)) for where, rows in KEYS)
 
 
 def _keyed(text: str) -> SafeString:

@@ -64,7 +64,8 @@ def level_links(kit: Kit, version: int, rows: Sequence[Companion], by: float) ->
 
 def _rearranged(kit: Kit, version: int, rearrange: Callable[[CutGroups], str]) -> Revision | None:
     """One edit of whatever ``rearrange`` changes; it returns the edit's sentence."""
-    was, groups = (CutGroups(pad_cuts(kit, with_empty=True)) for _ in range(2))
+    there = pad_cuts(kit, with_empty=True)
+    was, groups = CutGroups(there), CutGroups(there)
     words = rearrange(groups)
     with edit(kit, version, words) as change:
         pads = {pad.pk: pad for pad in Pad.objects.filter(kit=kit)}

@@ -274,18 +274,15 @@ def set_choke_fade(pad: Pad, version: int, fade_ms: float) -> Revision | None:
 def set_mute_groups(pads: Sequence[Pad], version: int, role: str, numbers: Sequence[int]) -> Revision | None:
     """role : SILENCES or SILENCED_BY; groups are made where they are new, no number takes pads out of all"""
     says = {SILENCES: "silences mute group", SILENCED_BY: "is silenced by mute group"}[role]
-    with edit(pads[0].kit, version, f"{pads_named(pads)} {says} {_listed(numbers) or 'none'}") as change:
-        for pad in pads:
-            both = {group.number for group in (pad.silenced_by if role == SILENCES else pad.silences)} & set(numbers)
-            if both:
-                raise KitError(f"{pad.full_name} can't both silence mute group {min(both)} and be silenced by it.")
+    listed = ", ".join(map(str, numbers)) or "none"
+    with edit(pads[0].kit, version, f"{pads_named(pads)} {says} {listed}") as change:
+        other = SILENCED_BY if role == SILENCES else SILENCES
+        both = PadMute.objects.filter(pad__in=pads, role=other, group__number__in=numbers).order_by("group__number")
+        if (first := both.select_related("pad__piece", "group").first()) is not None:
+            raise KitError(f"{first.pad.full_name} can't both silence mute group {first.group} and be silenced by it.")
         write_mutes(change, pads, role, mute_groups(change, numbers))
         change.touch(*(pad.pk for pad in pads))
     return change.revision
-
-
-def _listed(numbers: Sequence[int]) -> str:
-    return ", ".join(map(str, numbers))
 
 
 def set_mute_fade(kit: Kit, version: int, number: int, fade_ms: float) -> Revision | None:

@@ -69,13 +69,14 @@ class Acts(KitPages):
         page.wait_for_url("**/bounces/of/*/")
 
     def test_kit_files_are_dropped_in_and_files_are_dragged_out(self):
-        page, files = self.layered("Quay"), [["Two.sf2", b64encode(font()).decode()]]
-        page.evaluate(DROP, ["#view", files])
-        expect(page.locator("#ask a.link")).to_have_text("Dry")
+        page, files = self.layered("Quay"), [[f"{n}.sf2", b64encode(font()).decode()] for n in "123"]
+        page.evaluate(DROP, ["#view", files[:2]])
+        expect(page.locator("#ask a.link")).to_have_text(["Dry", "Dry"])
+        expect(page.locator("#status")).not_to_contain_text("no files")
         page.locator("#ask [data-close]").click()
         home = self.page()
         home.evaluate(DROP, ["main", files])
-        expect(home.locator("#opened a.link")).to_have_text("Dry")
+        expect(home.locator("#opened a.link")).to_have_text(["Dry"] * 3)
         home.locator(".kit-acts button", has_text="Package").first.click()
         expect(home.locator("#get-package")).to_be_visible()
         kind, name, address = home.evaluate(CARRY, "#get-package").split(":", 2)

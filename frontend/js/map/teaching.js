@@ -5,17 +5,17 @@ import { button } from "./learning.js";
  * is lit. Nothing sounds meanwhile, and nothing is kept before the end.
  */
 const AGAIN_MS = 120; // the same note within it is one strike
+const LONGEST_NAME = 60; // of a device
 
 export function startTeaching(session, input) {
-  let teaching = null; // { cells: [place], at, notes: Map, port, channel, last: [note, ms] }
-  let isAdding = false;
-  let laysOut = false; // whether the pads are laid out for it at the end
+  let teaching = null; // { cells: [place], at, notes: Map, port, channel, last: [note, ms], laysOut: whether the pads are laid out at the end }
+  /** @type {object[] | null} */ let early = null; // strikes that came while a device is being added for them
   const box = () => document.getElementById("teaching");
   const field = (place) => /** @type {HTMLElement} */ (document.querySelector(`.device-cells [data-place="${place}"]`));
 
-  function begin() {
+  function begin({ laysOut = false } = {}) {
     const cells = [...document.querySelectorAll(".device-cells [data-place]")].map(({ dataset }) => Number(dataset.place)).sort((a, b) => a - b);
-    teaching = { cells, at: 0, notes: new Map(), port: "", channel: null, last: [-1, 0] };
+    teaching = { cells, at: 0, notes: new Map(), port: "", channel: null, last: [-1, 0], laysOut };
     input.isMuted = true;
     show();
     box().scrollIntoView({ block: "nearest" });
@@ -34,10 +34,10 @@ export function startTeaching(session, input) {
     place.replaceChildren(words, button("Skip", () => go(1)), button("Back", () => go(-1)), button("Finish", finish), button("Cancel", stop));
   }
 
-  input.addEventListener("raw", ({ detail }) => {
-    if (!teaching) return firstStrike(detail);
+  input.addEventListener("raw", ({ detail }) => (teaching ? strike(detail) : firstStrike(detail)));
+
+  function strike(detail, now = performance.now()) {
     const [note, ms] = teaching.last;
-    const now = performance.now();
     teaching.last = [detail.note, now];
     if (note === detail.note && now - ms < AGAIN_MS) return; // a pad that bounced
     const place = teaching.cells[teaching.at];
@@ -47,20 +47,24 @@ export function startTeaching(session, input) {
     const shown = field(place)?.querySelector("input");
     if (shown) shown.value = String(detail.note);
     go(1);
-  });
+  }
 
-  /** Where no device is known, the first strike of any makes one, and is its first cell's. */
+  /** Where no device is known, the first strike of any makes one, and is its first cell's; a quick hand loses none. */
   async function firstStrike(detail) {
+    const struck = { detail, at: performance.now() };
+    if (early) return void early.push(struck);
     const first = document.getElementById("strike-any");
-    if (!first || isAdding) return;
-    isAdding = true;
-    const shape = /** @type {HTMLSelectElement} */ (document.getElementById("first-shape")).value;
-    await window.htmx.ajax("POST", first.dataset.post, { target: "#view", values: { name: detail.from, shape } });
-    isAdding = false;
-    if (!document.getElementById("teach")) return;
-    laysOut = true;
-    begin();
-    input.dispatchEvent(new CustomEvent("raw", { detail }));
+    if (!first) return;
+    early = [struck];
+    try {
+      const shape = /** @type {HTMLSelectElement} */ (document.getElementById("first-shape")).value;
+      await window.htmx.ajax("POST", first.dataset.post, { target: "#view", values: { name: detail.from.slice(0, LONGEST_NAME), shape } });
+      if (!document.getElementById("teach")) return;
+      begin({ laysOut: true });
+      for (const one of early) if (teaching) strike(one.detail, one.at);
+    } finally {
+      early = null;
+    }
   }
 
   function go(by) {
@@ -69,14 +73,13 @@ export function startTeaching(session, input) {
     show();
   }
   function finish() {
-    const { notes, port, channel } = teaching;
+    const { notes, port, channel, laysOut } = teaching;
     stop();
     if (!notes.size) return;
     const value = [...notes].map(([place, note]) => `${place}:${note}`).join(",");
     const url = /** @type {HTMLElement} */ (document.querySelector(".device-cells")).dataset.post.replace("WHAT", "taught");
     const taught = window.htmx.ajax("POST", url, { target: "#view", values: { value, port, channel: String(channel) } });
     if (laysOut) taught.then(() => document.getElementById("lay-pads-out")?.click());
-    laysOut = false;
   }
   function stop() {
     teaching = null;

@@ -144,7 +144,10 @@ const nameOf = (element) =>
 /** Shown, or in a menu that is folded but shown itself. */
 function isThere(element) {
   const folded = element.closest("details:not([open])");
-  if (folded && element.tagName !== "SUMMARY") return isThere(folded.querySelector("summary"));
+  if (folded && element.tagName !== "SUMMARY") {
+    const summary = folded.querySelector("summary");
+    return Boolean(summary) && isThere(summary);
+  }
   return element.checkVisibility({ visibilityProperty: true }) && !element.closest("dialog:not([open]), [inert]");
 }
 

@@ -2,7 +2,7 @@
  * Files carried out of the page and in: a link to a stem, a part or a kit can be dragged onto the desktop, where the browser
  * knows that (it is told name and address); a kit file dropped on an open kit opens beside it.
  */
-import { post } from "../shelf/upload.js";
+import { post, tooLarge } from "../shelf/upload.js";
 
 const KINDS = { wav: "audio/wav", flac: "audio/flac", mid: "audio/midi", musicxml: "application/xml", zip: "application/zip", sf2: "application/octet-stream" };
 
@@ -16,15 +16,29 @@ export function startCarrying() {
   });
 }
 
-/** How far it has come, and what it is then, stands in the window that asks. @param {File} file */
-export async function openKit(file, session) {
-  const body = new FormData();
-  body.append("file", file, file.name);
-  const answer = await post("/kits/files/open/", body).catch(() => null);
-  const words = (await answer?.text()) ?? `${file.name} was not sent: the server does not answer. Drop it again.`;
-  if (!answer?.ok) return session.say(words, true);
+/**
+ * Send kit files, one after another; what is told of each as it opens is placed where it belongs.
+ * @param {File[]} files @param {{ say: (text: string, isWarning?: boolean) => void, place: (html: string) => Element }} page
+ */
+export async function openKits(files, { say, place }) {
+  for (const file of files) {
+    const why = tooLarge(file);
+    const body = new FormData();
+    body.append("file", file, file.name);
+    const answer = why ? null : await post("/kits/files/open/", body).catch(() => null);
+    if (answer?.ok) window.htmx.process(place(await answer.text()));
+    else say(why || ((await answer?.text()) ?? `${file.name} was not sent: the server does not answer. Drop it again.`), true);
+  }
+}
+
+/** In an open kit: how far each has come, and what it is then, stands in the window that asks. */
+export function openKitsBeside(files, session) {
   const ask = /** @type {HTMLDialogElement} */ (document.getElementById("ask"));
-  ask.innerHTML = `${words}<p class="line"><span class="spacer"></span><button type="button" class="button" data-close>Close</button></p>`;
-  window.htmx.process(ask);
-  if (!ask.open) ask.showModal();
+  const place = (html) => {
+    if (!ask.open || !ask.querySelector(".kit-file")) ask.innerHTML = `<p class="line"><span class="spacer"></span><button type="button" class="button" data-close>Close</button></p>`;
+    ask.insertAdjacentHTML("afterbegin", html);
+    if (!ask.open) ask.showModal();
+    return ask.firstElementChild;
+  };
+  return openKits(files, { say: (text, isWarning) => session.say(text, isWarning), place });
 }

@@ -1,8 +1,11 @@
 /** MIDI files dropped on any page become parts; the last is shown, with the open kit or the one that was changed last. */
+import { openKits } from "../page/carrying.js";
 import { filesOf, post } from "../shelf/upload.js";
 
 export const isKitFile = ({ file }) => /\.sf2$/i.test(file.name);
 export const isMidi = ({ file }) => /\.(midi?|musicxml|mxl|xml)$/i.test(file.name);
+/** Or what may hold some: the server looks. */
+export const isSound = (one) => !isMidi(one) && !isKitFile(one);
 
 /**
  * @param {{ file: File }[]} files
@@ -36,15 +39,14 @@ export function startReading() {
     event.preventDefault();
     const files = await filesOf(event.dataTransfer);
     const midi = files.filter(isMidi);
-    const kits = files.filter(({ file }) => /\.(zip|sf2)$/i.test(file.name));
+    const kits = files.filter(({ file }) => /\.(zip|sf2)$/i.test(file.name)).map(({ file }) => file);
     say(midi.length + kits.length < files.length ? "Sounds come in on the shelf, or in an open kit: drop them there." : "");
+    const opened = document.getElementById("opened");
+    const place = (html) => {
+      opened.insertAdjacentHTML("afterbegin", html);
+      return opened.firstElementChild;
+    };
+    if (opened) await openKits(kits, { say, place });
     readParts(midi, { say });
-    const input = /** @type {HTMLInputElement} */ (document.getElementById("kit-file"));
-    for (const { file } of input ? kits : []) {
-      const one = new DataTransfer();
-      one.items.add(file);
-      input.files = one.files;
-      input.dispatchEvent(new Event("change", { bubbles: true }));
-    }
   });
 }

@@ -1,6 +1,6 @@
 /** The shelf: opens and folds, takes files in, and leads what is pressed there to what is done with samples. */
-import { openKit } from "../page/carrying.js";
-import { isKitFile, isMidi, readParts } from "../part/read.js";
+import { openKitsBeside } from "../page/carrying.js";
+import { isKitFile, isMidi, isSound, readParts } from "../part/read.js";
 import { bringTracks } from "../recording/bring.js";
 import { startDrops } from "./drops.js";
 import { startGiving } from "./giving.js";
@@ -107,9 +107,8 @@ export function startShelf(session, engine) {
 
   async function bringIn(files) {
     await readParts(files.filter(isMidi), session);
-    for (const { file } of files.filter(isKitFile)) await openKit(file, session);
-    files = files.filter((each) => !isKitFile(each));
-    const sounds = files.filter((each) => !isMidi(each));
+    await openKitsBeside(files.filter(isKitFile).map(({ file }) => file), session);
+    const sounds = files.filter(isSound);
     if (sounds.length) open(true); // how far it is, and what can be done with them, stands there
     if (sounds.length || !files.length) upload(sounds, { session, onListed: () => document.body.dispatchEvent(new Event("shelf-changed")) });
   }
@@ -122,7 +121,7 @@ export function startShelf(session, engine) {
       return picking.inListOrder;
     },
     bringIn: (files) => {
-      const tracks = files.filter((each) => !isMidi(each));
+      const tracks = files.filter(isSound);
       if (tracks.length && document.querySelector("#view > :is([data-view=part], [data-view=recording])")) return bringTracks(tracks, session);
       open(true);
       bringIn(files);
