@@ -4,17 +4,18 @@
  * @template V
  */
 export class Ahead {
-  /** @type {Map<unknown, V>} */ #values = new Map();
+  /** @type {Map<unknown, { value: V }>} */ #steps = new Map();
 
   /** What `key` will be once all is answered, else what is shown. @param {unknown} key @param {V} shown */
   of(key, shown) {
-    return this.#values.get(key) ?? shown;
+    return this.#steps.get(key)?.value ?? shown;
   }
 
   /** @param {unknown} key @param {V} value @param {Promise<unknown>} answered when the server has it, or has refused it */
   async put(key, value, answered) {
-    this.#values.set(key, value);
+    const step = { value }; // of equal values each is a step of its own: an earlier one's end is not the later one's
+    this.#steps.set(key, step);
     await answered.catch(() => {});
-    if (this.#values.get(key) === value) this.#values.delete(key);
+    if (this.#steps.get(key) === step) this.#steps.delete(key);
   }
 }

@@ -46,13 +46,15 @@ export function startEdits(session) {
     });
   });
 
-  // A view that was asked for while an edit was under way may show the kit as it was before: it is asked for again.
+  // A view or card that was asked for while an edit was under way may show the kit as it was before: it is asked for again.
   let shown = location.pathname + location.search; // where the view that is shown comes from
   const drawAgain = () => !OF_THEIR_OWN.includes(session.headers["X-View"]) && session.get(shown, "#view");
   body.addEventListener("htmx:afterSettle", ({ detail: { target, requestConfig, pathInfo } }) => {
-    if (target?.id !== "view" || requestConfig?.verb !== "get") return;
-    shown = pathInfo.finalRequestPath;
-    if (requestConfig.headers["X-Kit-Version"] !== session.headers["X-Kit-Version"]) drawAgain();
+    if (!["view", "card"].includes(target?.id) || requestConfig?.verb !== "get") return;
+    const isOfBefore = requestConfig.headers["X-Kit-Version"] !== session.headers["X-Kit-Version"];
+    if (target.id === "view") shown = pathInfo.finalRequestPath;
+    if (isOfBefore && target.id === "view") drawAgain();
+    else if (isOfBefore) session.loadCard();
   });
 
   // An answer is drawn for what was selected and open when its edit was sent; what was opened since is not drawn over.

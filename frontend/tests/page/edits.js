@@ -167,3 +167,17 @@ test("a view that shows an older version than the page knows is asked for again"
   ); // prettier-ignore
   equal(gets, [["/kits/3/cuts/", "#view"]]);
 });
+
+test("a card that was asked for before an edit and comes behind its answer is asked for again", () => {
+  const { tell, config, session } = stand();
+  const comes = (version) =>
+    tell("afterSettle", {
+      target: document.getElementById("card"),
+      requestConfig: config("/kits/3/card/", { ...session.headers, "X-Kit-Version": version }),
+      pathInfo: { finalRequestPath: "/kits/3/card/" },
+    });
+  comes("4");
+  equal(session.cards, 0);
+  comes("3");
+  equal(session.cards, 1);
+});
