@@ -10,9 +10,10 @@ from django.db.models import Q
 from dactyl.checks.models import HeardStretch, KitCheck, LeftFinding
 from dactyl.core.check.check import RULES
 from dactyl.core.check.finding import SEVERITIES, Change, Finding, mended
-from dactyl.core.check.measured import MeasuredKit, Stretch, first_stretches, stretches_of
+from dactyl.core.check.measured import NOTHING_KEPT, Kept, MeasuredKit, Stretch, first_stretches, stretches_of
 from dactyl.core.check.sound import MEASURES, Sound
 from dactyl.core.kit import Kit as KitValue
+from dactyl.core.kit import Layer, Pad, Take
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.play.compile import curve_table
 from dactyl.kits import queries
@@ -26,17 +27,16 @@ MAP_WIDTH, NAME_WIDTH, MOST_ROW, LEAST_ROW, MAP_HEIGHT = 300, 118, 18, 5, 560
 LEAST_NAMED = 11
 
 
-def known_sounds(kit: KitValue, remembered: Mapping[Stretch, Sound] | None = None) -> dict[Stretch, Sound]:
+def known_sounds(kit: KitValue, kept: Kept = NOTHING_KEPT) -> dict[Stretch, Sound]:
     """Of what the kit plays, all that was heard by the measures of today. Two queries.
 
-    remembered : what need not be read again
+    kept : what need not be read again; it is among what is returned
     """
-    firsts, every = first_stretches(kit), stretches_of(kit)
-    found = {
-        stretch: sound
-        for stretch in every
-        if (sound := (remembered or {}).get(stretch)) is not None and (sound.timbre.any() or stretch not in firsts)
-    }
+    firsts, every = first_stretches(kit, kept.groups), stretches_of(kit, kept.groups)
+    found = dict(kept.sounds)
+    for stretch in firsts:
+        if stretch in found and not found[stretch].timbre.any():
+            del found[stretch]  # it was heard as another mic's
     wanted = {stretch for stretch in every if stretch not in found}
     keys = dict(Sample.objects.filter(sha256__in={s.sha256 for s in wanted}).values_list("pk", "sha256"))
     rows = HeardStretch.objects.filter(sample__in=keys, measures=MEASURES).values_list(
@@ -49,12 +49,11 @@ def known_sounds(kit: KitValue, remembered: Mapping[Stretch, Sound] | None = Non
     return found
 
 
-def measured(kit: Kit, value: KitValue, sounds: Mapping[Stretch, Sound]) -> MeasuredKit:
-    used = {stretch.sha256 for stretch in stretches_of(value)}
-    rows = Sample.objects.filter(sha256__in=used).values_list("sha256", "name", "damage")
-    files = {sha256: name for sha256, name, _ in rows}
-    damage = {sha256: text for sha256, _, text in rows if text}
-    return MeasuredKit(value, sounds, parts=parts_for(kit), damage=damage, files=files)
+def measured(kit: Kit, value: KitValue, sounds: Mapping[Stretch, Sound], kept: Kept = NOTHING_KEPT) -> MeasuredKit:
+    damaged = Sample.objects.exclude(damage="").values_list("sha256", "name", "damage")  # few, of any kit
+    files = {sha256: name for sha256, name, _ in damaged}
+    damage = {sha256: text for sha256, _, text in damaged}
+    return MeasuredKit(value, sounds, parts=parts_for(kit), damage=damage, files=files, kept=kept)
 
 
 def parts_for(kit: Kit) -> list[PartValue]:
@@ -68,7 +67,32 @@ PLAYED_PARTS: list[Callable[[Kit], Iterable[int]]] = []
 """Functions that tell keys of parts that a kit has played."""
 
 
-def as_row(finding: Finding, kit: KitValue) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class Places:
+    """What of a kit findings and mends name, each found at once."""
+
+    pads: Mapping[int, Pad]
+    rows: Mapping[tuple[str, int], Pad | Layer | Take]  # by ("pad", "layer" or "take", id)
+    takes: Mapping[int, tuple[int, int]]  # (pad, its place among the pad's takes)
+    pad_of: Mapping[tuple[str, int], int]
+
+    @classmethod
+    def of(cls, kit: KitValue) -> "Places":
+        rows: dict[tuple[str, int], Pad | Layer | Take] = {}
+        pad_of: dict[tuple[str, int], int] = {}
+        takes: dict[int, tuple[int, int]] = {}
+        pads = {pad.id: pad for _, pad in kit.pads()}
+        for pad in pads.values():
+            own = [take for layer in pad.layers for take in layer.takes]
+            inside = {("pad", pad.id): pad}
+            inside |= {("layer", layer.id): layer for layer in pad.layers} | {("take", take.id): take for take in own}
+            rows |= inside
+            pad_of |= dict.fromkeys(inside, pad.id)
+            takes |= {take.id: (pad.id, number) for number, take in enumerate(own)}
+        return cls(pads, rows, takes, pad_of)
+
+
+def as_row(finding: Finding, kit: Places) -> dict[str, Any]:
     """A finding as JSON keeps it, with what is heard for it."""
     return {
         "key": finding.key,
@@ -82,38 +106,21 @@ def as_row(finding: Finding, kit: KitValue) -> dict[str, Any]:
         "was": settings_of(finding.mend, kit),
         "hear": heard_for(finding, kit),
         "share": _share(finding, kit),
-        "mend_pads": sorted(_pads_of(finding, kit)),
+        "mend_pads": sorted({kit.pad_of[key] for c in finding.mend if (key := (c.of, c.id)) in kit.pad_of}),
     }
 
 
-def _pads_of(finding: Finding, kit: KitValue) -> set[int]:
-    """The pads that its mend makes sound otherwise."""
-    changed = {(change.of, change.id) for change in finding.mend}
-    return {
-        pad.id
-        for _, pad in kit.pads()
-        if ("pad", pad.id) in changed
-        or any(("layer", x.id) in changed or any(("take", t.id) in changed for t in x.takes) for x in pad.layers)
-    }
-
-
-def settings_of(changes: Iterable[Change], kit: KitValue) -> list[str]:
+def settings_of(changes: Iterable[Change], kit: Places) -> list[str]:
     """How what they change is set in a kit, as text: a mend that was found holds only while it is so."""
-    rows: dict[tuple[str, int], Any] = {}
-    for _, pad in kit.pads():
-        rows["pad", pad.id] = pad
-        for layer in pad.layers:
-            rows["layer", layer.id] = layer
-            rows |= {("take", take.id): take for take in layer.takes}
-    return [repr(getattr(rows.get((change.of, change.id)), change.setting, None)) for change in changes]
+    return [repr(getattr(kit.rows.get((change.of, change.id)), change.setting, None)) for change in changes]
 
 
-def _share(finding: Finding, kit: KitValue) -> float:
+def _share(finding: Finding, kit: Places) -> float:
     """How far in its layer, from soft to loud, a take is drawn."""
-    for _, pad in kit.pads():
-        if pad.id == finding.place.pad and finding.place.take and finding.place.layer:
-            return round((finding.place.take - 0.5) / len(pad.layers[finding.place.layer - 1].takes), 3)
-    return 0.5
+    place = finding.place
+    if place.pad not in kit.pads or not place.take or not place.layer:
+        return 0.5
+    return round((place.take - 0.5) / len(kit.pads[place.pad].layers[place.layer - 1].takes), 3)
 
 
 def counts_of(rows: Iterable[Mapping[str, Any]]) -> list[tuple[str, str, int]]:
@@ -132,18 +139,13 @@ def tried_mend(kit: Kit, key: str) -> Callable[[KitValue], KitValue] | None:
     return None if row is None else lambda value: mended(value, changes_of([row]))
 
 
-def heard_for(finding: Finding, kit: KitValue) -> list[list[Any]]:
+def heard_for(finding: Finding, kit: Places) -> list[list[Any]]:
     """What lets a finding be heard: ["take", pad, place among its takes] or ["pad", pad, velocity], one after another."""
-    place = finding.place
-    pads = {pad.id: pad for _, pad in kit.pads()}
+    place, pads = finding.place, kit.pads
     if place.pad not in pads:
         return []
-    numbers: dict[int, list[Any]] = {}
-    for pad in pads.values():
-        takes = [take.id for layer in pad.layers for take in layer.takes]
-        numbers |= {take: ["take", pad.id, number] for number, take in enumerate(takes)}
-    if place.take_id in numbers:
-        return [numbers[key] for key in (place.take_id, finding.fellow) if key in numbers]
+    if place.take_id in kit.takes:
+        return [["take", *kit.takes[key]] for key in (place.take_id, finding.fellow) if key in kit.takes]
     pad = pads[place.pad]
     if finding.rule in ("open_hats", "grabs"):
         others = [change.id for change in finding.mend if change.id != pad.id] or [

@@ -4,6 +4,7 @@ import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
+from itertools import islice
 
 import numpy as np
 
@@ -11,10 +12,11 @@ from dactyl.checks import edits, queries
 from dactyl.checks.models import HeardStretch, KitCheck
 from dactyl.core.audio.timbre import SIZE
 from dactyl.core.check.check import check
-from dactyl.core.check.measured import Stretch, first_stretches, stretches_of
-from dactyl.core.check.sound import MEASURES, Sound, listen
-from dactyl.core.errors import AudioError
+from dactyl.core.check.listening import Unheard, hear_all
+from dactyl.core.check.measured import NOTHING_KEPT, Kept, MeasuredKit, Stretch, first_stretches, stretches_of
+from dactyl.core.check.sound import MEASURES
 from dactyl.core.kit import Kit as KitValue
+from dactyl.core.kit import Sample as SampleValue
 from dactyl.core.wave.read import read_heard
 from dactyl.history.queries import reading
 from dactyl.jobs.models import Job
@@ -41,7 +43,8 @@ def ask(kit: Kit) -> bool:
     return False
 
 
-_remembered: tuple[int, dict[Stretch, Sound]] = (0, {})  # of the kit that this process looked at last
+SPARE = 4096  # sounds that are remembered though the kit no longer plays them
+_last: tuple[int, MeasuredKit] | None = None  # the kit that this process looked at last
 
 
 def check_kit(kit_id: int) -> Iterator[Progress]:
@@ -52,8 +55,9 @@ def check_kit(kit_id: int) -> Iterator[Progress]:
             if kit is None:
                 return
             version, value = kit.version, kit_value(kit)
-        yield from hear_missing(value)
-        look(kit, version, value)
+        kept = _kept_for(kit, value)
+        yield from hear_missing(value, os.cpu_count() or 1, kept)
+        look(kit, version, value, kept)
         yield Progress(1, 1, "Checking")
         if (
             Kit.objects.filter(pk=kit_id, journal__version=version).exists()
@@ -62,22 +66,31 @@ def check_kit(kit_id: int) -> Iterator[Progress]:
             return
 
 
-def look(kit: Kit, version: int, value: KitValue) -> None:
+def _kept_for(kit: Kit, value: KitValue) -> Kept:
+    """What holds of the last look at this kit."""
+    if _last is None or _last[0] != kit.pk:
+        return NOTHING_KEPT
+    measured = _last[1]
+    sounding = sum(len(heard.sounds) for heard in measured.takes)
+    return measured.kept_for(value) if len(measured.sounds) <= sounding + SPARE else NOTHING_KEPT
+
+
+def look(kit: Kit, version: int, value: KitValue, kept: Kept) -> None:
     """Check a kit by what was heard, and keep what is found."""
-    global _remembered
+    global _last
     with reading():
-        known = _remembered[1] if _remembered[0] == kit.pk else {}
-        _remembered = kit.pk, queries.known_sounds(value, known)
-        measured = queries.measured(kit, value, _remembered[1])
-    with _calm_pool(1) as pool:
-        found = pool.submit(check, measured).result()
-    rows = [queries.as_row(finding, value) for finding in found]
+        measured = queries.measured(kit, value, queries.known_sounds(value, kept), kept)
+    _last = kit.pk, measured
+    with _calm_thread() as thread:
+        found = thread.submit(check, measured).result()
+    places = queries.Places.of(value)
+    rows = [queries.as_row(finding, places) for finding in found]
     edits.record(kit.pk, version, len(measured.takes), rows)
 
 
-def hear_missing(kit: KitValue) -> Iterator[Progress]:
+def hear_missing(kit: KitValue, processes: int = 1, kept: Kept = NOTHING_KEPT) -> Iterator[Progress]:
     """Every stretch that was not heard, or not by the measures of today. What can't be read is left out."""
-    wanted, firsts = stretches_of(kit), first_stretches(kit)
+    wanted, firsts = stretches_of(kit, kept.groups), first_stretches(kit, kept.groups)
     samples = {
         row.sha256: row for row in Sample.objects.filter(sha256__in={s.sha256 for s in wanted}).defer("overview")
     }
@@ -89,48 +102,49 @@ def hear_missing(kit: KitValue) -> Iterator[Progress]:
         )
     }
     missing = []
-    for stretch in wanted:
+    for stretch, value in wanted.items():
         sample = samples.get(stretch.sha256)
         if sample is None or sample.damage:
             continue
         has = known.get((sample.pk, *stretch[1:]))
         if has is None or (stretch in firsts and not has):
-            missing.append((stretch, sample, stretch in firsts))
-    with _calm_pool(os.cpu_count() or 1) as pool:
-        for done in range(0, len(missing), AT_ONCE):
-            heard = [row for row in pool.map(_hear, missing[done : done + AT_ONCE]) if row]
-            HeardStretch.objects.bulk_create(
-                heard,
-                update_conflicts=True,
-                unique_fields=["sample", "start_frame", "end_frame", "is_reversed"],
-                update_fields=["with_timbre", "measures", "packed"],
-            )
-            yield Progress(min(done + AT_ONCE, len(missing)), len(missing), "Listening to takes")
+            missing.append(Unheard(stretch, value, stretch in firsts, _known_timbre(stretch, sample)))
+    heard = zip(missing, hear_all(missing, _load, processes, CALM), strict=True)
+    for done in range(0, len(missing), AT_ONCE):
+        rows = [
+            _row(samples[asked.stretch.sha256], asked, packed)
+            for asked, packed in islice(heard, AT_ONCE)
+            if isinstance(packed, bytes)
+        ]
+        HeardStretch.objects.bulk_create(
+            rows,
+            update_conflicts=True,
+            unique_fields=["sample", "start_frame", "end_frame", "is_reversed"],
+            update_fields=["with_timbre", "measures", "packed"],
+        )
+        yield Progress(min(done + AT_ONCE, len(missing)), len(missing), "Listening to takes")
 
 
-def _calm_pool(threads: int) -> ThreadPoolExecutor:
-    """Threads that give way; under Linux each thread has a niceness of its own (sched(7))."""
-    return ThreadPoolExecutor(threads, initializer=_give_way)
+def _load(stretch: Stretch, sample: SampleValue) -> np.ndarray:
+    return read_heard(whole_path(sample.sha256), sample.frames, *stretch[1:3], is_reversed=stretch.is_reversed)
+
+
+def _row(sample: Sample, asked: Unheard, packed: bytes) -> HeardStretch:
+    _, start_frame, end_frame, is_reversed = asked.stretch
+    return HeardStretch(
+        sample_id=sample.pk, start_frame=start_frame, end_frame=end_frame, is_reversed=is_reversed,
+        with_timbre=asked.with_timbre, measures=MEASURES, packed=packed,
+    )  # fmt: skip
+
+
+def _calm_thread() -> ThreadPoolExecutor:
+    """One that gives way; under Linux each thread has a niceness of its own (sched(7))."""
+    return ThreadPoolExecutor(1, initializer=_give_way)
 
 
 def _give_way() -> None:
     with suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, CALM)
-
-
-def _hear(asked: tuple[Stretch, Sample, bool]) -> HeardStretch | None:
-    stretch, sample, is_first = asked
-    try:
-        audio = read_heard(whole_path(sample.sha256), sample.frames, *stretch[1:3], is_reversed=stretch.is_reversed)
-    except (AudioError, OSError):
-        return None
-    if not audio.shape[1]:
-        return None
-    heard = listen(audio, sample.rate_hz, with_timbre=is_first, known_timbre=_known_timbre(stretch, sample))
-    return HeardStretch(
-        sample=sample, start_frame=stretch.start_frame, end_frame=stretch.end_frame, is_reversed=stretch.is_reversed,
-        with_timbre=is_first, measures=MEASURES, packed=heard.pack(),
-    )  # fmt: skip
 
 
 def _known_timbre(stretch: Stretch, sample: Sample) -> np.ndarray | None:

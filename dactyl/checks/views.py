@@ -77,7 +77,7 @@ def mend(request: HttpRequest, kit: Kit, version: int) -> Answer:
         if not row["mend"]:
             raise KitError("There is no mend for this: it is yours to decide.")
         changes = queries.changes_of([row])
-        now = queries.settings_of(changes, kit_value(kit))
+        now = queries.settings_of(changes, queries.Places.of(kit_value(kit)))
         if row.get("was", now) != now:
             raise KitError(
                 "What this would mend was set otherwise since the kit was looked at; the next look tells how it stands."

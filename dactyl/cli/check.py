@@ -163,7 +163,7 @@ def _measure(source: Source, kit: Kit, known: Mapping[Stretch, Sound]) -> Measur
             raise AudioError("It is not there.")
         return read_heard(files[sample.sha256], sample.frames, *stretch[1:3], is_reversed=stretch.is_reversed)
 
-    return measure_kit(kit, load, known, threads=os.cpu_count() or 1)
+    return measure_kit(kit, load, known, processes=os.cpu_count() or 1)
 
 
 def _mend(asked: argparse.Namespace, parts: Sequence[Part]) -> int:

@@ -40,11 +40,12 @@ def _powers(sound: np.ndarray, rate_hz: int) -> tuple[np.ndarray, np.ndarray]:
     looks = _looks(rate_hz)
     padded = np.zeros(looks.frames, np.float32)
     padded[looks.long // 2 :][: len(sound)] = sound
-    quick = np.add.reduceat(_spectra(padded, looks.short_begins, looks.short), looks.firsts) / looks.counts[:, None]
-    slow = _spectra(padded, looks.long_begins, looks.long)
+    quick = looks.means @ _spectra(padded, looks.short_begins, looks.short, looks.short // 2 + 1)
     powers = quick @ _bands(looks.short, rate_hz)
     lowest = int(np.searchsorted(_edges_hz(), LONG_BELOW_HZ)) - 1  # bands below
-    powers[:, :lowest] = (slow @ _bands(looks.long, rate_hz))[:, :lowest]
+    low_bins = min(looks.long // 2 + 1, 2 + int(looks.long * _edges_hz()[lowest + 1] / rate_hz))  # all that these see
+    slow = _spectra(padded, looks.long_begins, looks.long, low_bins)
+    powers[:, :lowest] = slow @ _bands(looks.long, rate_hz)[:low_bins, :lowest]
     inside = quick[:FLAT_WINDOWS, 1 : max(3, int(HIGHEST_HZ * looks.short / rate_hz))]
     mean = inside.mean(axis=1) + 1e-20
     flat = 10 * np.log10(np.exp(np.log(inside + 1e-9 * mean[:, None]).mean(axis=1)) / mean) / 20
@@ -58,8 +59,7 @@ class _Looks:
     short: int  # frames of a spectrum
     long: int
     short_begins: np.ndarray  # of every window one to MOST_LOOKS, in the middle of its parts
-    firsts: np.ndarray  # which of them is the first of each window,
-    counts: np.ndarray  # and how many it has
+    means: np.ndarray  # (windows, short_begins), float32: of those of each window
     long_begins: np.ndarray  # one in the middle of each window
     frames: int  # of all
 
@@ -70,26 +70,27 @@ def _looks(rate_hz: int) -> _Looks:
     edges = np.array(EDGES_MS) * rate_hz / 1000
     counts = np.clip(((edges[1:] - edges[:-1]) / short).astype(int), 1, MOST_LOOKS)
     parts = zip(edges, edges[1:], counts, strict=False)
+    of_window = np.repeat(np.arange(len(counts)), counts)
+    means = (of_window == np.arange(len(counts))[:, None]) / counts[:, None]
     middles = [begin + (end - begin) * (n + 0.5) / count for begin, end, count in parts for n in range(count)]
     return _Looks(
         short=short,
         long=long,
         short_begins=np.array(middles).astype(int) + (long - short) // 2,
-        firsts=np.cumsum(counts) - counts,
-        counts=counts,
+        means=means.astype(np.float32),
         long_begins=((edges[1:] + edges[:-1]) / 2).astype(int),
         frames=int(edges[-1]) + long + long // 2,
     )
 
 
-def _spectra(padded: np.ndarray, begins: np.ndarray, size: int) -> np.ndarray:
-    """Power of each bin of stretches, (stretches, bins)."""
-    return _power(np.lib.stride_tricks.sliding_window_view(padded, size)[begins], size) / size
+def _spectra(padded: np.ndarray, begins: np.ndarray, size: int, bins: int) -> np.ndarray:
+    """Power of the first bins of stretches, (stretches, bins)."""
+    return _power(np.stack([padded[begin : begin + size] for begin in begins]), size, bins) / np.float32(size)
 
 
-def _power(window: np.ndarray, size: int) -> np.ndarray:
+def _power(window: np.ndarray, size: int, bins: int) -> np.ndarray:
     """Of tapered windows, (..., frames), bin by bin; in float32, which is twice as fast and exact enough."""
-    spectrum = scipy.fft.rfft(window * _hann(window.shape[-1]), n=size)
+    spectrum = scipy.fft.rfft(window * _hann(window.shape[-1]), n=size)[..., :bins]
     return np.square(spectrum.real) + np.square(spectrum.imag)
 
 
@@ -119,7 +120,8 @@ def _falls(sound: np.ndarray, rate_hz: int) -> np.ndarray:
     usable = len(sound) // hop * hop
     if not usable:
         return np.zeros(len(FALLS_DB))
-    envelope = np.sqrt(np.square(sound[:usable]).reshape(-1, hop).mean(axis=1))
+    rows = sound[:usable].reshape(-1, hop)
+    envelope = np.sqrt(np.einsum("rf,rf->r", rows, rows) / hop)
     top = envelope.max()
     times = []
     for db in FALLS_DB:
@@ -140,7 +142,7 @@ def _partial(window: np.ndarray, rate_hz: int) -> tuple[float, float]:
     if len(window) < 64:
         return 0.0, 0.0
     size = 1 << max(12, (len(window) - 1).bit_length())
-    power = _power(window, size)
+    power = _power(window, size, size // 2 + 1)
     total = float(power.sum())
     first, last = int(LOWEST_HZ * size / rate_hz), int(2000 * size / rate_hz)
     if total <= 0 or last <= first:

@@ -1,8 +1,9 @@
 """A kit with what was measured of everything it plays: the one value that the rules read."""
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import NamedTuple
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import InitVar, dataclass, field, replace
+from itertools import chain
+from typing import Any, NamedTuple, TypeVar
 
 from dactyl.core.check.sound import Sound
 from dactyl.core.kit import Kit, Layer, Pad, Piece, Sample, Take
@@ -25,11 +26,14 @@ def stretch_of(take: Take, sample: Sample) -> Stretch | None:
     return None if span is None else Stretch(sample.sha256, span[0], span[1], take.is_reversed)
 
 
-def stretches_of(kit: Kit) -> dict[Stretch, Sample]:
-    """Everything the kit's takes play, each once, in the order of use."""
+T = TypeVar("T")
+
+
+def stretches_of(kit: Kit, but: Collection[int] = ()) -> dict[Stretch, Sample]:
+    """Everything the kit's takes play, each once, in the order of use. but : ids of pads that are passed over"""
     found: dict[Stretch, Sample] = {}
     for _, pad in kit.pads():
-        for layer in pad.layers:
+        for layer in pad.layers if pad.id not in but else ():
             for take in layer.takes:
                 for _, sample in take.samples:
                     stretch = stretch_of(take, sample)
@@ -38,9 +42,9 @@ def stretches_of(kit: Kit) -> dict[Stretch, Sample]:
     return found
 
 
-def first_stretches(kit: Kit) -> set[Stretch]:
-    """What first mics play: a take's kind is heard by it."""
-    takes = [take for _, pad in kit.pads() for layer in pad.layers for take in layer.takes]
+def first_stretches(kit: Kit, but: Collection[int] = ()) -> set[Stretch]:
+    """What first mics play: a take's kind is heard by it. but : as above"""
+    takes = [take for _, pad in kit.pads() if pad.id not in but for layer in pad.layers for take in layer.takes]
     return {stretch for take in takes if (stretch := stretch_of(take, take.samples[0][1])) is not None}
 
 
@@ -55,10 +59,7 @@ class Heard:
     number: int  # of the take in its layer, from 1
     take: Take
     sounds: dict[str, Sound]  # by mic, in the kit's order; those that could be read
-
-    @property
-    def first(self) -> Sound:
-        return next(iter(self.sounds.values()))
+    first: Sound  # of its first mic
 
     @property
     def name(self) -> str:
@@ -71,34 +72,70 @@ class Heard:
 
 
 @dataclass(frozen=True, eq=False)
+class Kept:
+    """What of a measured kit holds for the kit as it is now: after an edit of one pad, nearly all."""
+
+    groups: Mapping[int, list[Heard]] = field(default_factory=dict)  # of pads that are as they were, all of them heard
+    sounds: Mapping[Stretch, Sound] = field(default_factory=dict)
+    made: Mapping[tuple[Any, int], Any] = field(default_factory=dict)  # of those groups
+
+
+NOTHING_KEPT = Kept()
+
+
+@dataclass(frozen=True, eq=False)
 class MeasuredKit:
     kit: Kit
     sounds: Mapping[Stretch, Sound]
     parts: Sequence[Part] = ()  # that are played on it, through its default map
     damage: Mapping[str, str] = field(default_factory=dict)  # by hash of a sample: why it can't be used
     files: Mapping[str, str] = field(default_factory=dict)  # by hash: what it is called
+    kept: InitVar[Kept] = NOTHING_KEPT
 
-    def __post_init__(self) -> None:
-        object.__setattr__(self, "_takes", tuple(self._heard()))
+    def __post_init__(self, kept: Kept) -> None:
+        groups = ((pad.id, kept.groups.get(pad.id) or list(self._heard(piece, pad))) for piece, pad in self.kit.pads())
+        by_pad = {pad: group for pad, group in groups if group}
         by_layer: dict[int, list[Heard]] = {}
-        by_pad: dict[int, list[Heard]] = {}
-        for heard in self._takes:
+        for heard in chain.from_iterable(by_pad.values()):
             by_layer.setdefault(heard.layer.id, []).append(heard)
-            by_pad.setdefault(heard.pad.id, []).append(heard)
+        object.__setattr__(self, "_takes", tuple(chain.from_iterable(by_pad.values())))
         object.__setattr__(self, "_by_layer", by_layer)
         object.__setattr__(self, "_by_pad", by_pad)
+        object.__setattr__(self, "_made", dict(kept.made))
 
-    def _heard(self) -> Iterator[Heard]:
-        for piece, pad in self.kit.pads():
-            for layer_number, layer in enumerate(pad.layers, start=1):
-                for number, take in enumerate(layer.takes, start=1):
-                    found = {
-                        mic: self.sounds[stretch]
-                        for mic, sample in take.samples
-                        if (stretch := stretch_of(take, sample)) in self.sounds
-                    }
-                    if take.enabled and found:
-                        yield Heard(piece, pad, layer, layer_number, number, take, found)
+    def _heard(self, piece: Piece, pad: Pad) -> Iterator[Heard]:
+        for layer_number, layer in enumerate(pad.layers, start=1):
+            for number, take in enumerate(layer.takes, start=1):
+                found = {
+                    mic: self.sounds[stretch]
+                    for mic, sample in take.samples
+                    if (stretch := stretch_of(take, sample)) in self.sounds
+                }
+                if take.enabled and found:
+                    first = next(iter(found.values()))
+                    yield Heard(piece, pad, layer, layer_number, number, take, found, first)
+
+    def kept_for(self, kit: Kit) -> Kept:
+        """What of it holds for another state of its kit."""
+        if kit.mics != self.kit.mics:
+            return NOTHING_KEPT
+        groups = {}
+        for piece in kit.pieces:
+            alone = replace(piece, pads=())
+            for pad in piece.pads:
+                group = self._by_pad.get(pad.id)
+                if group and _is_whole(group, pad) and replace(group[0].piece, pads=()) == alone:
+                    groups[pad.id] = group
+        lists = {id(group) for group in groups.values()}
+        return Kept(groups, self.sounds, {key: made for key, made in self._made.items() if key[1] in lists})
+
+    def of_each_pad(self, make: Callable[["MeasuredKit", list[Heard]], Iterable[T]]) -> Iterator[list[T]]:
+        """What `make` makes of each pad's takes, by them and the kit's mics alone; made anew only where these change."""
+        for group in self.pads:
+            key = make, id(group)
+            if key not in self._made:
+                self._made[key] = list(make(self, group))
+            yield self._made[key]
 
     @property
     def takes(self) -> tuple[Heard, ...]:
@@ -119,3 +156,9 @@ class MeasuredKit:
 
     def of_pad(self, pad: Pad) -> list[Heard]:
         return self._by_pad.get(pad.id, [])
+
+
+def _is_whole(group: list[Heard], pad: Pad) -> bool:
+    """Whether these are all the takes of a pad that is still as it was, with all their mics."""
+    sounding = sum(len(take.samples) for layer in pad.layers for take in layer.takes if take.enabled)
+    return group[0].pad == pad and sum(len(heard.sounds) for heard in group) == sounding

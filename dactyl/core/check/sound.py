@@ -97,9 +97,10 @@ def listen(
     millisecond = max(1, rate_hz // 1000)
     ahead = audio[:, : max(0, onset - millisecond)]
     has_ahead = ahead.shape[1] >= 2 * millisecond
-    arrival = int(np.argmax(magnitude >= peak / 4))
+    first = int(np.argmax(envelope >= peak / 4)) * millisecond
+    arrival = first + int(np.argmax(magnitude[first : first + millisecond] >= peak / 4))
     steps = _steps(magnitude, envelope, rate_hz)
-    flat_runs, flat_frames = _flats(magnitude, peak)
+    flat_runs, flat_frames = _flats(magnitude, envelope, peak, millisecond)
     return Sound(
         rate_hz=rate_hz,
         channels=len(audio),
@@ -152,9 +153,15 @@ def _ring(steps: np.ndarray, peak: float, rate_hz: int, onset: int, frames: int)
     return max(0, min(frames, (int(over[-1]) + 1) * hop) - onset)
 
 
-def _flats(magnitude: np.ndarray, peak: float) -> tuple[int, int]:
-    """How many runs of frames lie at the peak, and how long the longest is."""
-    at = np.flatnonzero(magnitude >= np.float32(peak * AT_PEAK))
+def _flats(magnitude: np.ndarray, envelope: np.ndarray, peak: float, hop: int) -> tuple[int, int]:
+    """How many runs of frames lie at the peak, and how long the longest is. envelope : peaks of every `hop` frames"""
+    least = np.float32(peak * AT_PEAK)
+    at = np.concatenate(
+        [
+            n * hop + np.flatnonzero(magnitude[n * hop : (n + 1) * hop] >= least)
+            for n in np.flatnonzero(envelope >= least)
+        ]
+    )
     if len(at) < SHORTEST_FLAT:
         return 0, 0
     begins = np.flatnonzero(np.concatenate(([True], np.diff(at) > 1)))
@@ -168,7 +175,9 @@ def _dc(mono: np.ndarray) -> float:
     """The least of the means of its quarters where all have one sign: a sound swings about its middle, an offset stays."""
     quarter = len(mono) // 4
     quarters = (
-        (mono[: 4 * quarter].reshape(4, quarter).sum(axis=1) / quarter).tolist() if quarter else [float(mono.mean())]
+        (np.add.reduce(mono[: 4 * quarter].reshape(4, quarter), axis=1) / quarter).tolist()
+        if quarter
+        else [float(mono.mean())]
     )
     if len({value > 0 for value in quarters}) > 1:
         return 0.0
@@ -185,10 +194,10 @@ def _hum_db(mono: np.ndarray, rate_hz: int) -> float:
     second = mono[len(mono) // 2 :]
     if len(second) < HUM_WINDOWS * size:
         return SILENT_DB
-    begins = np.linspace(0, len(second) - size, HUM_WINDOWS).astype(int)
-    windows = np.stack([second[begin : begin + size] for begin in begins])
-    if np.abs(windows[-1]).max() < HUM_LEAST:
+    if np.abs(second[-size:]).max() < HUM_LEAST:
         return SILENT_DB  # as most sounds end: nothing of it is there
+    begins = [n * (len(second) - size) // (HUM_WINDOWS - 1) for n in range(HUM_WINDOWS)]
+    windows = np.stack([second[begin : begin + size] for begin in begins])
     seen = (windows @ _lines(size, rate_hz)).reshape(
         HUM_WINDOWS, 2, len(HUM_HZ), 3
     )  # cosine and sine; line and beside it
@@ -242,11 +251,19 @@ def _attack(mono: np.ndarray, arrival: int, rate_hz: int) -> np.ndarray:
 
 def _slowed(mono: np.ndarray, rate_hz: int, to_hz: int, count: int) -> np.ndarray:
     """Means of equal stretches twice over: a low pass that is good enough to compare by. float32, (count,)"""
+    begins, widths, end = _stretches(rate_hz, to_hz, count)
+    if len(mono) < end:
+        mono = np.concatenate([mono, np.zeros(end - len(mono), np.float32)])
+    padded = np.zeros(count + 2, np.float32)
+    padded[1:-1] = np.add.reduceat(mono[:end], begins) / widths
+    return 0.25 * padded[:-2] + 0.5 * padded[1:-1] + 0.25 * padded[2:]
+
+
+@lru_cache(maxsize=64)
+def _stretches(rate_hz: int, to_hz: int, count: int) -> tuple[np.ndarray, np.ndarray, int]:
+    """Where they begin, how many frames they are, float32, and where the last one ends."""
     edges = (np.arange(count + 1) * rate_hz / to_hz).astype(int)
-    sums = np.concatenate([[0.0], np.cumsum(mono[: edges[-1]], dtype=np.float64)])
-    sums = np.concatenate([sums, np.full(max(0, edges[-1] + 1 - len(sums)), sums[-1])])
-    means = np.diff(sums[edges]) / np.maximum(1, np.diff(edges))
-    return np.convolve(means, (0.25, 0.5, 0.25), "same").astype(np.float32)
+    return edges[:-1], np.diff(edges).astype(np.float32), int(edges[-1])
 
 
 def _marks(sound: np.ndarray) -> np.ndarray:

@@ -13,7 +13,7 @@ from dactyl.core.check.listening import measure_kit, mend_all
 from dactyl.core.check.measured import MeasuredKit
 from dactyl.core.check.sound import Sound, listen
 from dactyl.core.compare import compare
-from dactyl.core.kit import Output
+from dactyl.core.kit import Kit, Output, Pad
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.tests.faulty import FAULTS, RATE_HZ, TEMPTING, Audio, Made, Stroke, make
 
@@ -43,7 +43,7 @@ def stroke_of(hz: float, seconds: float, noise: float, lowest_hz: float) -> Stro
 def whole() -> tuple[Made, MeasuredKit]:
     """A sound kit, and what was measured of it."""
     kit = make({kind: stroke_of(*how) for kind, how in DRUMS.items()}, np.random.default_rng(1))
-    return kit, measure_kit(*kit.finished(), threads=2)
+    return kit, measure_kit(*kit.finished(), processes=2)
 
 
 def made() -> Made:
@@ -55,6 +55,20 @@ def measured(spoilt: Made) -> tuple[MeasuredKit, list[Finding]]:
     kit, load = spoilt.finished()
     found = measure_kit(kit, load, whole()[1].sounds)
     return found, check(found)
+
+
+def _with(kit: Kit, changed: Pad) -> Kit:
+    pieces = (
+        replace(piece, pads=tuple(changed if pad.id == changed.id else pad for pad in piece.pads))
+        for piece in kit.pieces
+    )
+    return replace(kit, pieces=tuple(pieces))
+
+
+def _without_a_take(pad: Pad) -> Pad:
+    first, *others = pad.layers
+    off = replace(first.takes[0], enabled=False)
+    return replace(pad, layers=(replace(first, takes=(off, *first.takes[1:])), *others))
 
 
 class Findings(SimpleTestCase):
@@ -125,6 +139,28 @@ class Findings(SimpleTestCase):
         self.assertIn("which Pier strikes 2 times", found["notes_answered"].message)
         self.assertEqual((found["stems"].severity, found["stems"].place.output), (WRONG, "Main"))
         self.assertEqual((found["outputs_used"].severity, found["outputs_used"].place.output), (NOTE, "Spare"))
+
+    def test_after_an_edit_the_same_is_found_as_anew_and_what_was_not_touched_is_looked_at_once(self):
+        spoilt = made()
+        for name in ("turned", "take louder", "late", "copy", "click"):
+            FAULTS[name][1](spoilt)
+        kit, load = spoilt.finished()
+        first = measure_kit(kit, load, whole()[1].sounds)
+        check(first)
+        pads = [pad for _, pad in kit.pads()]
+        edits = {
+            "none": (kit, len(pads)),
+            "a pad": (_with(kit, replace(pads[0], gain_db=-3.0)), len(pads) - 1),
+            "its takes": (_with(kit, _without_a_take(pads[1])), len(pads) - 1),
+            "a pad emptied": (_with(kit, replace(pads[2], layers=())), len(pads) - 1),
+            "a mic": (replace(kit, mics=tuple(replace(mic, gain_db=-6.0) for mic in kit.mics)), 0),
+        }
+        for name, (edited, count) in edits.items():
+            with self.subTest(name):
+                kept = first.kept_for(edited)
+                self.assertEqual(len(kept.groups), count)
+                again = measure_kit(edited, load, first.sounds)
+                self.assertEqual(check(replace(again, kept=kept)), check(again))
 
     def test_findings_are_told_again_only_where_they_change_and_the_most_severe_first(self):
         spoilt = made()

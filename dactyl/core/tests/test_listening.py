@@ -3,6 +3,7 @@
 import io
 import tempfile
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 import soundfile
@@ -19,6 +20,7 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.hearing import heard_in_a_kit
 from dactyl.core.stack.kind import guess_kind
 from dactyl.core.stack.layers import split_evenly
+from dactyl.core.wave.plain import plain_wav
 from dactyl.core.wave.read import read_blocks, read_range, read_sound
 from dactyl.core.wave.tags import Tags, read_tags, write_tagged
 
@@ -132,6 +134,34 @@ class Reading(SimpleTestCase):
                     self.assertEqual((sound.channels, sound.rate_hz), (channels, 44_100))
                     shared = min(sound.frames, 8000)
                     self.assertLessEqual(np.abs(sound.audio[0, 2000:shared] - tone[2000:shared]).max(), tolerance)
+
+    def test_a_plain_file_is_what_the_decoder_makes_of_it_whatever_its_head_says(self):
+        dice = np.random.default_rng(11)
+
+        def told(path):
+            try:
+                sound, part = read_sound(path), read_range(path, 30, 70)
+            except AudioError as problem:
+                return str(problem)
+            return sound.format, sound.rate_hz, sound.audio.tolist(), part.tolist()
+
+        plain = 0
+        for container, subtype in (("WAV", "PCM_16"), ("WAV", "PCM_24"), ("WAV", "FLOAT"), ("WAVEX", "PCM_24")):
+            for channels in (1, 2):
+                with Scratch() as path:
+                    soundfile.write(path, dice.uniform(-1.2, 1.2, (90, channels)), 44_100, subtype, format=container)
+                    whole = path.read_bytes()
+                    for spoilt in range(40):
+                        data = bytearray(whole)
+                        if spoilt:
+                            data[int(dice.integers(80))] = int(dice.integers(256))
+                        path.write_bytes(data[: len(data) if spoilt % 5 else len(data) - spoilt])
+                        with patch("dactyl.core.wave.read.plain_wav", return_value=None):
+                            decoded = told(path)
+                        self.assertEqual(told(path), decoded, (container, subtype, channels, bytes(data[:80])))
+                        with path.open("rb") as file:
+                            plain += plain_wav(file) is not None
+        self.assertGreater(plain, 80)
 
     def test_unusable_files_say_why(self):
         def wav(rows, subtype="FLOAT"):

@@ -10,6 +10,7 @@ import soundfile
 
 from dactyl.core.errors import AudioError
 from dactyl.core.wave.chunks import missing_bytes
+from dactyl.core.wave.plain import PlainWav, plain_wav
 
 MAX_SECONDS = 600
 RATES_HZ = (4000, 384_000)
@@ -43,6 +44,8 @@ def read_sound(path: Path, *, max_channels: int = 2) -> Sound:
               than ten minutes, or holds values that are not numbers
     """
     try:
+        if plain := _read_plain(path, max_channels):
+            return plain
         with sound_file(path) as file:
             _refuse_unfit(file, max_channels)
             if missing := missing_bytes(path):
@@ -65,6 +68,8 @@ def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
     raises : AudioError
     """
     try:
+        if (plain := _range_of_plain(path, start_frame, end_frame)) is not None:
+            return plain
         with sound_file(path) as file:
             _refuse_unfit(file, MAX_MICS)
             if file.format in _SEEKS_NEARLY:  # its frames are found exactly only by decoding all before them
@@ -76,6 +81,30 @@ def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
             return np.ascontiguousarray(rows.T)
     except (soundfile.LibsndfileError, RuntimeError, ValueError, OSError) as problem:
         raise AudioError(_why_unreadable(path, problem)) from problem
+
+
+def _read_plain(path: Path, max_channels: int) -> Sound | None:
+    """A whole plain WAV file; None for any other, and for one that is not fit. raises : OSError, AudioError"""
+    with path.open("rb", buffering=0) as file:
+        wav = plain_wav(file)
+        audio = wav.read(file, 0, wav.frames) if wav and _is_fit(wav, max_channels) else None
+    if wav is None or audio is None:
+        return None
+    if wav.subtype == "FLOAT":
+        _refuse_strays(audio)
+    return Sound(audio, wav.rate_hz, _format_label("WAV", wav.subtype))
+
+
+def _range_of_plain(path: Path, start_frame: int, end_frame: int) -> np.ndarray | None:
+    with path.open("rb", buffering=0) as file:
+        wav = plain_wav(file)
+        return wav.read(file, start_frame, end_frame) if wav and _is_fit(wav, MAX_MICS) else None
+
+
+def _is_fit(wav: PlainWav, max_channels: int) -> bool:
+    """Whether ``_refuse_unfit`` would have nothing against it."""
+    is_short = wav.frames <= MAX_SECONDS * wav.rate_hz and wav.frames * wav.channels * 4 <= MAX_DECODED_BYTES
+    return wav.channels <= max_channels and RATES_HZ[0] <= wav.rate_hz <= RATES_HZ[1] and is_short
 
 
 def read_heard(path: Path, frames: int, start_frame: int, end_frame: int, *, is_reversed: bool) -> np.ndarray:

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from dactyl.core.check.finding import DOUBTFUL, NOTE, WRONG, Finding, Place
 from dactyl.core.check.measured import MeasuredKit
-from dactyl.core.check.rules.levels import each_sample, of_mic, place_of
+from dactyl.core.check.rules.levels import each_file, of_mic, place_of, sounds_of
 
 FEW = 0.1  # of a kit's takes that are of another rate than the others
 
@@ -31,22 +31,18 @@ def damage(kit: MeasuredKit) -> Iterator[Finding]:
 
 def rates(kit: MeasuredKit) -> Iterator[Finding]:
     """A sound of another rate than nearly all others: it is converted, they are not."""
-    found = list(each_sample(kit))
-    counts = Counter(sound.rate_hz for _, _, sound, _ in found)
-    if len(counts) < 2:
+    counts = Counter(sound.rate_hz for *_, sound in sounds_of(kit.takes))
+    usual, count = counts.most_common(1)[0] if counts else (0, 0)
+    strange = counts.total() - count
+    if not strange or strange > max(2, FEW * counts.total()):
         return
-    (usual, count), told = counts.most_common(1)[0], set()
-    for heard, mic, sound, place in found:
-        rate = sound.rate_hz
-        if rate == usual or len(found) - count > max(2, FEW * len(found)) or place.sha256 in told:
-            continue
-        told.add(place.sha256)
+    for heard, mic, sound, place in each_file(kit, lambda sound: sound.rate_hz != usual):
         yield Finding(
             rule="rates",
             severity=NOTE,
             place=place,
-            message=f"{of_mic(heard, mic)} is at {rate:,} Hz; the others are at {usual:,} Hz.",
-            measured=float(rate),
+            message=f"{of_mic(heard, mic)} is at {sound.rate_hz:,} Hz; the others are at {usual:,} Hz.",
+            measured=float(sound.rate_hz),
             usual=float(usual),
             unit="Hz",
         )

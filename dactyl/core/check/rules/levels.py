@@ -1,12 +1,13 @@
 """Levels: layers that fall, jumps, takes that stick out, clipped and silent takes, noise, offsets, hum."""
 
-from collections.abc import Iterator
-from statistics import mean, median
+from collections.abc import Callable, Iterable, Iterator
+from itertools import chain
+from statistics import fmean
 
 from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding, Place
 from dactyl.core.check.measured import Heard, MeasuredKit
 from dactyl.core.check.sound import SILENT_DB, Sound
-from dactyl.core.check.usual import others_median, spread, strays
+from dactyl.core.check.usual import median, others, others_medians, spread
 from dactyl.core.fields import TAKE
 from dactyl.core.kit import Layer, Pad
 
@@ -47,22 +48,33 @@ def possible_gain(gain_db: float, digits: int = 1) -> float:
     return round(max(LEVEL.low, min(LEVEL.high, gain_db)), digits)
 
 
-def each_sample(kit: MeasuredKit) -> Iterator[tuple[Heard, str, Sound, Place]]:
-    """What takes play, mic by mic: (take, mic, what was measured, where)."""
-    for heard in kit.takes:
+def sounds_of(takes: Iterable[Heard]) -> Iterator[tuple[Heard, str, Sound]]:
+    """What takes play, mic by mic: (take, mic, what was measured)."""
+    for heard in takes:
         for mic, sound in heard.sounds.items():
-            yield heard, mic, sound, place_of(heard, mic)
+            yield heard, mic, sound
+
+
+def each_file(kit: MeasuredKit, is_meant: Callable[[Sound], bool]) -> Iterator[tuple[Heard, str, Sound, Place]]:
+    """The first place of each file that a measure is meant by: (take, mic, what was measured, where)."""
+    seen = set()
+    for heard, mic, sound in sounds_of(kit.takes):
+        if not is_meant(sound):
+            continue
+        place = place_of(heard, mic)
+        if place.sha256 not in seen:
+            seen.add(place.sha256)
+            yield heard, mic, sound, place
 
 
 def layers_rise(kit: MeasuredKit) -> Iterator[Finding]:
     """A layer that is softer than the one below it, in a kit whose layers rise."""
-    steps = [step for pad in kit.pads for *_, step in _steps(kit, pad[0].pad)]
+    by_pad = [(takes[0].pad, list(_steps(kit, takes[0].pad))) for takes in kit.pads]
+    steps = [step for _, own in by_pad for *_, step in own]
     if not steps or (len(steps) >= 3 and median(steps) < NORMALISED_DB):
         return
     usual = median(step for step in steps if step > 0) if any(step > 0 for step in steps) else FALL_DB
-    for takes in kit.pads:
-        pad = takes[0].pad
-        own = list(_steps(kit, pad))
+    for pad, own in by_pad:
         for at, (below, above, step) in enumerate(own):
             if step > -FALL_DB:
                 continue
@@ -90,17 +102,18 @@ def layers_rise(kit: MeasuredKit) -> Iterator[Finding]:
 
 def jumps(kit: MeasuredKit) -> Iterator[Finding]:
     """A border over which the level jumps far more than at the kit's other borders."""
-    steps = [step for pad in kit.pads for *_, step in _steps(kit, pad[0].pad) if step > 0]
+    by_pad = [(takes[0].pad, list(_steps(kit, takes[0].pad))) for takes in kit.pads]
+    steps = [step for _, own in by_pad for *_, step in own if step > 0]
     if len(steps) < 3:
         return
     usual, around = median(steps), spread(steps)
-    for takes in kit.pads:
-        pad = takes[0].pad
-        own = list(_steps(kit, pad))
+    for pad, own in by_pad:
         for below, above, step in own:
-            others = [other for *_, other in own if other is not step]
-            typical = max([usual, *([median(others)] if len(others) > 1 else [])])
-            if step < max(JUMP_DB, typical + max(5.0, SPREADS * around)):
+            if step < JUMP_DB:
+                continue
+            rest = [other for *_, other in own if other is not step]
+            typical = max([usual, *([median(rest)] if len(rest) > 1 else [])])
+            if step < typical + max(5.0, SPREADS * around):
                 continue
             number = pad.layers.index(above) + 1
             yield Finding(
@@ -129,43 +142,46 @@ def _evened(pad: Pad, below: Layer, above: Layer, by_db: float) -> tuple[Change,
 
 def _steps(kit: MeasuredKit, pad: Pad) -> Iterator[tuple[Layer, Layer, float]]:
     """Neighbouring layers with takes, and by how many dB the upper is louder."""
-    filled = [(layer, kit.of_layer(layer)) for layer in pad.layers]
-    known = [
-        (layer, mean(h.level_db for h in takes if not h.first.is_silent))
-        for layer, takes in filled
-        if any(not h.first.is_silent for h in takes)
-    ]
+    sounding = [(layer, [h.level_db for h in kit.of_layer(layer) if not h.first.is_silent]) for layer in pad.layers]
+    known = [(layer, fmean(levels)) for layer, levels in sounding if levels]
     for (below, low_db), (above, high_db) in zip(known, known[1:], strict=False):
         yield below, above, high_db - low_db
 
 
 def takes_alike(kit: MeasuredKit) -> Iterator[Finding]:
     """A take louder or softer than its fellows by far more than takes of this kit differ."""
-    groups = [[h for h in layer if not h.first.is_silent] for layer in kit.layers]
-    usual = median(strays([[h.level_db for h in group] for group in groups]) or [0.0])
-    for group in groups:
-        if len(group) < 2:
-            continue
-        levels = [h.level_db for h in group]
-        for at, heard in enumerate(group):
-            middle = others_median(levels, at)
-            stray = heard.level_db - middle
-            limit = max(STRAY_DB, 5 * usual, 4 * spread([*levels[:at], *levels[at + 1 :]]))
-            if abs(stray) < limit or (len(group) == 2 and at == 0):
+    groups = list(chain.from_iterable(kit.of_each_pad(_levels)))
+    usual = median([abs(stray) for group, _, off in groups if len(group) >= 3 for stray in off] or [0.0])
+    least = max(STRAY_DB, 5 * usual)
+    for group, levels, off in groups:
+        for at, (heard, stray) in enumerate(zip(group, off, strict=True)):
+            if abs(stray) < least or (len(group) == 2 and at == 0):
                 continue
+            if abs(stray) < 4 * spread(others(levels, at)):
+                continue
+            middle = levels[at] - stray
             wanted = possible_gain(heard.take.gain_db - stray)
             yield Finding(
                 rule="takes_alike",
                 severity=WRONG if abs(stray) >= SURE_STRAY_DB and len(group) > 2 else DOUBTFUL,
                 place=place_of(heard),
                 message=f"{heard.name}, is {abs(stray):.1f} dB {'louder' if stray > 0 else 'softer'} than its fellows.",
-                measured=round(heard.level_db, 2),
+                measured=round(levels[at], 2),
                 usual=round(middle, 2),
                 unit="dB",
                 fellow=fellow_of(group, at),
                 mend=(Change("take", heard.take.id, "gain_db", wanted),),
                 mend_words=f"{'Lower' if stray > 0 else 'Raise'} it by {abs(stray):.1f} dB",
             )
+
+
+def _levels(kit: MeasuredKit, pad: list[Heard]) -> Iterator[tuple[list[Heard], list[float], list[float]]]:
+    """Of each layer of two or more its takes, their levels, and how far each is from the median of the others, dB."""
+    for layer in pad[0].pad.layers:
+        group = [heard for heard in kit.of_layer(layer) if not heard.first.is_silent]
+        if len(group) >= 2:
+            levels = [heard.level_db for heard in group]
+            yield group, levels, [one - other for one, other in zip(levels, others_medians(levels), strict=True)]
 
 
 def pads_near_their_piece(kit: MeasuredKit) -> Iterator[Finding]:
@@ -178,8 +194,8 @@ def pads_near_their_piece(kit: MeasuredKit) -> Iterator[Finding]:
                 tops.append((pad, max(loud)))
         if len(tops) < 3:
             continue
-        for at, (pad, level) in enumerate(tops):
-            middle = others_median([one for _, one in tops], at)
+        middles = others_medians([level for _, level in tops])
+        for (pad, level), middle in zip(tops, middles, strict=True):
             if abs(level - middle) < max(PAD_DB, 4 * spread(one for _, one in tops if one is not level)):
                 continue
             wanted = possible_gain(pad.gain_db + middle - level)
@@ -214,23 +230,22 @@ def silence(kit: MeasuredKit) -> Iterator[Finding]:
 
 def clipped(kit: MeasuredKit) -> Iterator[Finding]:
     """Flat tops: the wave lies at its peak for several frames, again and again."""
-    seen = set()
-    for heard, mic, sound, place in each_sample(kit):
-        if sound.flat_runs < CLIPPED_RUNS or place.sha256 in seen:
-            continue
-        is_full = sound.peak_db >= FULL_SCALE_DB
-        if not is_full and sound.flat_frames > LONG_FLAT_SECONDS * sound.rate_hz:
-            continue  # a wave that is square by nature
-        seen.add(place.sha256)
+    for heard, mic, sound, place in each_file(kit, _is_clipped):
         yield Finding(
             rule="clipped",
-            severity=WRONG if is_full else DOUBTFUL,
+            severity=WRONG if sound.peak_db >= FULL_SCALE_DB else DOUBTFUL,
             place=place,
             message=f"{of_mic(heard, mic)} is clipped: its wave lies flat at its peak {sound.flat_runs} times, up to {sound.flat_frames} frames long.",
             measured=float(sound.flat_runs),
             usual=0.0,
             unit="runs",
         )
+
+
+def _is_clipped(sound: Sound) -> bool:
+    """Not a wave that is square by nature: that lies long at its peak, and under full scale."""
+    is_square = sound.peak_db < FULL_SCALE_DB and sound.flat_frames > LONG_FLAT_SECONDS * sound.rate_hz
+    return sound.flat_runs >= CLIPPED_RUNS and not is_square
 
 
 def noise_before(kit: MeasuredKit) -> Iterator[Finding]:
@@ -241,10 +256,9 @@ def noise_before(kit: MeasuredKit) -> Iterator[Finding]:
             continue
         noise = [h.first.before_db - h.first.peak_db for h in quiet]
         rises = [(h.first.arrival_frame - h.first.onset_frame) / h.first.rate_hz for h in quiet]
-        for at, heard in enumerate(quiet):
-            usual = others_median(noise, at)
+        middles = zip(others_medians(noise), others_medians(rises), strict=True)
+        for at, (heard, (usual, usual_rise)) in enumerate(zip(quiet, middles, strict=True)):
             is_noisy = noise[at] > max(NOISE_DB, usual + NOISE_OVER_DB) and heard.first.before_db > -75
-            usual_rise = others_median(rises, at)
             is_slow = rises[at] > max(RISE_SECONDS, 4 * usual_rise + 0.008)
             if not (is_noisy or is_slow):
                 continue
@@ -269,11 +283,7 @@ def noise_before(kit: MeasuredKit) -> Iterator[Finding]:
 
 def offset(kit: MeasuredKit) -> Iterator[Finding]:
     """A constant offset (DC), which clicks where the sound begins, ends and is cut."""
-    seen = set()
-    for heard, mic, sound, place in each_sample(kit):
-        if abs(sound.dc) < DC or place.sha256 in seen:
-            continue
-        seen.add(place.sha256)
+    for heard, mic, sound, place in each_file(kit, lambda sound: abs(sound.dc) >= DC):
         yield Finding(
             rule="offset",
             severity=WRONG if abs(sound.dc) >= SURE_DC else DOUBTFUL,
@@ -287,11 +297,7 @@ def offset(kit: MeasuredKit) -> Iterator[Finding]:
 
 def hum(kit: MeasuredKit) -> Iterator[Finding]:
     """A steady line of the mains, 50 or 60 Hz and twice and thrice it, that does not fall as the drum does."""
-    seen = set()
-    for heard, mic, sound, place in each_sample(kit):
-        if sound.hum_db < HUM_DB or place.sha256 in seen:
-            continue
-        seen.add(place.sha256)
+    for heard, mic, sound, place in each_file(kit, lambda sound: sound.hum_db >= HUM_DB):
         yield Finding(
             rule="hum",
             severity=DOUBTFUL,

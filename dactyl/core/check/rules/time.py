@@ -3,14 +3,14 @@
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
-from statistics import median
+from itertools import chain
 
 from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding
 from dactyl.core.check.measured import Heard, MeasuredKit
 from dactyl.core.check.rules.levels import fellow_of, of_mic, place_of
 from dactyl.core.check.rules.phase import lags_from
 from dactyl.core.check.sound import Sound
-from dactyl.core.check.usual import others_median, spread, strays
+from dactyl.core.check.usual import median, others, others_medians, spread, strays
 
 LATE_MS, SURE_LATE_MS = 3.0, 6.0
 CUT_OFF_DB, OVER_FELLOWS_DB = -9.0, 8.0  # of the first quarter of a millisecond: against the peak; over the fellows'
@@ -25,16 +25,13 @@ OF_MANY_STROKES = {"other", "tambourine", "shaker", "clap"}  # kinds with severa
 
 def onsets(kit: MeasuredKit) -> Iterator[Finding]:
     """A take that begins later than its fellows, by what is played of it."""
-    groups = [_with_others(kit, layer) for layer in kit.layers]
-    usual = median(strays([_onsets_ms(group) for _, group in groups]) or [0.0])
-    for own, group in groups:
-        times, arrivals = _onsets_ms(group), [1000 * h.first.arrival_frame / h.first.rate_hz for h in group]
-        if len(group) < 3:
-            continue
-        for at, heard in enumerate(group[: len(own)]):
-            middle = others_median(times, at)
-            late = min(times[at] - middle, arrivals[at] - others_median(arrivals, at))
-            limit = max(LATE_MS, 5 * usual, 4 * spread([*times[:at], *times[at + 1 :]]))
+    groups = list(chain.from_iterable(kit.of_each_pad(_begins)))
+    usual = median([abs(off) for begins in groups for off in begins.off] or [0.0])
+    least = max(LATE_MS, 5 * usual)
+    for begins in groups:
+        for at, late in begins.late:
+            heard, middle = begins.takes[at], begins.times[at] - begins.off[at]
+            limit = max(least, 4 * spread(others(begins.times, at))) if late >= least else least
             if late < limit:
                 continue
             frames = round(late * heard.first.rate_hz / 1000)
@@ -43,13 +40,37 @@ def onsets(kit: MeasuredKit) -> Iterator[Finding]:
                 severity=WRONG if late >= max(SURE_LATE_MS, limit) else DOUBTFUL,
                 place=place_of(heard),
                 message=f"{heard.name}, begins {late:.1f} ms late.",
-                measured=round(times[at], 2),
+                measured=round(begins.times[at], 2),
                 usual=round(middle, 2),
                 unit="ms",
-                fellow=fellow_of(group, at),
+                fellow=fellow_of(begins.takes, at),
                 mend=(Change("take", heard.take.id, "start_frame", heard.take.start_frame + frames),),
                 mend_words=f"Start it {late:.1f} ms further in",
             )
+
+
+@dataclass(frozen=True, slots=True)
+class _Begins:
+    """Of a layer's takes and those they are compared with, three or more, ms."""
+
+    takes: list[Heard]
+    times: list[float]
+    off: list[float]  # from the median of the others
+    late: list[tuple[int, float]]  # of the layer's own, which begin late at all: by how much surely
+
+
+def _begins(kit: MeasuredKit, pad: list[Heard]) -> Iterator[_Begins]:
+    for layer in (kit.of_layer(layer) for layer in pad[0].pad.layers):
+        own, group = _with_others(kit, layer)
+        if len(group) < 3:
+            continue
+        times, arrivals = _onsets_ms(group), [_arrival_ms(h.first) for h in group]
+        off, arrive_off = (
+            [value - middle for value, middle in zip(values, others_medians(values), strict=True)]
+            for values in (times, arrivals)
+        )
+        late = [(at, min(off[at], arrive_off[at])) for at in range(len(own))]
+        yield _Begins(group, times, off, [(at, by_ms) for at, by_ms in late if by_ms >= LATE_MS])
 
 
 def _with_others(kit: MeasuredKit, layer: list[Heard]) -> tuple[list[Heard], list[Heard]]:
@@ -69,12 +90,12 @@ def beginnings(kit: MeasuredKit) -> Iterator[Finding]:
     """A take that begins within its stroke, where its fellows begin before it."""
     for group in kit.pads:
         sounding = [h for h in group if not h.first.is_silent]
+        if len(sounding) < 3:
+            continue
         attacks = [h.first.attack_db for h in sounding]  # where a fellow's is as sudden, nothing is missing
-        for at, heard in enumerate(sounding):
-            if len(sounding) < 3 or heard.take.fade_in_ms >= FADE_MS:
-                continue
-            usual, head_db = others_median(attacks, at), heard.first.head_db
-            if head_db < max(CUT_OFF_DB, usual + OVER_FELLOWS_DB):
+        for at, (heard, usual) in enumerate(zip(sounding, others_medians(attacks), strict=True)):
+            head_db = heard.first.head_db
+            if heard.take.fade_in_ms >= FADE_MS or head_db < max(CUT_OFF_DB, usual + OVER_FELLOWS_DB):
                 continue
             start = heard.take.start_frame
             earlier = min(start, max(1, heard.first.rate_hz // 500))
@@ -94,20 +115,22 @@ def beginnings(kit: MeasuredKit) -> Iterator[Finding]:
 
 def mics(kit: MeasuredKit) -> Iterator[Finding]:
     """A mic of one take that comes at another time after the first than in its neighbours, by its level and by its wave."""
-    groups = list(_delays(kit))
+    groups = list(chain.from_iterable(kit.of_each_pad(_delays)))
     usual = {
         mic: median(strays(delays.by_level for delays in groups if delays.mic == mic))
         for mic in dict.fromkeys(delays.mic for delays in groups)
     }
     for delays in groups:
-        for at, heard in enumerate(delays.takes):
+        least = max(MIC_LATE_MS, 6 * usual[delays.mic])
+        for at, (heard, middle) in enumerate(zip(delays.takes, others_medians(delays.by_level), strict=True)):
+            if abs(delays.by_level[at] - middle) < least:
+                continue
             off, around = _off(delays.by_level, at)
-            if abs(off) < max(MIC_LATE_MS, 5 * around, 6 * usual[delays.mic]):
+            if abs(off) < 5 * around:
                 continue
             off, around = min((off, around), _off(delays.by_wave(), at), key=lambda look: abs(look[0]))
-            if abs(off) < max(MIC_LATE_MS, 5 * around, 6 * usual[delays.mic]):
+            if abs(off) < max(least, 5 * around):
                 continue
-            middle = others_median(delays.by_level, at)
             yield Finding(
                 rule="mics",
                 severity=WRONG if abs(off) >= max(SURE_MIC_LATE_MS, 8 * around) else DOUBTFUL,
@@ -136,14 +159,15 @@ class _Delays:
 
 def _off(delays: list[float], at: int) -> tuple[float, float]:
     """How far one is from the others, and how far those are from each other."""
-    return delays[at] - others_median(delays, at), spread([*delays[:at], *delays[at + 1 :]])
+    rest = others(delays, at)
+    return delays[at] - median(rest), spread(rest)
 
 
-def _delays(kit: MeasuredKit) -> Iterator[_Delays]:
+def _delays(kit: MeasuredKit, pad: list[Heard]) -> Iterator[_Delays]:
     """Of neighbours: a layer's takes where it has three, else the pad's."""
-    layers = [layer for layer in kit.layers if len(layer) >= 3]
-    few = [[h for h in pad if len(kit.of_layer(h.layer)) < 3] for pad in kit.pads]
-    for group in [*layers, *few]:
+    layers = [kit.of_layer(layer) for layer in pad[0].pad.layers]
+    few = [heard for layer in layers if len(layer) < 3 for heard in layer]
+    for group in [*(layer for layer in layers if len(layer) >= 3), few]:
         for mic in dict.fromkeys(mic for heard in group for mic in list(heard.sounds)[1:]):
             own = [h for h in group if mic in h.sounds and not (h.first.is_silent or h.sounds[mic].is_silent)]
             if len(own) >= 3:
@@ -163,22 +187,14 @@ def _lags(sounds: list[Sound]) -> list[float]:
 def ends(kit: MeasuredKit) -> Iterator[Finding]:
     """A take that ends in full sound, with a click."""
     by_mic: dict[str, list[float]] = defaultdict(list)
-    for heard in kit.takes:
-        for mic, sound in heard.sounds.items():
-            by_mic[mic] += [] if sound.is_silent else [sound.end_db]
-    usual_of = {mic: median(ends_db or [CLICK_DB]) for mic, ends_db in by_mic.items()}
-    for heard in kit.takes:
-        if heard.take.fade_out_ms >= FADE_MS:
-            continue
+    for mic, levels in chain.from_iterable(kit.of_each_pad(_ends_db)):
+        by_mic[mic] += levels
+    usual_of = {mic: median(levels or [CLICK_DB]) for mic, levels in by_mic.items()}
+    for heard in chain.from_iterable(kit.of_each_pad(_ending_in_sound)):
         for mic, sound in heard.sounds.items():
             usual = usual_of[mic]
             limit = max(CLICK_DB, min(usual, SURE_CLICK_DB) + OVER_USUAL_DB)
-            if (
-                sound.is_silent
-                or sound.end_db < limit
-                or sound.peak_db + sound.end_db < LEAST_CLICK_DB
-                or _fades(heard, sound.frames / sound.rate_hz)
-            ):
+            if sound.end_db < limit or not _may_click(heard, sound):
                 continue
             yield Finding(
                 rule="ends",
@@ -196,6 +212,23 @@ def ends(kit: MeasuredKit) -> Iterator[Finding]:
             break
 
 
+def _ends_db(_kit: MeasuredKit, pad: list[Heard]) -> Iterator[tuple[str, list[float]]]:
+    for mic in dict.fromkeys(mic for heard in pad for mic in heard.sounds):
+        sounds = [heard.sounds[mic] for heard in pad if mic in heard.sounds]
+        yield mic, [sound.end_db for sound in sounds if not sound.is_silent]
+
+
+def _ending_in_sound(_kit: MeasuredKit, pad: list[Heard]) -> Iterator[Heard]:
+    for heard in pad:
+        if heard.take.fade_out_ms < FADE_MS and any(_may_click(heard, sound) for sound in heard.sounds.values()):
+            yield heard
+
+
+def _may_click(heard: Heard, sound: Sound) -> bool:
+    is_loud = not sound.is_silent and sound.end_db >= CLICK_DB and sound.peak_db + sound.end_db >= LEAST_CLICK_DB
+    return is_loud and not _fades(heard, sound.frames / sound.rate_hz)
+
+
 def _fades(heard: Heard, seconds: float) -> bool:
     """Whether the pad's envelope has ended it before."""
     envelope = heard.pad.envelope
@@ -211,9 +244,9 @@ def tails(kit: MeasuredKit) -> Iterator[Finding]:
         rings = [h.first.ring_frames / h.first.rate_hz for h in group]
         if len(group) < 3:
             continue
+        middles = others_medians(rings)
         for at, heard in enumerate(group):
-            fellows = [*rings[:at], *rings[at + 1 :]]
-            middle = median(fellows)
+            middle, fellows = middles[at], others(rings, at)
             if middle < FADED or rings[at] > SHORT_SHARE * middle or min(fellows) < 1.25 * rings[at]:
                 continue
             ended = heard.first.onset_frame + heard.first.ring_frames >= heard.first.frames - heard.first.rate_hz // 50

@@ -3,6 +3,7 @@
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 from functools import lru_cache
+from itertools import chain
 
 from dactyl.core.check.finding import DOUBTFUL, NOTE, WRONG, Finding, Place
 from dactyl.core.check.measured import Heard, MeasuredKit
@@ -43,24 +44,21 @@ def stems(kit: MeasuredKit) -> Iterator[Finding]:
     silent_outputs: dict[str, bool] = {}
     gains = {mic.name: mic.gain_db for mic in value.mics}
     matrices = {one.name: channel.matrix for one, channel in zip(value.outputs, desk.channels, strict=True)}
-    for heard in kit.takes:
-        velocity = hardest.get(heard.pad.id, 0)
-        for mic, sound in heard.sounds.items():
-            output = output_of(value, heard, mic)
-            sides = [abs(share) for share in matrices[output]]
-            through = max(sides[0] + sides[1], sides[2] + sides[3])
-            is_heard = through > 0 and not heard.pad.muted and velocity > 0 and not sound.is_silent
-            silent_outputs[output] = silent_outputs.get(output, True) and not is_heard
-            gain = _struck_gain(heard, velocity)
-            if not is_heard or gain <= 0:
-                continue
-            own = dict(heard.piece.mic_gains_db).get(mic, 0.0)
-            level = (
-                heard.take.gain_db + heard.layer.gain_db + heard.pad.gain_db + heard.piece.gain_db + gains[mic] + own
-            )
-            peak = sound.peak_db + level + gain_to_db(gain) + gain_to_db(max(sides))
-            if output not in loudest or peak > loudest[output][0]:
-                loudest[output] = (peak, heard)
+    for mic, heard, is_silent in chain.from_iterable(kit.of_each_pad(_loudest)):
+        velocity, piece = hardest.get(heard.pad.id, 0), heard.piece
+        output = output_of(value, heard, mic)
+        sides = [abs(share) for share in matrices[output]]
+        is_heard = max(sides[0] + sides[1], sides[2] + sides[3]) > 0 and not heard.pad.muted and velocity > 0
+        is_silent = is_silent or not is_heard
+        silent_outputs[output] = silent_outputs.get(output, True) and is_silent
+        struck_db = gain_to_db(_struck_gain(heard, velocity))
+        if is_silent or struck_db <= SILENT_DB:
+            continue
+        own = gains[mic] + dict(piece.mic_gains_db).get(mic, 0.0)
+        level = _peak_db(heard, mic) + heard.layer.gain_db + heard.pad.gain_db + piece.gain_db + own + struck_db
+        peak = level + gain_to_db(max(sides))
+        if output not in loudest or peak > loudest[output][0]:
+            loudest[output] = (peak, heard)
     for output, (peak, heard) in loudest.items():
         if peak >= OVER_DB:
             yield Finding(
@@ -80,6 +78,19 @@ def stems(kit: MeasuredKit) -> Iterator[Finding]:
                 place=Place(output=output),
                 message=f"Stem {output} is silent with the parts at hand.",
             )
+
+
+def _loudest(kit: MeasuredKit, group: list[Heard]) -> Iterator[tuple[str, Heard, bool]]:
+    """Of each layer and mic the take whose peak is the highest, and whether even that is silent."""
+    for layer in (kit.of_layer(layer) for layer in group[0].pad.layers):
+        for mic in dict.fromkeys(mic for heard in layer for mic in heard.sounds):
+            own = [heard for heard in layer if mic in heard.sounds]
+            sounding = [heard for heard in own if not heard.sounds[mic].is_silent]
+            yield mic, max(sounding or own, key=lambda heard, mic=mic: _peak_db(heard, mic)), not sounding
+
+
+def _peak_db(heard: Heard, mic: str) -> float:
+    return heard.sounds[mic].peak_db + heard.take.gain_db
 
 
 def _hardest(kit: MeasuredKit) -> dict[int, int]:
@@ -105,7 +116,7 @@ def _strokes(part: Part) -> tuple[tuple[int, int], ...]:
 
 
 def _struck_gain(heard: Heard, velocity: int) -> float:
-    """The most that strokes up to this velocity play the take's layer at."""
+    """The most that strokes up to this velocity play a take's layer at."""
     table = layer_gains(heard.pad, curve_table(heard.pad.curve))[heard.layer_number - 1]
     return max((gain for gain in table[:velocity] if gain is not None), default=0.0)
 
