@@ -57,7 +57,8 @@ def hear_all(unheard: Sequence[Unheard], load: Load, processes: int = 1, nicenes
     Many are heard by several processes, forked from this one: what is small in it is Python's, so that two threads take
     as long as one. niceness : by how much these give way to others
     """
-    if processes == 1 or len(unheard) < WORTH_A_PROCESS:
+    may_fork = not multiprocessing.current_process().daemon
+    if processes == 1 or len(unheard) < WORTH_A_PROCESS or not may_fork:
         yield from (_heard(asked, load) for asked in unheard)
         return
     pool = ProcessPoolExecutor(
