@@ -63,6 +63,8 @@ def fonts_here() -> list[str]:
 @cache
 def one_shots(font: str) -> tuple[OneShot, ...]:
     """Every drum of every kit of a font, as it is played hard; equal sounds once."""
+    if not FONTS[font].exists():
+        raise FileNotFoundError(FONTS[font])  # the player would take another font without a word
     others = {"freepats": _of_patches, "samples": _of_samples}
     found = others[font]() if font in others else [shot for kit in KITS for shot in _of_font(font, kit)]
     kept: dict[bytes, OneShot] = {}
@@ -167,10 +169,10 @@ def hit(shot: OneShot, player: Player, strength: float, rng: np.random.Generator
     sound = resample_poly(shot.audio, 1000, max(1, round(1000 * ratio)))
     if np.isfinite(player.damping):
         sound = sound * np.exp(-6.9 * np.arange(len(sound)) / (player.damping * rng.uniform(0.93, 1.07) * RATE_HZ))
-    sound = _tilted(sound, player.tilt + rng.normal(0, 0.03) - 0.5 * (1 - strength))
+    sound = tilted(sound, player.tilt + rng.normal(0, 0.03) - 0.5 * (1 - strength))
     if player.room:
         tail = rng.standard_normal(RATE_HZ // 3) * np.exp(-np.arange(RATE_HZ // 3) / (RATE_HZ * 0.05))
-        wet = fftconvolve(sound, _tilted(tail, -0.4))[: len(sound) + RATE_HZ // 3]
+        wet = fftconvolve(sound, tilted(tail, -0.4))[: len(sound) + RATE_HZ // 3]
         dry = np.concatenate([sound, np.zeros(len(wet) - len(sound))]) if len(wet) > len(sound) else sound[: len(wet)]
         sound = dry + player.room * wet * np.abs(sound).max() / max(1e-9, np.abs(wet).max())
     sound = sound / max(1e-9, float(np.abs(sound).max()))
@@ -180,7 +182,7 @@ def hit(shot: OneShot, player: Player, strength: float, rng: np.random.Generator
     return (sound + rng.standard_normal(len(sound)) * 10 ** (player.noise_db / 20) * level).astype(np.float32)[None]
 
 
-def _tilted(sound: np.ndarray, amount: float) -> np.ndarray:
+def tilted(sound: np.ndarray, amount: float) -> np.ndarray:
     """A first-order tilt around 1 kHz: above it louder where positive, softer where negative."""
     pole = float(np.exp(-2 * np.pi * 1000 / RATE_HZ))
     low = lfilter([1 - pole], [1, -pole], sound)

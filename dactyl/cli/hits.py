@@ -11,7 +11,7 @@ from dactyl.core.formats.midi import write_midi
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import Found, find_hits, roles_of
 from dactyl.core.hits.part import part_of
-from dactyl.core.hits.strokes import WEIGHTS
+from dactyl.core.hits.rises import WEIGHTS
 from dactyl.core.hits.tracks import check_tracks, opened
 from dactyl.core.units import counted
 

@@ -14,7 +14,7 @@ from dactyl.core.errors import DactylError
 from dactyl.core.hits.find import NEAR_SECONDS, rise_near
 from dactyl.core.hits.mend import Mend
 from dactyl.core.hits.playback import BLOCK_FRAMES
-from dactyl.core.hits.strokes import WEIGHTS
+from dactyl.core.hits.rises import WEIGHTS
 from dactyl.core.hits.tracks import MOST_TRACKS
 from dactyl.history import edits as history
 from dactyl.history.door import Answer, edited

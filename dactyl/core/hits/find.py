@@ -12,7 +12,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, in_blocks, levels
-from dactyl.core.hits.strokes import CLOSE, PEAK_HOPS, Candidate, candidates, kind_of, rises, weighted
+from dactyl.core.hits.rises import CLOSE, PEAK_HOPS, kind_of, rises, weighted
+from dactyl.core.hits.strokes import Candidate, candidates
 from dactyl.core.hits.timing import begins, of_itself
 
 STRETCH_SECONDS, OVERLAP_SECONDS = 240, 2

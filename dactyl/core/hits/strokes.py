@@ -1,42 +1,37 @@
 """Strokes of close microphones, told with all other tracks as evidence.
 
-A stroke is a rise of the levels of a track. What another track explains is spill: a drum arrives in its own microphone
-earlier and louder than anywhere else, so each track's level just before, less what is usually lost on the way to this
-track, is what is to be expected here of the others. What rises above that is the track's own.
+A stroke is a rise of the levels of a track. What other drums make of it is spill: it comes by a way that is learned from the
+recording itself (``ways``), later than in the other drum's own microphone, and duller. What is left over is the track's own.
 """
 
-import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cache
 from pathlib import Path
 
 import numpy as np
-import scipy
 
-from dactyl.core.hits.envelopes import BANDS, Track
+from dactyl.core.hits.envelopes import Track
+from dactyl.core.hits.forest import forest
+from dactyl.core.hits.rises import Rises, highest, weights_of
+from dactyl.core.hits.ways import Shared, Ways, learned, nearest, shared
 
-WEIGHTS = {  # of the bands in which a drum is told from its neighbours
-    "kick": (1.0, 0.5, 0.15), "snare": (0.15, 1.0, 0.8), "tom": (0.7, 1.0, 0.3), "hat": (0.0, 0.25, 1.0),
-    "ride": (0.0, 0.35, 1.0), "overhead": (0.2, 0.8, 1.0), "room": (0.3, 1.0, 0.6), "other": (0.5, 1.0, 0.7),
-}  # fmt: skip
-CLOSE = ("kick", "snare", "tom", "hat", "ride", "other")  # roles that stand at one drum
-RISE_HOPS = 6  # over which a rise is measured, in ms
-BEFORE_HOPS = (9, 2)  # what it is measured against: the quietest of these ms before
-LEAST_RISE_DB = 4.5
-GAP_HOPS = 14  # between two strokes of one drum
-PEAK_HOPS = 8  # in which a stroke reaches its height
-ARRIVES_HOPS = (10, 2)  # how much earlier, and later, a drum is in its own microphone
-LEAST_LOSS_DB = 7.0  # on the way to another microphone, both measured against their own loudest
-WEIGHTS_FILE = Path(__file__).with_name("strokes_by_evidence.json")
-CLEARLY_OWN_DB, FEWEST_OWN = 9.0, 4
-DROWNED_DB = 12.0  # a drum so much softer in its own microphone than others are there is not struck
-ROUNDS = 3
+FOREST_FILE = Path(__file__).with_name("strokes_by_evidence.json")
+CLEARLY_OWN, FEWEST_OWN = 0.6, 4  # share of a rise that is a drum's own, for it to teach its ways at first
+ROUNDS = 2
+FIRST_BY = 0.3  # hops
+CLEAR_DB, TAUGHT_RANGE_DB = 7.0, 20.0  # of rises that teach at first
+FEWEST_FIRST, NEVER_STRUCK = (
+    0.2,
+    0.5,
+)  # share of a drum's strokes that begin in its own microphone; and what others are worth
+TEACHES = 0.6  # from which confidence on a stroke teaches the ways
 ECHO_HOPS, ECHO_WITHIN, ECHO_SHARE, ECHO_SURE, FEWEST_ECHOES = (15, 200), 3, 0.5, 0.3, 8
-RINGS_HOPS = 350  # that a drum explains what is heard elsewhere
-NEAR_HOPS = 12  # between a drum's stroke and its arrival elsewhere
-RIPPLE_HOPS = (13, 5, 3)  # over which the power of each band is averaged: a low note swings slowly
-RANGE_DB = 45.0  # below a track's loud strokes nothing is one
+RANGE_DB = 50.0  # below a track's loud strokes nothing is one
+ECHOES_HOPS = (40, 3)
+UNKNOWN, USUAL_LAG = 2.0, 2.5  # of a lag, in tens of ms; and of a way that is not known, in hops
+WORTH_A_LOOK = 0.03  # confidence; less is no candidate
+ALONE_DB = 15.0  # by which a rise is above what the others make of it, for it to be by itself
+SOFT = 1e-10
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,200 +47,96 @@ class Candidate:
     height_db: float = 0.0  # dBFS, in the bands of its drum
 
 
-def kind_of(role: str) -> str:
-    """``"tom 2" -> "tom"``"""
-    return role.split()[0] if role.split() and role.split()[0] in WEIGHTS else "other"
-
-
-def weighted(levels: np.ndarray, role: str) -> np.ndarray:
-    """One level for each millisecond, in the bands of the role. levels : (3, hops), dB; returns dB"""
-    weights = np.array(WEIGHTS[kind_of(role)])[: len(BANDS), None]
-    bands = 10 ** (levels.astype(np.float32) / 10)
-    power = sum(
-        weight * scipy.ndimage.uniform_filter1d(band, hops)
-        for weight, band, hops in zip(weights[:, 0], bands, RIPPLE_HOPS, strict=True)
-    )
-    return 10 * np.log10(np.maximum(power, 1e-10))
-
-
-def rises(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Places, heights and rises in dB of all that rises in ``level`` (dB, by hop), in time order."""
-    if len(level) < PEAK_HOPS:
-        return np.zeros(0, int), np.zeros(0), np.zeros(0)
-    rise = _rise_of(level)
-    best = scipy.ndimage.maximum_filter1d(rise, GAP_HOPS)
-    places = np.flatnonzero((rise >= best) & (rise >= LEAST_RISE_DB))
-    kept: list[int] = []
-    for place in places.tolist():
-        if not kept or place - kept[-1] >= GAP_HOPS // 2:
-            kept.append(place)
-    found = np.array(kept, int)
-    tops = highest(level, 0, PEAK_HOPS)
-    return found, tops[found] if len(found) else np.zeros(0), rise[found] if len(found) else np.zeros(0)
-
-
-def _rise_of(level: np.ndarray) -> np.ndarray:
-    """How much the level rises at each hop, in dB."""
-    smooth = np.convolve(level, np.ones(3) / 3, "same")
-    return highest(smooth, 0, RISE_HOPS) + highest(-smooth, -BEFORE_HOPS[0], -BEFORE_HOPS[1])
-
-
-def highest(level: np.ndarray, first: int, last: int) -> np.ndarray:
-    """At each hop the highest of the hops ``first..last`` from it."""
-    if not len(level):
-        return level
-    padded = np.pad(level, (max(0, -first), max(0, last)), mode="edge")
-    width = last - first + 1
-    return scipy.ndimage.maximum_filter1d(padded, width, origin=-(width // 2))[max(0, first) :][: len(level)]
-
-
-@dataclass(frozen=True)
-class _Rises:
-    """What rises in one track, in the bands of its own drum."""
-
-    name: str
-    level: np.ndarray  # dB, by hop
-    places: np.ndarray
-    heights: np.ndarray
-    rise_db: np.ndarray
-    noise_db: float
-    colour: np.ndarray  # of each rise: how much louder its high band is than the rest, in dB
-    attack_db: (
-        np.ndarray
-    )  # of each rise: how much its middle and its high band rise, (2, rises); a ripple of a low note has none
-
-    @classmethod
-    def of(cls, track: Track, levels: np.ndarray) -> "_Rises":
-        level = weighted(levels, track.role)
-        places, heights, rise_db = rises(level)
-        noise = float(np.percentile(level, 20)) if len(level) else -100.0
-        tops = np.array([highest(band.astype(np.float32), 0, PEAK_HOPS)[places] for band in levels])
-        colour = tops[2] - tops[:2].max(axis=0) if len(places) else np.zeros(0)
-        attack = (
-            np.array([_rise_of(band.astype(np.float32))[places] for band in levels[1:]])
-            if len(places)
-            else np.zeros((2, 0))
-        )
-        return cls(track.name, level, places, heights, rise_db, noise, colour, attack)
-
-    @property
-    def loud(self) -> np.ndarray:
-        """Which of its rises are loud, whatever made them."""
-        clear = self.heights[self.rise_db >= 10.0]
-        top = np.percentile(clear if len(clear) >= 4 else self.heights, 90) if len(self.heights) else 0.0
-        return self.heights > top - 10
-
-
 def candidates(tracks: Sequence[Track], all_levels: Sequence[np.ndarray]) -> dict[int, list[Candidate]]:
     """All rises of each close track, by its number, with what the others explain of them.
 
-    Twice over: a drum explains what is heard elsewhere only where it was struck by what is known so far.
+    Over and over: what is surely a stroke teaches the ways, and these tell what is one.
     all_levels : of every track, from ``envelopes.levels``
     """
-    close = [number for number, track in enumerate(tracks) if kind_of(track.role) in CLOSE]
-    found = {number: _Rises.of(tracks[number], all_levels[number]) for number in close}
-    struck = {number: rise.loud for number, rise in found.items()}
-    everywhere = {number: np.ones(len(rise.level), bool) for number, rise in found.items()}
-    ringing = everywhere
-    weighed: dict[int, tuple[np.ndarray, float, list[str]]] = {}
-    for _ in range(ROUNDS):
-        weighed = {number: _weighed(number, found, struck, ringing) for number in close}
-        struck = {number: found[number].heights - weighed[number][0] > CLEARLY_OWN_DB for number in close}
-        ringing = {number: _rings(found[number], struck[number]) for number in close}
-    told = {}
-    for number in close:
-        others = {found[n].name: (found[n], struck[n]) for n in close if n != number}
-        told[number] = list(_told(found[number], *weighed[number], others, kind_of(tracks[number].role)))
-    return told
-
-
-def _weighed(
-    own: int, found: dict[int, _Rises], struck: dict[int, np.ndarray], ringing: dict[int, np.ndarray]
-) -> tuple[np.ndarray, float, list[str]]:
-    """What noise and the other drums make be heard at each rise of a track, its own loudness, and what explains most."""
-    rise = found[own]
-    if not len(rise.places):
-        return np.zeros(0), 0.0, []
-    others = [_Arrival.of(rise, found[n], struck[n], ringing[n]) for n in found if n != own and struck[n].any()]
-    clear, loudest = rise.heights[struck[own]], float(np.percentile(rise.heights, 95))
-    top = float(np.percentile(clear, 75)) if len(clear) >= FEWEST_OWN else loudest
-    if top < loudest - DROWNED_DB:
-        top = loudest
-    explained, by = _explained(rise, others, top - LEAST_LOSS_DB)
-    return explained, top, by
+    heard = [Rises.of(track, levels) for track, levels in zip(tracks, all_levels, strict=True)]
+    known = weighed(heard, forest(FOREST_FILE).confidences)
+    return {number: list(_told(heard, number, told)) for number, told in known.items()}
 
 
 @dataclass(frozen=True)
-class _Arrival:
-    """What another drum makes be heard in a track."""
+class Weighed:
+    """All that is known of the rises of one track."""
 
-    name: str
-    level_db: np.ndarray  # its own, at each rise of the track; -100 where it does not ring
-    usual_db: float
-    loss_db: float  # on the way here; -100 where it is not heard
-
-    @classmethod
-    def of(cls, here: _Rises, other: _Rises, struck: np.ndarray, ringing: np.ndarray) -> "_Arrival":
-        arriving = highest(other.level, -ARRIVES_HOPS[0], ARRIVES_HOPS[1])
-        at = np.minimum(here.places, len(arriving) - 1)
-        heights = other.heights[struck]
-        usual = float(np.percentile(heights, 50))
-        return cls(other.name, np.where(ringing[at], arriving[at], -100.0), usual, _loss(here, other, struck))
+    share: Shared
+    ways: Ways
+    shown: np.ndarray  # (rises, evidence)
+    sure: np.ndarray  # (rises,): confidences
 
 
-def _explained(rise: _Rises, others: Sequence[_Arrival], most_db: float) -> tuple[np.ndarray, list[str]]:
-    """What noise and other drums make be heard at each rise, and which of them most; none's usual stroke over ``most_db``."""
-    parts = np.array([
-        np.full(len(rise.places), rise.noise_db),
-        *(other.level_db + min(other.loss_db, most_db - other.usual_db) for other in others),
-    ])  # fmt: skip
-    names = ["", *(other.name for other in others)]
-    return 10 * np.log10((10 ** (parts / 10)).sum(axis=0)), [names[source] for source in parts.argmax(axis=0)]
+def weighed(heard: Sequence[Rises], judge: Callable[[np.ndarray], np.ndarray]) -> dict[int, Weighed]:
+    """Every close track that rises, by its number. judge : evidence to confidences"""
+    close = [number for number, rise in enumerate(heard) if rise.is_close and len(rise.places)]
+    loud = np.array([_loud(rise) for rise in heard])
+    first = {number: _is_first(heard, number, close) for number in close}
+    clear = {number: first[number] & (heard[number].rise_db >= CLEAR_DB) for number in close}
+    sure = {number: heard[number].loud & clear[number] for number in close}
+    for _ in range(ROUNDS):
+        ways = learned(heard, sure, loud)
+        for number in close:
+            share = shared(number, heard, ways, loud)
+            part = share.own / np.maximum(share.seen @ weights_of(heard[number].role), SOFT)
+            loud_enough = heard[number].heights > _top(heard[number], sure[number]) - TAUGHT_RANGE_DB
+            sure[number] = (part > CLEARLY_OWN) & clear[number] & loud_enough
+    told: dict[int, Weighed] = {}
+    for _ in range(ROUNDS):
+        ways = learned(heard, sure, loud)
+        for number in close:
+            share = shared(number, heard, ways, loud)
+            shown = evidence(heard, number, ways, share, sure, loud)
+            told[number] = Weighed(share, ways, shown, judge(shown))
+        sure = {number: first[number] & (told[number].sure > TEACHES) for number in close}  # spill is never first
+    for number, own in told.items():
+        struck = own.sure > 0.5
+        if struck.any() and first[number][struck].mean() < FEWEST_FIRST:
+            own.sure[struck] *= NEVER_STRUCK
+    return told
 
 
-def _loss(here: _Rises, other: _Rises, struck: np.ndarray) -> float:
-    """What a drum loses on its way here, in dB: of its strokes the quarter in which least is heard, since in the others
-    this drum may have been struck too. -100 where a quarter is not heard at all: spill is heard every time."""
-    places, heights = other.places[struck], other.heights[struck]
-    near = np.clip(np.searchsorted(here.places, places), 1, max(1, len(here.places) - 1))
-    heard = []
-    for shift in (-1, 0):
-        rows = np.clip(near + shift, 0, len(here.places) - 1)
-        gap = here.places[rows] - places
-        heard.append(np.where((gap >= -2) & (gap <= NEAR_HOPS), here.heights[rows] - heights, -100.0))
-    best = np.maximum(*heard)
-    best = best[best > -100.0]
-    return float(np.percentile(best, 25)) if len(best) >= 3 else -100.0
+def _is_first(heard: Sequence[Rises], number: int, close: Sequence[int]) -> np.ndarray:
+    """Which rises of a track begin no later than in any other close one: a drum is heard first in its own microphone."""
+    own = heard[number].begins
+    first = np.ones(len(own), bool)
+    for other in close:
+        if other != number:
+            near, begins = nearest(heard[other], own)
+            first &= ~(near & (begins < own - FIRST_BY))
+    return first
 
 
-def _rings(rise: _Rises, struck: np.ndarray) -> np.ndarray:
-    """The hops in which a drum that was struck may be heard."""
-    rings = np.zeros(len(rise.level) + RINGS_HOPS + 1, np.int32)
-    places = rise.places[struck]
-    np.add.at(rings, np.maximum(places - ARRIVES_HOPS[0], 0), 1)
-    np.add.at(rings, places + RINGS_HOPS, -1)
-    return np.cumsum(rings)[: len(rise.level)] > 0
+def _loud(rise: Rises) -> np.ndarray:
+    """The power by which the loud rises of a track grow, band by band."""
+    if not len(rise.places):
+        return np.full(3, SOFT)
+    return np.maximum(np.percentile(rise.jumps[:, rise.places], 95, axis=1), SOFT)
 
 
-def _told(
-    rise: _Rises,
-    explained: np.ndarray,
-    top: float,
-    by: list[str],
-    found: dict[str, tuple[_Rises, np.ndarray]],
-    kind: str,
-) -> Iterator[Candidate]:
-    shown = evidence(rise, explained, top, found, kind)
-    sure = confidences(shown)
+def _top(rise: Rises, sure: np.ndarray) -> float:
+    """How loud its own strokes are, dB."""
+    own = rise.heights[sure]
+    return float(np.percentile(own if len(own) >= FEWEST_OWN else rise.heights, 75 if len(own) >= FEWEST_OWN else 95))
+
+
+def _told(heard: Sequence[Rises], number: int, weighed_: Weighed) -> Iterator[Candidate]:
+    rise, share = heard[number], weighed_.share
+    sure = weighed_.sure.copy()
     sure[_own_echoes(rise, sure)] *= ECHO_SURE
-    for n in np.flatnonzero(rise.heights > top - RANGE_DB):
+    top = _top(rise, sure > 0.5)
+    others = 10 * np.log10(np.maximum(share.others @ weights_of(rise.role), 10 ** (rise.noise_db / 10)))
+    for n in np.flatnonzero((rise.heights > top - RANGE_DB) & (sure >= WORTH_A_LOOK)):
+        is_alone = share.most[n] < 0 or others[n] < rise.heights[n] - ALONE_DB
+        by = "" if is_alone else heard[weighed_.ways.drums[share.most[n]]].name
         yield Candidate(
             int(rise.places[n]), float(rise.heights[n] - top), float(rise.rise_db[n]),
-            float(rise.heights[n] - explained[n]), float(sure[n]), by[n], float(rise.heights[n]),
+            float(rise.heights[n] - others[n]), float(sure[n]), by, float(rise.heights[n]),
         )  # fmt: skip
 
 
-def _own_echoes(rise: _Rises, sure: np.ndarray) -> np.ndarray:
+def _own_echoes(rise: Rises, sure: np.ndarray) -> np.ndarray:
     """Rises that follow most strokes of a track at one distance, softer: the drum's own second breath, no stroke."""
     strokes_ = np.flatnonzero(sure > 0.5)
     if len(strokes_) < FEWEST_ECHOES:
@@ -268,59 +159,149 @@ def _own_echoes(rise: _Rises, sure: np.ndarray) -> np.ndarray:
 
 # What speaks for a stroke ---------------------------------------------------------------------------------------------
 
-KINDS = ("kick", "snare", "tom", "hat")
-NEAREST_HOPS = 16  # to a stroke of another drum, for it to matter
-
 
 def evidence(
-    rise: _Rises, explained: np.ndarray, top: float, found: dict[str, tuple[_Rises, np.ndarray]], kind: str
+    heard: Sequence[Rises], number: int, ways: Ways, share: Shared, sure: Mapping[int, np.ndarray], loud: np.ndarray
 ) -> np.ndarray:
-    """What is known of each rise of a track, in tens of dB or of ms: (rises, 10 + kinds).
+    """What is known of each rise of a track, in tens of dB or of ms: (rises, evidence)."""
+    rise = heard[number]
+    weights, places, level = weights_of(rise.role), rise.places, rise.level
+    noise = 10 ** (rise.noise_db / 10)
+    seen = share.seen @ weights
+    top = _top(rise, sure[number])
 
-    found : the other close tracks by name, with which of their rises were strokes
-    """
-    places, level = rise.places, rise.level
-    lag = np.full(len(places), 2.0)
-    beside = np.full(len(places), -4.5)  # how loud the nearest stroke of another drum is, against its loud ones
-    for other, struck in found.values():
-        its = other.places[struck]
-        if not len(its):
-            continue
-        loud = np.percentile(other.heights[struck], 75)
-        for shift in (-1, 0):
-            rows = np.clip(np.searchsorted(its, places) + shift, 0, len(its) - 1)
-            gap = places - its[rows]
-            strength = (other.heights[struck][rows] - loud) / 10
-            nearer = (np.abs(gap) <= NEAREST_HOPS) & (strength > beside)
-            lag, beside = np.where(nearer, gap / 10, lag), np.where(nearer, strength, beside)
-    later = np.minimum(places + 30, max(0, len(level) - 1))
+    def fallen(hops: int) -> np.ndarray:
+        return np.clip(rise.heights - level[np.minimum(places + hops, len(level) - 1)], -5, 40) / 10
+
+    tops = 10 * np.log10(np.maximum(rise.power[:, np.minimum(places, len(level) - 1)], SOFT))
+    colour = tops[2] - tops[:2].max(axis=0)
+    is_loud = rise.heights > top - 12
+    colour = colour - np.median(colour[is_loud] if is_loud.any() else colour)
+    others_furthest, later_by = _beside(heard, number, loud)
+    echo, ago = _echoes(heard, number, ways, sure, seen, noise)
+    beyond_all, beyond_own = _overheads(heard, number, ways, share)
     rows = [
         np.clip(rise.rise_db, 0, 40) / 10,
-        np.clip(rise.heights - explained, -10, 30) / 10,
+        _db(seen, share.others @ weights + noise, -10, 30),
+        _db(share.own, seen, -30, 0),
+        *(_db(share.seen[:, band], share.others[:, band] + 1e-3 * noise, -10, 30) for band in range(3)),
         np.clip(rise.heights - top, -45, 10) / 10,
         np.clip(rise.heights - rise.noise_db, 0, 60) / 10,
-        lag,
-        np.maximum(beside, -4.5),
-        np.clip(rise.heights - level[later], -5, 40) / 10 if len(places) else np.zeros(0),
-        np.clip(rise.colour - np.median(rise.colour[rise.heights > top - 12] if (rise.heights > top - 12).any() else rise.colour), -25, 25) / 10
-        if len(places) else np.zeros(0),
-        *(np.clip(attack, 0, 40) / 10 for attack in rise.attack_db),
-        *(np.full(len(places), float(kind == each)) for each in KINDS),
+        _later_than_usual(heard, number, ways, share),
+        fallen(30),
+        fallen(90),
+        np.clip(colour, -25, 25) / 10,
+        *(_db(jump, power, -20, 3) for jump, power in _grown(rise)),
+        *_neighbours(rise),
+        _rising(heard, number),
+        echo,
+        ago,
+        beyond_all,
+        beyond_own,
+        _furthest(heard, number, number, loud),
+        others_furthest,
+        later_by,
     ]  # fmt: skip
-    return np.array(rows).T.reshape(len(places), len(rows))
+    return np.array(rows, np.float32).T.reshape(len(places), len(rows))
 
 
-def spread_out(shown: np.ndarray) -> np.ndarray:
-    """The evidence, one, and the products of each two."""
-    first, second = np.triu_indices(shown.shape[1])
-    return np.concatenate([np.ones((len(shown), 1)), shown, shown[:, first] * shown[:, second]], axis=1)
+def _db(one: np.ndarray, other: np.ndarray, low: float, high: float) -> np.ndarray:
+    return np.clip(10 * np.log10(np.maximum(one, SOFT) / np.maximum(other, SOFT)), low, high) / 10
 
 
-def confidences(shown: np.ndarray) -> np.ndarray:
-    """A logistic regression over the evidence, taught by benchmarks/train_strokes.py."""
-    return 1 / (1 + np.exp(-np.clip(spread_out(shown) @ _weights(), -30, 30)))
+def _grown(rise: Rises) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+    """By how much each band grew, and what it then is."""
+    for jump, power in zip(rise.jumps, rise.power, strict=True):
+        yield jump[rise.places], highest(power, 0, 8)[rise.places]
 
 
-@cache
-def _weights() -> np.ndarray:
-    return np.array(json.loads(WEIGHTS_FILE.read_text("utf-8"))["weights"])
+def _later_than_usual(heard: Sequence[Rises], number: int, ways: Ways, share: Shared) -> np.ndarray:
+    """How much later each rise begins than that of the drum that makes most of it, against what this takes as a rule."""
+    rise = heard[number]
+    later = np.full(len(rise.places), UNKNOWN)
+    for column, drum in enumerate(ways.drums):
+        rows = np.flatnonzero(share.most == column)
+        if drum == number or not len(rows):
+            continue
+        near, begins = nearest(heard[drum], rise.begins[rows])
+        usual = ways.lags[number, column]
+        gap = rise.begins[rows] - begins - (usual if np.isfinite(usual) else USUAL_LAG)
+        later[rows] = np.where(near, gap / 10, UNKNOWN)
+    return later
+
+
+def _neighbours(rise: Rises) -> tuple[np.ndarray, ...]:
+    """How long ago the track rose last, how much higher that was, and the same of what comes next; tens of dB, log of ms."""
+    gaps = np.diff(rise.places, prepend=-1000, append=rise.places[-1] + 1000 if len(rise.places) else 0)
+    heights = np.concatenate([[-200.0], rise.heights, [-200.0]])
+    before, behind = np.log10(np.clip(gaps[:-1], 5, 1000)), np.log10(np.clip(gaps[1:], 5, 1000))
+    return (
+        before, np.clip(heights[:-2] - rise.heights, -30, 30) / 10,
+        behind, np.clip(heights[2:] - rise.heights, -30, 30) / 10,
+    )  # fmt: skip
+
+
+def _rising(heard: Sequence[Rises], number: int) -> np.ndarray:
+    """How many of the other tracks rise at the same time, as a share."""
+    own = heard[number]
+    others = [track for n, track in enumerate(heard) if n != number]
+    if not others:
+        return np.zeros(len(own.places))
+    return sum(nearest(track, own.begins)[0].astype(float) for track in others) / len(others)
+
+
+def _furthest(heard: Sequence[Rises], number: int, other: int, loud: np.ndarray) -> np.ndarray:
+    """How far a track comes up to its own loud rises when another rises, tens of dB."""
+    weights = weights_of(heard[other].role)
+    near = weights @ heard[other].jumps_at(heard[number].places, is_own=other == number)
+    return _db(near, np.float64(max(float(weights @ loud[other]), SOFT)), -50, 30)
+
+
+def _beside(heard: Sequence[Rises], number: int, loud: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """How much further than any other close track one comes up to its loud rises, and how much later than in that it begins."""
+    own = heard[number]
+    others = [n for n, track in enumerate(heard) if n != number and track.is_close]
+    if not others:
+        return np.full(len(own.places), 5.0), np.full(len(own.places), UNKNOWN)
+    shares = np.array([_furthest(heard, number, other, loud) for other in others])
+    lags = []
+    for other in others:
+        near, begins = nearest(heard[other], own.begins)
+        lags.append(np.where(near, (own.begins - begins) / 10, UNKNOWN))
+    first = shares.argmax(axis=0)
+    mine = _furthest(heard, number, number, loud)
+    return mine - shares.max(axis=0), np.array(lags)[first, np.arange(len(first))]
+
+
+def _echoes(
+    heard: Sequence[Rises], number: int, ways: Ways, sure: Mapping[int, np.ndarray], seen: np.ndarray, noise: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """Over what the sure strokes of others of the last moments would make here, whose echoes come late; and how long ago
+    the one was that made most, tens of ms."""
+    rise, made = heard[number], np.full(len(heard[number].level), 0.0, np.float32)
+    for column, drum in enumerate(ways.drums):
+        if drum == number:
+            continue
+        other = heard[drum]
+        places = other.places[sure[drum]]
+        here = float(weights_of(rise.role) @ ways.gains[number][:, column])
+        places = places[places < len(made)]
+        np.maximum.at(made, places, here * (weights_of(other.role) @ other.jumps[:, places]))
+    recent = highest(made, -ECHOES_HOPS[0], ECHOES_HOPS[1])[rise.places]
+    window = np.clip(rise.places[:, None] + np.arange(-ECHOES_HOPS[0], ECHOES_HOPS[1] + 1), 0, len(made) - 1)
+    ago = np.where(recent > 0, ECHOES_HOPS[0] - made[window].argmax(axis=1), 2 * ECHOES_HOPS[0])
+    return _db(seen, recent + noise, -15, 30), ago / 10
+
+
+def _overheads(heard: Sequence[Rises], number: int, ways: Ways, share: Shared) -> tuple[np.ndarray, np.ndarray]:
+    """How much more rises in tracks that are no drum's than all drums tell, and than this drum by itself would make."""
+    own = heard[number]
+    rows = [n for n, track in enumerate(heard) if not track.is_close]
+    if not rows or not len(own.places):
+        return np.zeros(len(own.places)), np.zeros(len(own.places))
+    window = np.clip(own.places[:, None] + np.arange(-2, 13), 0, own.power.shape[1] - 1)
+    seen = sum(weights_of(heard[n].role) @ heard[n].jumps[:, window].max(axis=2) for n in rows)
+    told = sum(np.einsum("b,bd,rd->r", weights_of(heard[n].role), ways.gains[n], share.strengths) for n in rows)
+    column = ways.drums.index(number)
+    mine = sum(weights_of(heard[n].role) @ ways.gains[n][:, column] for n in rows) * (share.seen @ weights_of(own.role))
+    return _db(seen, told, -15, 30), _db(seen, mine, -20, 30)

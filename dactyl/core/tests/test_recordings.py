@@ -1,6 +1,8 @@
 """Hits of several microphones: a stroke is told from spill, at its own frame; what is silent stays silent."""
 
 import io
+import json
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -9,13 +11,16 @@ import soundfile
 from django.test import SimpleTestCase
 
 from dactyl.core.formats.midi import read_midi, write_midi
-from dactyl.core.hits.envelopes import Track
+from dactyl.core.hits.envelopes import Track, levels
 from dactyl.core.hits.find import find_hits, roles_of
+from dactyl.core.hits.forest import Forest
 from dactyl.core.hits.match import BEFORE_SECONDS, alone, match, side_of
 from dactyl.core.hits.mend import Mend, TrackHit, bar_lines, mended, usual_curve, velocity_of
 from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
 from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
+from dactyl.core.hits.rises import Rises, weights_of
 from dactyl.core.hits.tracks import opened
+from dactyl.core.hits.ways import learned, shared
 
 RATE = 44_100
 SECONDS = 12
@@ -112,6 +117,56 @@ class Hits(SimpleTestCase):
             roles_of(names), ["kick", "snare", "tom 1", "tom 2", "hat", "overhead", "room", "other", "ride"]
         )
         self.assertEqual([notes_of(["tom 1", "tom 2", "room"])[role] for role in ("tom 1", "tom 2")], [50, 41])
+
+
+class Ways(SimpleTestCase):
+    def test_the_way_of_a_drum_is_learned_and_what_it_makes_elsewhere_is_no_stroke_there(self):
+        tracks = session([("kick", 0.5 * beat, 0.9) for beat in range(1, 12)] + [("snare", 0.5 * beat + 0.25, 0.8) for beat in range(1, 12)])  # fmt: skip
+        heard = [Rises.of(track, levels(track)) for track in tracks]
+        loud = np.array([np.percentile(rise.jumps[:, rise.places], 95, axis=1) for rise in heard])
+        sure = {
+            n: heard[n].loud & (heard[n].rise_db > 20) if n < 2 else np.zeros(len(heard[n].places), bool)
+            for n in range(4)
+        }
+        sure[0] &= _near(heard[0].places, [500 * beat for beat in range(1, 12)])
+        sure[1] &= _near(heard[1].places, [500 * beat + 250 for beat in range(1, 12)])
+        ways = learned(heard, sure, loud)
+        lost_db = 10 * np.log10(weights_of("tom 1") @ ways.gains[2][:, 1] / (weights_of("snare") @ ways.gains[1][:, 1]))
+        self.assertAlmostEqual(lost_db, -24, delta=4, msg="22 dB softer, and duller")
+        self.assertAlmostEqual(ways.lags[2, 1], 3, delta=1)
+        share = shared(2, heard, ways, loud)
+        own = share.own / (share.seen @ weights_of("tom 1"))
+        spill = _near(heard[2].places, [500 * beat + 253 for beat in range(1, 12)])
+        self.assertGreaterEqual(spill.sum(), 10)
+        self.assertLess(np.median(own[spill]), 0.5)
+        share = shared(1, heard, ways, loud)
+        self.assertGreater(np.median((share.own / (share.seen @ weights_of("snare")))[sure[1]]), 0.8)
+
+    def test_a_track_alone_a_short_one_and_equal_ones_are_listened_to(self):
+        (kick, *_), (track, *_) = session(played()), session([("kick", 1.0, 0.9)])
+        for name, tracks in {
+            "alone": [kick],
+            "three hops": [replace(kick, frames=130), track],
+            "the same twice": [kick, replace(kick, name="again")],
+        }.items():
+            with self.subTest(name):
+                *_, found = find_hits(tracks)
+                self.assertEqual(len(found), len(tracks))
+        *_, (alone,) = find_hits([kick])
+        kicks = [time for role, time, _ in played() if role == "kick"]
+        self.assertTrue(all(any(abs(hit.time - time) < 0.002 for hit in alone.hits) for time in kicks))
+
+    def test_a_forest_says_what_its_leaves_sum_up_to(self):
+        told = {
+            "base": 0.5, "depth": 1, "roots": [0, 3], "feature": [1, 0, 0, 0], "threshold": [2.0, 0, 0, 0],
+            "left": [1, 1, 2, 3], "right": [2, 1, 2, 3], "value": [0, -1.5, 1.0, 0.25],
+        }  # fmt: skip
+        said = Forest.of(json.dumps(told)).confidences(np.array([[9.0, 2.0], [9.0, 2.1]]))
+        np.testing.assert_allclose(said, 1 / (1 + np.exp(-np.array([0.5 - 1.5 + 0.25, 0.5 + 1.0 + 0.25]))), rtol=1e-6)
+
+
+def _near(places: np.ndarray, wanted: list[int]) -> np.ndarray:
+    return np.array([min(abs(place - other) for other in wanted) <= 8 for place in places])
 
 
 class Mending(SimpleTestCase):

@@ -1,0 +1,158 @@
+"""What rises in a track: places, heights and beginnings of everything that may be a stroke, in the bands of its drum."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import scipy
+
+from dactyl.core.hits.envelopes import BANDS, Track
+
+WEIGHTS = {  # of the bands in which a drum is told from its neighbours
+    "kick": (1.0, 0.5, 0.15), "snare": (0.15, 1.0, 0.8), "tom": (0.7, 1.0, 0.3), "hat": (0.0, 0.25, 1.0),
+    "ride": (0.0, 0.35, 1.0), "overhead": (0.2, 0.8, 1.0), "room": (0.3, 1.0, 0.6), "other": (0.5, 1.0, 0.7),
+}  # fmt: skip
+CLOSE = ("kick", "snare", "tom", "hat", "ride", "other")  # roles that stand at one drum
+RISE_HOPS = 6  # over which a rise is measured, in ms
+BEFORE_HOPS = (9, 2)  # what it is measured against: the quietest of these ms before
+LEAST_RISE_DB = 3.0
+GAP_HOPS = 12  # between two strokes of one drum
+PEAK_HOPS = 8  # in which a stroke reaches its height
+RIPPLE_HOPS = (13, 5, 3)  # over which the power of each band is averaged: a low note swings slowly
+OWN_HOPS, AROUND_HOPS = 2, 10  # about a rise, in which its own track and others rise by the same strokes
+BEGINS_HOPS, AT_SHARE = (10, 7), 0.5  # around a rise, and of it in dB: where it begins
+QUICK = (0.2, 1.0, 1.0)  # of the bands, in which what begins first is told
+NOISE_SHARE = 20  # percentile of a track's level that is its noise
+
+
+def kind_of(role: str) -> str:
+    """``"tom 2" -> "tom"``"""
+    return role.split()[0] if role.split() and role.split()[0] in WEIGHTS else "other"
+
+
+def power_of(levels: np.ndarray) -> np.ndarray:
+    """Power of each band, evened over ``RIPPLE_HOPS``. levels : (3, hops), dB; returns float32 of the same shape"""
+    bands = 10 ** (levels.astype(np.float32) / 10)
+    return np.array([scipy.ndimage.uniform_filter1d(band, n) for band, n in zip(bands, RIPPLE_HOPS, strict=True)])
+
+
+def weights_of(role: str) -> np.ndarray:
+    return np.array(WEIGHTS[kind_of(role)], np.float32)[: len(BANDS)]
+
+
+def weighted(levels: np.ndarray, role: str) -> np.ndarray:
+    """One level for each millisecond, in the bands of the role. levels : (3, hops), dB; returns dB"""
+    return 10 * np.log10(np.maximum(weights_of(role) @ power_of(levels), 1e-10))
+
+
+def rises(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Places, heights and rises in dB of all that rises in ``level`` (dB, by hop), in time order."""
+    if len(level) < PEAK_HOPS:
+        return np.zeros(0, int), np.zeros(0), np.zeros(0)
+    rise = rise_of(level)
+    best = scipy.ndimage.maximum_filter1d(rise, GAP_HOPS)
+    places = np.flatnonzero((rise >= best) & (rise >= LEAST_RISE_DB))
+    kept: list[int] = []
+    for place in places.tolist():
+        if not kept or place - kept[-1] >= GAP_HOPS // 2:
+            kept.append(place)
+    found = np.array(kept, int)
+    tops = highest(level, 0, PEAK_HOPS)
+    return found, tops[found] if len(found) else np.zeros(0), rise[found] if len(found) else np.zeros(0)
+
+
+def rise_of(level: np.ndarray) -> np.ndarray:
+    """How much the level rises at each hop, in dB."""
+    smooth = np.convolve(level, np.ones(3) / 3, "same")
+    return highest(smooth, 0, RISE_HOPS) + highest(-smooth, -BEFORE_HOPS[0], -BEFORE_HOPS[1])
+
+
+def highest(level: np.ndarray, first: int, last: int) -> np.ndarray:
+    """At each hop the highest of the hops ``first..last`` from it."""
+    if not len(level):
+        return level
+    padded = np.pad(level, (max(0, -first), max(0, last)), mode="edge")
+    width = last - first + 1
+    return scipy.ndimage.maximum_filter1d(padded, width, origin=-(width // 2))[max(0, first) :][: len(level)]
+
+
+@dataclass(frozen=True)
+class Rises:
+    """What rises in one track."""
+
+    name: str
+    role: str
+    power: np.ndarray  # (3, hops), evened
+    quick: np.ndarray  # dB, by hop, of all bands alike in every track: what begins first
+    level: np.ndarray  # dB, by hop, in the bands of its drum
+    places: np.ndarray
+    heights: np.ndarray
+    rise_db: np.ndarray
+    noise_db: float
+
+    @classmethod
+    def of(cls, track: Track, levels: np.ndarray) -> "Rises":
+        power = power_of(levels)
+        level = 10 * np.log10(np.maximum(weights_of(track.role) @ power, 1e-10))
+        places, heights, rise_db = rises(level)
+        noise = float(np.percentile(level, NOISE_SHARE)) if len(level) else -100.0
+        raw = np.array(QUICK, np.float32) @ 10 ** (levels.astype(np.float32) / 10)
+        quick = 10 * np.log10(np.maximum(scipy.ndimage.uniform_filter1d(raw, 2), 1e-10))
+        return cls(track.name, track.role, power, quick, level, places, heights, rise_db, noise)
+
+    @property
+    def kind(self) -> str:
+        return kind_of(self.role)
+
+    @property
+    def is_close(self) -> bool:
+        return self.kind in CLOSE
+
+    @cached_property
+    def jumps(self) -> np.ndarray:
+        """By how much the power of each band grows at each hop, (3, hops): what rang before is no part of it."""
+        return np.array([
+            np.maximum(0.0, highest(band, 0, PEAK_HOPS) + highest(-band, -BEFORE_HOPS[0], -BEFORE_HOPS[1]))
+            for band in self.power
+        ])  # fmt: skip
+
+    @cached_property
+    def _at_once(self) -> np.ndarray:
+        return scipy.ndimage.maximum_filter1d(self.jumps, 2 * OWN_HOPS + 1, axis=1)
+
+    @cached_property
+    def _about(self) -> np.ndarray:
+        return scipy.ndimage.maximum_filter1d(self.jumps, 2 * AROUND_HOPS + 1, axis=1)
+
+    def jumps_at(self, places: np.ndarray, *, is_own: bool) -> np.ndarray:
+        """The most by which each band grows at these hops, or in another track about them: (3, places)."""
+        seen = self._at_once if is_own else self._about
+        return seen[:, np.minimum(places, max(0, seen.shape[1] - 1))] if seen.shape[1] else np.zeros((3, len(places)))
+
+    @cached_property
+    def begins(self) -> np.ndarray:
+        """Where each rise has come half its way in dB, in hops and parts of one."""
+        if not len(self.places):
+            return np.zeros(0)
+        smooth = self.quick
+        back, ahead = BEGINS_HOPS
+        rows = np.clip(self.places[:, None] + np.arange(-back, ahead + 1), 0, len(smooth) - 1)
+        seen = smooth[rows]
+        top = back + seen[:, back:].argmax(axis=1)
+        base = np.min(np.where(np.arange(seen.shape[1]) <= top[:, None], seen, np.inf), axis=1)
+        height = np.take_along_axis(seen, top[:, None], 1)[:, 0]
+        least = base + AT_SHARE * (height - base)
+        under = (seen < least[:, None]) & (np.arange(seen.shape[1]) < top[:, None])
+        last = under.shape[1] - 1 - under[:, ::-1].argmax(axis=1)
+        last = np.where(under.any(axis=1), last, 0)
+        low = np.take_along_axis(seen, last[:, None], 1)[:, 0]
+        high = np.take_along_axis(seen, np.minimum(last + 1, seen.shape[1] - 1)[:, None], 1)[:, 0]
+        part = np.where(high > low, (least - low) / np.maximum(high - low, 1e-6), 0.0)
+        return self.places - back + last + np.clip(part, 0, 1)
+
+    @property
+    def loud(self) -> np.ndarray:
+        """Which of its rises are loud, whatever made them."""
+        clear = self.heights[self.rise_db >= 10.0]
+        top = np.percentile(clear if len(clear) >= 4 else self.heights, 90) if len(self.heights) else 0.0
+        return self.heights > top - 10
