@@ -26,7 +26,7 @@ from dactyl.core.wave.read import read_range
 from dactyl.demo import rehearsal
 from dactyl.demo.synth import RATE_HZ as DEMO_RATE_HZ
 
-SOURCES, FIRST_SEED, SCENES = ("freepats", "airfont"), 20, 8  # of each source; seeds below were looked at
+SOURCES, FIRST_SEED, SCENES = ("freepats", "airfont"), 40, 8  # of each source; seeds below were looked at
 SONGS = (11, 12, 13)  # seeds of the rehearsal
 Times = Callable[[Judged, str], list[tuple[float, float]]]
 """Of one role of a scene: times in seconds, and velocities."""

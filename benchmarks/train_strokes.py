@@ -18,7 +18,7 @@ from dactyl.core.hits.forest import Forest
 from dactyl.core.hits.rises import Rises
 from dactyl.core.hits.strokes import FOREST_FILE, weighed
 
-FONTS, SCENES = ("timgm", "csound", "samples", "general"), 30  # freepats and airfont are kept for judging
+FONTS, SCENES = ("timgm", "csound", "samples", "general"), 55  # freepats and airfont are kept for judging
 NEAR_SECONDS = 0.010
 TREES, LEAVES, DEPTH, RATE, SHRINK, FEWEST = 160, 12, 7, 0.08, 10.0, 60
 MISSED_COSTS = 1.5  # times a hit too many: what is found is taken away in a moment
