@@ -13,12 +13,15 @@ from pathlib import PurePosixPath
 from dactyl.core.kinds import KINDS
 from dactyl.core.stack.words import (
     ARTICULATION_OF,
+    COPIES,
     DYNAMIC_RANK,
+    HANDS,
     LAYER_LABELS,
     MIC_LABELS,
     MIC_OF,
     NOISE,
     NOTE_LABELS,
+    SIZES,
     TAKE_LABELS,
     WEAK_MICS,
     Token,
@@ -57,6 +60,8 @@ class Named:
     mics: list[str] = field(default_factory=list)
     weak_mics: list[str] = field(default_factory=list)  # words that may be mics
     side: str = ""  # "l" or "r"
+    hand: str = ""  # the same of the hand that struck
+    copy: int = 0  # of a file that an editor copied
     letter: str = ""  # a single letter that means nothing by itself: a take, a strength, one of two drums
     numbers: dict[Slot, int] = field(default_factory=dict)
     number_texts: dict[Slot, str] = field(default_factory=dict)
@@ -106,6 +111,7 @@ def _read(named: Named, row: list[Token], manner: Manner, *, is_folder: bool) ->
     at = 0
     while at < len(row):
         step = _code(named, row, at, is_folder) or _size(named, row, at) or _labelled(named, row, at)
+        step = step or _hand(named, row, at) or (not is_folder and _copy(named, row, at))
         if not step:
             step = _piece(named, row, at, above)
             if step and at + step < len(row) and row[at + step].is_number and not _size(Named(""), row, at + step):
@@ -150,9 +156,31 @@ def _code(named: Named, row: list[Token], at: int, is_folder: bool) -> int:
     return 0
 
 
+def _hand(named: Named, row: list[Token], at: int) -> int:
+    """RH, left hand"""
+    following = row[at + 1].text if at + 1 < len(row) else ""
+    for text, length in ((row[at].text + following, 2), (row[at].text, 1)):
+        if text in HANDS:
+            named.hand = HANDS[text]
+            return length
+    return 0
+
+
+def _copy(named: Named, row: list[Token], at: int) -> int:
+    """``copy``, ``copy 2``"""
+    if row[at].text not in COPIES or at == 0:
+        return 0
+    following = row[at + 1] if at + 1 < len(row) else None
+    named.copy = int(following.text[:9]) if following and following.is_number else 1
+    return 2 if following and following.is_number else 1
+
+
 def _size(named: Named, row: list[Token], at: int) -> int:
-    """14x6: the size of a drum."""
+    """14x6, 10 inch: the size of a drum."""
     size = row[at : at + 3]
+    if len(size) > 1 and size[0].is_number and size[1].text in SIZES:
+        named.others.append(size[0].text)
+        return 2
     if len(size) == 3 and size[0].is_number and size[1].text == "x" and size[2].is_number and size[2].is_glued:
         named.others.append(f"{size[0].text}x{size[2].text}")
         return 3
@@ -162,6 +190,9 @@ def _size(named: Named, row: list[Token], at: int) -> int:
 def _labelled(named: Named, row: list[Token], at: int) -> int:
     """A label and its number, such as v3, vel 90, RR-02, note 38: how many tokens it takes up."""
     word, number = row[at].text, row[at + 1] if at + 1 < len(row) else None
+    if word in MIC_LABELS and number and len(number.text) == 1 and number.text in "abcdefgh":
+        named.mics.append(f"mic {number.text}")
+        return 2
     if number is None or not number.is_number or (word in _SHORT_LABELS and not number.is_glued):
         return 0
     value = int(number.text[:9])
@@ -272,6 +303,8 @@ def _piece(named: Named, row: list[Token], at: int, above: list[str]) -> int:
                 break  # "snare rim shot": how it is struck
             if named.kinds == above:
                 named.pieces, named.kinds = [], []
+            elif slug in named.kinds and at + len(phrase) < len(row) and row[at + len(phrase)].text in MIC_OF:
+                return len(phrase)  # SnareTop, behind the snare's own name: a mic
             named.pieces.append(" ".join(phrase))
             named.kinds.append(slug)
             return len(phrase)

@@ -4,6 +4,7 @@ A number without a label, a lone letter, a word that may be a mic: each is told 
 that leaves it open, by how the files sound.
 """
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 
@@ -21,11 +22,15 @@ STRENGTH_LETTERS = ("smh", "lmh", "sml", "pmf")
 MIC_LETTERS = {"c": "close", "d": "close", "o": "overhead", "r": "room", "t": "top", "b": "bottom"}
 MOST_MICS = 8  # that one number tells apart
 MOST_DRUMS = 6  # that one number tells apart
+MOST_STRENGTHS, STRENGTH_SHARE, STRENGTH_STEP_DB = 8, 0.8, 2.0  # of words that say how hard
+STRUCK_BY_HANDS = {"snare", "kick", "low_tom", "mid_tom", "high_tom", "side_stick"}
 
 
 def assign(hits: Sequence[PlacedFile]) -> None:
     """Fill pad, layer, take and mic of every hit."""
     _sides(hits)
+    _counted_words(hits)
+    _words_of_strength(hits)
     explain(hits)
     for group in grouped(hits, _words).values():
         _mics(group)
@@ -69,6 +74,64 @@ def _sides(hits: Sequence[PlacedFile]) -> None:
         named.side = named.side[0] if is_side else ""
 
 
+COUNTED_WORD = re.compile(r"([^\W\d_]+)(\d+)")
+
+
+def _counted_words(hits: Sequence[PlacedFile]) -> None:
+    """A word whose number is another in nearly every name counts the files: it names no drum."""
+    found: dict[str, list[tuple[PlacedFile, str, int]]] = defaultdict(list)
+    for hit in hits:
+        for word in hit.named.others:
+            if match := COUNTED_WORD.fullmatch(word):
+                found[match[1]].append((hit, word, int(match[2])))
+    for rows in found.values():
+        if len({number for *_, number in rows}) > max(MOST_DRUMS, 0.5 * len(rows)):
+            for hit, word, number in rows:
+                hit.named.others.remove(word)
+                hit.named.numbers.setdefault((LEAD, 1), number)
+                hit.named.number_texts.setdefault((LEAD, 1), word)
+
+
+def _words_of_strength(hits: Sequence[PlacedFile]) -> None:
+    """Words that no table knows, one in each name of a drum, are strengths where loudness rises with them and nothing else
+    changes: in some language they say how hard."""
+    families = grouped(
+        [hit for hit in hits if hit.named.kinds], lambda hit: (*hit.named.kinds, *sorted(hit.named.articulations))
+    )
+    orders: dict[frozenset[str], list[tuple[list[PlacedFile], list[str]]]] = defaultdict(list)
+    for family in families.values():
+        if order := _order_of_strengths(family):
+            orders[frozenset(order)].append((list(family), order))
+    for words, found in orders.items():
+        if any(order != found[0][1] for _, order in found):
+            continue  # loudest here, softest there: they are drums
+        for family, order in found:
+            for hit in family:
+                word = next(word for word in hit.named.others if word in words)
+                hit.named.others.remove(word)
+                hit.named.layer, hit.named.layer_text, hit.named.is_dynamic = float(order.index(word)), word, True
+
+
+def _order_of_strengths(family: Sequence[PlacedFile]) -> list[str]:
+    """The words that vary in a drum's names, softest first; nothing where they are no strengths."""
+    if any(hit.named.layer is not None for hit in family):
+        return []
+    shared = set.intersection(*(set(hit.named.others) for hit in family))
+    own = [[word for word in hit.named.others if word not in shared] for hit in family]
+    if any(len(words) != 1 for words in own):
+        return []
+    labels = [words[0] for words in own]
+    counts = Counter(labels)
+    if not 2 <= len(counts) <= MOST_STRENGTHS or min(counts.values()) < 2:
+        return []
+    levels = np.array([hit.level_db for hit in family])
+    means = {word: float(levels[[label == word for label in labels]].mean()) for word in counts}
+    order = sorted(means, key=lambda word: means[word])
+    steps = np.diff([means[word] for word in order])
+    is_louder = _share_explained(levels, labels) >= STRENGTH_SHARE and steps.min() >= STRENGTH_STEP_DB
+    return order if is_louder and not _differs(family, labels) else []
+
+
 def _mics(group: Sequence[PlacedFile]) -> None:
     """Words that may be a mic are one where they vary within the pad, or stand beside a sure one."""
     weak = {tuple(hit.named.weak_mics) for hit in group}
@@ -77,13 +140,26 @@ def _mics(group: Sequence[PlacedFile]) -> None:
     sides: dict[tuple, set[str]] = defaultdict(set)  # of the hits that one mic heard
     for hit in group:
         sides[tuple(hit.named.mics)].add(hit.named.side)
+    are_pairs = _are_halves(group)
     for hit in group:
         named = hit.named
         words = [*named.mics[:1], *(named.weak_mics if takes_weak else [])]
-        if words and named.side and {"l", "r"} <= sides[tuple(named.mics)]:  # the halves of one pair
+        if words and named.side and {"l", "r"} <= sides[tuple(named.mics)] and are_pairs:
             words.append({"l": "left", "r": "right"}[named.side])
             named.side = ""
         hit.mic = " ".join(dict.fromkeys(words)) or "close"
+
+
+def _are_halves(group: Sequence[PlacedFile]) -> bool:
+    """Whether left and right are halves of one pair of mics: their levels go together from hit to hit, as those of two drums don't."""
+    heard: dict[tuple, dict[str, float]] = defaultdict(dict)
+    for hit in group:
+        named = hit.named
+        heard[tuple(named.mics), named.layer, named.take, tuple(sorted(named.numbers.items()))][named.side] = (
+            hit.level_db
+        )
+    both = [levels["l"] - levels["r"] for levels in heard.values() if {"l", "r"} <= set(levels)]
+    return len(both) < FEWEST_HITS or bool(np.std(both) <= SAME_HIT_DB)
 
 
 def _assign_group(group: Sequence[PlacedFile]) -> None:
@@ -93,6 +169,7 @@ def _assign_group(group: Sequence[PlacedFile]) -> None:
         words = [*_words(hit), *({"l": ["left"], "r": ["right"]}.get(named.side, []))]
         hit.pad, hit.layer = tuple(words), named.layer
         hit.take = (named.take,) if named.take is not None else ()
+    _hands(group)
     slots = _varying_slots(group)
     _drop_running_number(group, slots)
     has_layer, has_take = _mostly(group, "layer"), _mostly(group, "take")
@@ -108,6 +185,25 @@ def _assign_group(group: Sequence[PlacedFile]) -> None:
     _assign_letters(group)
     for part in grouped(group, lambda hit: hit.pad).values():
         _assign_numbers(part, [slot for slot in slots if _varies(part, slot)])
+    have_copies = any(hit.named.copy for hit in group)
+    for hit in group:  # another hand, or a copy of a file, is another take
+        hand = ("lr".index(hit.named.hand) + 1,) if hit.named.hand else ()
+        hit.take = (*hit.take, *hand, *((hit.named.copy,) if have_copies else ()))
+
+
+def _hands(group: Sequence[PlacedFile]) -> None:
+    """Left and right of a drum that sounds the same are the hands that struck it."""
+    sides = {hit.named.side for hit in group}
+    are_drums = (
+        not sides >= {"l", "r"}
+        or not STRUCK_BY_HANDS & set(group[0].named.kinds)
+        or _differs(group, [hit.named.side for hit in group])
+    )
+    if are_drums:
+        return
+    for hit in group:
+        hit.named.hand, hit.named.side = hit.named.hand or hit.named.side, ""
+        hit.pad = tuple(word for word in hit.pad if word not in ("left", "right"))
 
 
 def _mics_by_number(group: Sequence[PlacedFile], slots: list[Slot]) -> None:
@@ -290,11 +386,27 @@ def _assign_letters(part: Sequence[PlacedFile]) -> None:
                 hit.layer, hit.named.layer_text, hit.named.is_dynamic = float(strengths.index(letter)), letter, True
                 hit.pad = tuple(word for word in hit.pad if word not in ("left", "right"))
             return
+    if not has_layer and _are_layers(part):
+        for hit in part:
+            hit.layer, hit.named.layer_text = float(ord(hit.named.letter)), hit.named.letter
+        return
     for hit in part:
         if hit.named.letter and has_layer and has_take:
             hit.pad += (hit.named.letter,)
         elif hit.named.letter:
             hit.take = (*hit.take, ord(hit.named.letter) - ord("a") + 1)
+
+
+def _are_layers(part: Sequence[PlacedFile]) -> bool:
+    """Whether the letters of a drum rise, or fall, with its loudness, beside something else that counts its takes."""
+    letters = [hit.named.letter for hit in part]
+    if not all(letters) or len(set(letters)) < 2 or not (_mostly(part, "take") or _varying_slots(part)):
+        return False
+    levels = np.array([hit.level_db for hit in part])
+    order = sorted(set(letters))
+    means = [float(levels[[letter == one for letter in letters]].mean()) for one in order]
+    steps = np.diff(means) * np.sign(means[-1] - means[0])
+    return bool(steps.min() >= STRENGTH_STEP_DB) and _share_explained(levels, letters) >= STRENGTH_SHARE
 
 
 def _tell_apart_by_folder(hits: Sequence[PlacedFile]) -> None:

@@ -8,14 +8,26 @@ from dataclasses import dataclass
 DYNAMICS = (
     ("ppp", "softest", "pianissimo"),
     ("pp", "vsoft", "ghost", "whisper", "sehrleise"),
-    ("p", "soft", "softly", "quiet", "light", "leise", "piano", "doux", "suave", "weak", "gentle"),
+    (
+        "p", "soft", "softly", "quiet", "light", "leise", "piano", "doux", "suave", "weak", "gentle", "flojo", "débil", "fraco", "debole",
+        "faible", "weich", "schwach", "zacht", "cicho", "słabo", "tiše", "potichu", "slabě", "тихо", "слабо", "tiho", "svag", "mjuk",
+        "svakt", "hiljaa", "halk", "halkan", "încet", "slab", "yumuşak", "弱",
+    ),
     ("mp", "medsoft", "mediumsoft", "softmed", "mezzopiano"),
-    ("med", "medium", "mid", "mittel", "normal", "moderate", "moyen", "medio", "reg", "regular"),
+    (
+        "med", "medium", "mid", "md", "mittel", "normal", "moderate", "moyen", "medio", "reg", "regular", "médio", "middel", "gemiddeld",
+        "średnio", "średni", "středně", "střední", "средне", "средний", "середньо", "srednje", "medel", "keski", "közepes", "mediu",
+        "orta", "中",
+    ),
     ("mf", "medhard", "mediumhard", "hardmed", "medloud", "mezzoforte"),
-    ("f", "hard", "loud", "strong", "forte", "laut", "fort", "heavy", "fuerte", "accent", "acc"),
+    (
+        "f", "hard", "loud", "strong", "forte", "laut", "fort", "heavy", "fuerte", "accent", "acc", "hart", "stark", "luid", "głośno",
+        "mocno", "nahlas", "hlasitě", "silně", "громко", "сильно", "голосно", "glasno", "jako", "hård", "hårt", "sterk", "kova", "hangos",
+        "erős", "tare", "sert", "強", "强",
+    ),
     ("ff", "vhard", "harder", "louder", "fortissimo", "sehrlaut", "slam", "smash"),
     ("fff", "hardest", "loudest", "max", "full"),
-)
+)  # fmt: skip
 DYNAMIC_RANK = {word: rank for rank, row in enumerate(DYNAMICS) for word in row}
 _COMPARATIVES = {"softer": 1, "lighter": 1, "quieter": 1}
 DYNAMIC_RANK |= _COMPARATIVES
@@ -81,6 +93,13 @@ ARTICULATIONS = {  # as a pad is called, and the words for it; two words stand f
     "wires off": ("snares off", "snaresoff", "wires off"),
 }  # fmt: skip
 ARTICULATION_OF = {word: name for name, words in ARTICULATIONS.items() for word in words}
+
+SIZES = frozenset({"inch", "inches", "zoll", "pouces", "pulgadas", "polegadas", "pollici", "cali", "palců"})
+"""Behind the number of a drum's size."""
+HANDS = {"lh": "l", "rh": "r", "lefthand": "l", "righthand": "r", "lhand": "l", "rhand": "r"}
+"""Which hand struck: another take of the same drum."""
+COPIES = frozenset({"copy", "copie", "kopie", "kopia", "copia", "cópia", "копия", "kopi", "duplicate"})
+"""Another take, or the number behind it more."""
 
 NOISE = frozenset({
     "wav", "aif", "aiff", "flac", "sample", "samples", "shot", "shots", "oneshot", "oneshots", "drum", "drums",

@@ -69,6 +69,8 @@ HABITS = {  # name -> (pads, layers, takes, mics, name of a file)
     "numbers alone": (("snare",), 5, 4, ("close",), lambda t: f"{t.layer + 1:02}-{t.take + 1:02}.wav"),
 }  # fmt: skip
 
+SIDES = {"crash left": "CrL", "crash right": "CrR", "crash left grab": "CrL_Chk", "crash right grab": "CrR_Chk"}
+POLISH = {"snare": "werbel", "kick": "stopa", "crash": "talerz"}
 SEVEN = ("snare", "kick", "hat closed", "hat open", "tom 1", "tom 2", "crash")
 SIZED = {
     "snare": "Snare 14x6",
@@ -205,4 +207,16 @@ HABITS |= {  # name -> (pads, layers, takes, mics, name of a file); of these it 
     "halves of a pair": (DRUMS, 3, 3, ("Direct", "OH_L", "OH_R"), lambda t: f"{plain(t)}_{('p', 'mf', 'f')[t.layer]}{t.take + 1}_{t.mic}.wav"),
     "kana": (("snare", "kick"), 3, 3, ("close",), lambda t: f"{KANA[t.pad]}_v{t.layer + 1}_rr{t.take + 1}.wav"),
     "Cyrillic": (("snare", "kick"), 3, 3, ("close", "room"), lambda t: f"{CYRILLIC[t.pad]} {t.layer + 1} {t.take + 1} {t.mic}.wav"),
+    # Twenty-eight were made for these, of which 18 were read at first; and 28 more unseen, of which 24 were read then.
+    "hands": (("snare", "tom 1"), 3, 4, ("close",), lambda t: f"{plain(t, '')}_{'LR'[t.take % 2]}H_{('pp', 'mf', 'ff')[t.layer]}_{t.take // 2 + 1}.wav"),
+    "hand words": (("snare",), 4, 4, ("close",), lambda t: f"Snare.{('left', 'right')[t.take % 2]}.{t.layer + 1}.{t.take // 2 + 1}.wav"),
+    "a mic with its drum's name": (("snare",), 4, 3, ("SnareTop", "SnareBottom", "Hall"), lambda t: f"Snare v{t.layer + 1} r{t.take + 1} {t.mic}.wav"),
+    "sides and grabs": (tuple(SIDES), 3, 3, ("OH", "RM"), lambda t: f"{SIDES[t.pad]}_{t.layer + 1}_{t.take + 1}_{t.mic}.wav"),
+    "Polish": (("snare", "kick", "crash"), 3, 3, ("close",), lambda t: f"{POLISH[t.pad]} {('cicho', 'średnio', 'głośno')[t.layer]} {t.take + 1}.wav"),
+    "strengths in no table": (("snare", "kick"), 3, 3, ("close",), lambda t: f"{plain(t)} {('zefir', 'briza', 'uragan')[t.layer]} {t.take + 1}.wav"),
+    "a recorder's counter": (DRUMS, 3, 4, ("close",), lambda t: f"REEL{1000 + 97 * DRUMS.index(t.pad) + t.layer * 4 + t.take}_{plain(t, '')}.wav"),
+    "copies": (DRUMS, 3, 3, ("close",), lambda t: f"{plain(t, ' ')} {('soft', 'medium', 'hard')[t.layer]}{('', ' copy', ' copy 2')[t.take]}.wav"),
+    "mics by letter": (DRUMS, 4, 2, ("A", "B"), lambda t: f"{plain(t)}_{25 * (t.layer + 1)}pct_t{t.take + 1}_mic{t.mic}.wav"),
+    "layers by letter": (DRUMS, 5, 3, ("close",), lambda t: f"{plain(t)}-{'abcde'[t.layer]}-{t.take + 1:02}.wav"),
+    "inches in front": (("tom 1", "tom 2"), 3, 3, ("close",), lambda t: f"{(10, 16)[t.pad == 'tom 2']}inch Tom {t.layer + 1} {t.take + 1}.wav"),
 }  # fmt: skip

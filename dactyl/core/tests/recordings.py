@@ -31,6 +31,10 @@ SOUNDS = {  # how each pad sounds when struck hard: level, brightness, pitch, de
     "side stick": Measure(0, -2, -13, 2500, 215, 0.1, 0.08, 0.5),
     "hat pedal": Measure(0, -12, -24, 9000, 8000, 0.0, 0.15, 0.03),
     "ride bow": Measure(0, -5, -16, 6000, 400, 0.0, 3.0, 0.2),
+    "crash left": Measure(0, -5, -16, 7000, 430, 0.0, 2.0, 0.03),
+    "crash right": Measure(0, -5, -16, 6600, 340, 0.0, 2.4, 0.03),
+    "crash left grab": Measure(0, -5, -16, 7000, 430, 0.0, 0.25, 0.03),
+    "crash right grab": Measure(0, -5, -16, 6600, 340, 0.0, 0.22, 0.03),
     "ride bell": Measure(0, -5, -16, 5000, 900, 0.0, 2.5, 0.7),
 }
 
