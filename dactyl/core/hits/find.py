@@ -106,7 +106,7 @@ def rise_near(track: Track, seconds: float, within: float = NEAR_SECONDS) -> tup
         hop = min(max(0, len(level) - 1), round((seconds - begin) / HOP_SECONDS))
         return seconds, float(level[hop]) if len(level) else FLOOR_DB, False
     nearest = int(np.argmin(away))
-    frame, _ = begins(part, int(places[nearest]))
+    frame = begins(part, int(places[nearest])).frame
     return begin + frame / track.rate_hz, float(heights[nearest]), True
 
 
@@ -149,11 +149,13 @@ def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: fl
     held = in_blocks(track, READ_SECONDS)
     places = [begins(held, hop) for _, hop in told]
     alone = [
-        high - begin for (c, _), (begin, high), taken in zip(told, places, sure, strict=True) if taken and not c.by
+        begin.high - begin.frame
+        for (candidate, _), begin, taken in zip(told, places, sure, strict=True)
+        if taken and begin.is_clear and not candidate.by
     ]
-    attack = float(np.median(alone)) if len(alone) >= FEWEST_ALONE else np.inf
-    for (candidate, _), (begin, high), height, taken in zip(told, places, heights, sure, strict=True):
-        frame = of_itself(begin, high, attack, track.rate_hz) if candidate.by else begin
+    attack = float(np.median(alone)) if len(alone) >= FEWEST_ALONE else None
+    for (candidate, _), begin, height, taken in zip(told, places, heights, sure, strict=True):
+        frame = begin.frame if attack is None else of_itself(begin, attack, track.rate_hz, is_alone=not candidate.by)
         velocity = int(np.clip(round(FIRM_VELOCITY * 10 ** ((height - loud) / 40)), 1, 127))
         hit = FoundHit(frame / track.rate_hz, frame, float(height), velocity, candidate.confidence, _why(candidate))
         if threshold_db is not None:

@@ -1,5 +1,7 @@
 """Where a stroke begins, to the frame: where it first passes -34 dB of its own peak in its own microphone."""
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from dactyl.core.hits.envelopes import HOP_SECONDS, Track
@@ -13,14 +15,21 @@ SPILL_MS = 1.2  # by which a rise must be longer than usual, for spill to have c
 QUIET_MS = 0.9  # of stillness before a stroke: a crossing of zero does not end the walk back
 
 
-def begins(track: Track, hop: int) -> tuple[int, int]:
-    """The frame at which a stroke begins that rises at ``hop``, and the one at which it stands ``HIGH_DB`` below its peak."""
+@dataclass(frozen=True, slots=True)
+class Begin:
+    frame: int  # at which a stroke begins
+    high: int  # at which it stands ``HIGH_DB`` below its peak
+    is_clear: bool  # what was there before did not hide its first part
+
+
+def begins(track: Track, hop: int) -> Begin:
+    """Of the stroke that rises at ``hop``."""
     rate = track.rate_hz
     rise = round(hop * HOP_SECONDS * rate)
     start = max(0, rise - round(BEFORE_MS * rate / 1000))
     sound = track.read(start, min(track.frames, rise + round(PEAK_MS * rate / 1000))).mean(axis=0, dtype=np.float64)
     if len(sound) < 8:
-        return rise, rise
+        return Begin(rise, rise, False)
     at = rise - start
     before = sound[max(0, at - round(FLOOR_MS[0] * rate / 1000)) : max(1, at - round(FLOOR_MS[1] * rate / 1000))]
     offset = _at_share(before, 0.5)
@@ -29,11 +38,12 @@ def begins(track: Track, hop: int) -> tuple[int, int]:
     top = first + int(np.argmax(size[first:]))
     peak = float(size[top])
     floor = _at_share(np.abs(before - offset), 0.98)
-    least = max(peak * 10 ** (STARTS_DB / 20), min(OVER_FLOOR * floor, 0.5 * peak))
+    lowest = peak * 10 ** (STARTS_DB / 20)
+    least = max(lowest, min(OVER_FLOOR * floor, 0.5 * peak))
     quiet = QUIET_MS * rate / 1000
     started = _passed(size[: top + 1], least, quiet)
     high = _passed(size[: top + 1], peak * 10 ** (HIGH_DB / 20), quiet)
-    return start + started, start + max(started, high)
+    return Begin(start + started, start + max(started, high), least <= lowest)
 
 
 def _at_share(values: np.ndarray, share: float) -> float:
@@ -42,13 +52,16 @@ def _at_share(values: np.ndarray, share: float) -> float:
     return float(np.partition(values, place)[place])
 
 
-def of_itself(begin: int, high: int, attack: float, rate_hz: int) -> int:
-    """Where a stroke begins among others, whose spill may come first: it takes as long to rise as it does alone.
+def of_itself(begin: Begin, attack: float, rate_hz: int, *, is_alone: bool) -> int:
+    """Where a stroke begins among others, whose spill may come first or hide its first part: it takes as long to rise as
+    it does alone.
 
     attack : frames from the beginning to ``HIGH_DB``, as the drum's strokes take that are alone
     """
-    is_later = high - begin > attack + SPILL_MS * rate_hz / 1000
-    return round(high - attack) if is_later else begin
+    takes, usual = begin.high - begin.frame, SPILL_MS * rate_hz / 1000
+    is_spill_first = not is_alone and takes > attack + usual
+    is_hidden = not begin.is_clear and takes < attack - usual
+    return round(begin.high - attack) if is_spill_first or is_hidden else begin.frame
 
 
 def _passed(size: np.ndarray, level: float, quiet: float) -> int:
