@@ -118,7 +118,7 @@ class MeasuredKit:
     def kept_for(self, kit: Kit) -> Kept:
         """What of it holds for another state of its kit."""
         if kit.mics != self.kit.mics:
-            return NOTHING_KEPT
+            return Kept(sounds=self.sounds)
         groups = {}
         for piece in kit.pieces:
             alone = replace(piece, pads=())

@@ -129,6 +129,14 @@ class Rises:
         seen = self._at_once if is_own else self._about
         return seen[:, np.minimum(places, max(0, seen.shape[1] - 1))] if seen.shape[1] else np.zeros((3, len(places)))
 
+    def most_within(self, places: np.ndarray, first: int, last: int) -> np.ndarray:
+        """The most by which each band grows from the hops ``first`` to ``last`` of each place: (3, places)."""
+        hops = self.jumps.shape[1]
+        if not hops:
+            return np.zeros((3, len(places)))
+        rows = np.clip(places[:, None] + np.arange(first, last + 1), 0, hops - 1)  # a track may be shorter than others
+        return self.jumps[:, rows].max(axis=2)
+
     @cached_property
     def begins(self) -> np.ndarray:
         """Where each rise has come half its way in dB, in hops and parts of one."""

@@ -28,6 +28,7 @@ TEACHES = 0.6  # from which confidence on a stroke teaches the ways
 ECHO_HOPS, ECHO_WITHIN, ECHO_SHARE, ECHO_SURE, FEWEST_ECHOES = (15, 200), 3, 0.5, 0.3, 8
 RANGE_DB = 50.0  # below a track's loud strokes nothing is one
 ECHOES_HOPS = (40, 3)
+ABOVE_HOPS = (-2, 12)  # after a stroke, in which the overheads hear it
 UNKNOWN, USUAL_LAG = 2.0, 2.5  # of a lag, in tens of ms; and of a way that is not known, in hops
 WORTH_A_LOOK = 0.03  # confidence; less is no candidate
 ALONE_DB = 15.0  # by which a rise is above what the others make of it, for it to be by itself
@@ -299,8 +300,7 @@ def _overheads(heard: Sequence[Rises], number: int, ways: Ways, share: Shared) -
     rows = [n for n, track in enumerate(heard) if not track.is_close]
     if not rows or not len(own.places):
         return np.zeros(len(own.places)), np.zeros(len(own.places))
-    window = np.clip(own.places[:, None] + np.arange(-2, 13), 0, own.power.shape[1] - 1)
-    seen = sum(weights_of(heard[n].role) @ heard[n].jumps[:, window].max(axis=2) for n in rows)
+    seen = sum(weights_of(heard[n].role) @ heard[n].most_within(own.places, *ABOVE_HOPS) for n in rows)
     told = sum(np.einsum("b,bd,rd->r", weights_of(heard[n].role), ways.gains[n], share.strengths) for n in rows)
     column = ways.drums.index(number)
     mine = sum(weights_of(heard[n].role) @ ways.gains[n][:, column] for n in rows) * (share.seen @ weights_of(own.role))

@@ -73,8 +73,7 @@ def _way(places: np.ndarray, total: np.ndarray, track: Rises, usual: float, colo
     weights = weights_of(track.role)
     if len(places) < FEWEST:
         return colour * usual * 10 ** (-USUAL_LOSS_DB / 10) / max(float(weights @ colour), TINY)
-    rows = np.clip(places[:, None] + np.arange(LATER_HOPS[0], LATER_HOPS[1] + 1), 0, track.power.shape[1] - 1)
-    way = np.percentile(track.jumps[:, rows].max(axis=2) / total, LEAST_SHARE, axis=1)
+    way = np.percentile(track.most_within(places, *LATER_HOPS) / total, LEAST_SHARE, axis=1)
     most = usual * 10 ** (-LEAST_LOSS_DB / 10)
     return way * min(1.0, most / max(float(weights @ way), TINY))
 

@@ -148,6 +148,7 @@ class Ways(SimpleTestCase):
             "alone": [kick],
             "three hops": [replace(kick, frames=130), track],
             "the same twice": [kick, replace(kick, name="again")],
+            "one that ended before": [kick, replace(track, frames=RATE), replace(track, role="overhead", frames=20)],
         }.items():
             with self.subTest(name):
                 *_, found = find_hits(tracks)
