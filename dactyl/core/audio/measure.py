@@ -103,9 +103,12 @@ def magnitude_of(audio: np.ndarray) -> np.ndarray:
 
 
 def peaks_of(values: np.ndarray, hop: int) -> np.ndarray:
-    """The largest of every ``hop`` values, of the rest too; in a tenth of the time of ``reduceat``."""
+    """The largest of every ``hop`` magnitudes, float32, of the rest too; in a tenth of the time of ``reduceat``.
+
+    Floats that are not below zero are in the order of their bits (IEEE 754), which are compared faster as whole numbers.
+    """
     whole = len(values) - len(values) % hop
-    peaks, left = values[:whole], hop
+    peaks, left = np.ascontiguousarray(values[:whole], np.float32).view(np.int32), hop
     while left % 2 == 0:  # of neighbours the larger, until an odd number of each are left
         peaks, left = np.maximum(peaks[::2], peaks[1::2]), left // 2
     if left > 1:
@@ -113,6 +116,7 @@ def peaks_of(values: np.ndarray, hop: int) -> np.ndarray:
         peaks = columns[:, 0].copy()
         for column in range(1, left):
             np.maximum(peaks, columns[:, column], out=peaks)
+    peaks = peaks.view(np.float32)
     return np.append(peaks, values[whole:].max()) if whole < len(values) else peaks
 
 
