@@ -101,6 +101,7 @@ class Pieces(Workshop):
         page.click("#picture-sets")
         page.fill("[aria-label='Name of a new set']", "House")
         page.click("text=New set")
+        expect(page.locator("[data-set-kit]")).to_have_count(1)  # before it is there, a card pressed begins another set
         for count in (2, 3):
             page.locator(".set-choice").first.click()
             expect(page.locator("[data-set-kit]")).to_have_count(count)
