@@ -108,7 +108,8 @@ def hear_missing(kit: KitValue, processes: int = 1, kept: Kept = NOTHING_KEPT) -
             continue
         has = known.get((sample.pk, *stretch[1:]))
         if has is None or (stretch in firsts and not has):
-            missing.append(Unheard(stretch, value, stretch in firsts, _known_timbre(stretch, sample)))
+            known_timbre = _known_timbre(stretch, sample) if stretch in firsts else None
+            missing.append(Unheard(stretch, value, stretch in firsts, known_timbre))
     heard = zip(missing, hear_all(missing, _load, processes, CALM), strict=True)
     for done in range(0, len(missing), AT_ONCE):
         rows = [

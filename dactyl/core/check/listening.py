@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 from dataclasses import dataclass, replace
 
@@ -64,8 +65,15 @@ def hear_all(unheard: Sequence[Unheard], load: Load, processes: int = 1, nicenes
     pool = ProcessPoolExecutor(
         processes, multiprocessing.get_context("fork"), initializer=_begin, initargs=(load, os.getpid(), niceness)
     )
-    with pool:
-        yield from pool.map(_hear, unheard, chunksize=16)
+    done = 0
+    try:
+        for heard in pool.map(_hear, unheard, chunksize=16):
+            yield heard
+            done += 1
+    except BrokenProcessPool:  # one was killed: this process hears what is left
+        yield from (_heard(asked, load) for asked in unheard[done:])
+    finally:
+        pool.shutdown(cancel_futures=True)  # where it was cancelled, the rest is not begun
 
 
 def _heard(asked: Unheard, load: Load) -> bytes | str:

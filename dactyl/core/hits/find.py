@@ -21,6 +21,7 @@ READ_SECONDS = 10
 CORES = 2  # tracks that are read and filtered at once
 SURE = 0.5
 NEAR_SECONDS, AROUND_SECONDS = 0.03, 0.4  # how near a rise is looked for, and what is listened to around it
+LEAST_BY_HAND_DB = 4.5  # of a rise that a hand points at: nearer ripples are none
 FEWEST_ALONE = 5  # strokes, to know how a drum begins by itself
 FIRM_VELOCITY = 112  # of a track's loud strokes
 CYMBAL_RISE_DB, CYMBAL_SURE = 14.0, 0.6  # what only the overheads tell
@@ -100,7 +101,7 @@ def rise_near(track: Track, seconds: float, within: float = NEAR_SECONDS) -> tup
     begin = max(0.0, seconds - AROUND_SECONDS)
     part = _part(track, begin, seconds + AROUND_SECONDS)
     level = weighted(levels(part), track.role)
-    places, heights, _ = rises(level)
+    places, heights, _ = rises(level, LEAST_BY_HAND_DB)
     away = np.abs(places * HOP_SECONDS + begin - seconds)
     if not len(places) or away.min() > within:
         hop = min(max(0, len(level) - 1), round((seconds - begin) / HOP_SECONDS))

@@ -31,8 +31,12 @@ def kind_of(role: str) -> str:
 
 
 def power_of(levels: np.ndarray) -> np.ndarray:
-    """Power of each band, evened over ``RIPPLE_HOPS``. levels : (3, hops), dB; returns float32 of the same shape"""
-    bands = 10 ** (levels.astype(np.float32) / 10)
+    """levels : (3, hops), dB; returns float32 of the same shape"""
+    return 10 ** (levels.astype(np.float32) / 10)
+
+
+def evened(bands: np.ndarray) -> np.ndarray:
+    """Power of each band, averaged over its ``RIPPLE_HOPS``, (3, hops)."""
     return np.array([scipy.ndimage.uniform_filter1d(band, n) for band, n in zip(bands, RIPPLE_HOPS, strict=True)])
 
 
@@ -42,16 +46,20 @@ def weights_of(role: str) -> np.ndarray:
 
 def weighted(levels: np.ndarray, role: str) -> np.ndarray:
     """One level for each millisecond, in the bands of the role. levels : (3, hops), dB; returns dB"""
-    return 10 * np.log10(np.maximum(weights_of(role) @ power_of(levels), 1e-10))
+    return _in_bands_of(role, evened(power_of(levels)))
 
 
-def rises(level: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Places, heights and rises in dB of all that rises in ``level`` (dB, by hop), in time order."""
+def _in_bands_of(role: str, power: np.ndarray) -> np.ndarray:
+    return 10 * np.log10(np.maximum(weights_of(role) @ power, 1e-10))
+
+
+def rises(level: np.ndarray, least_db: float = LEAST_RISE_DB) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Places, heights and rises in dB of all that rises so much in ``level`` (dB, by hop), in time order."""
     if len(level) < PEAK_HOPS:
         return np.zeros(0, int), np.zeros(0), np.zeros(0)
     rise = rise_of(level)
     best = scipy.ndimage.maximum_filter1d(rise, GAP_HOPS)
-    places = np.flatnonzero((rise >= best) & (rise >= LEAST_RISE_DB))
+    places = np.flatnonzero((rise >= best) & (rise >= least_db))
     kept: list[int] = []
     for place in places.tolist():
         if not kept or place - kept[-1] >= GAP_HOPS // 2:
@@ -92,11 +100,12 @@ class Rises:
 
     @classmethod
     def of(cls, track: Track, levels: np.ndarray) -> "Rises":
-        power = power_of(levels)
-        level = 10 * np.log10(np.maximum(weights_of(track.role) @ power, 1e-10))
+        bands = power_of(levels)
+        power = evened(bands)
+        level = _in_bands_of(track.role, power)
         places, heights, rise_db = rises(level)
         noise = float(np.percentile(level, NOISE_SHARE)) if len(level) else -100.0
-        raw = np.array(QUICK, np.float32) @ 10 ** (levels.astype(np.float32) / 10)
+        raw = np.array(QUICK, np.float32) @ bands
         quick = 10 * np.log10(np.maximum(scipy.ndimage.uniform_filter1d(raw, 2), 1e-10))
         return cls(track.name, track.role, power, quick, level, places, heights, rise_db, noise)
 
@@ -111,10 +120,13 @@ class Rises:
     @cached_property
     def jumps(self) -> np.ndarray:
         """By how much the power of each band grows at each hop, (3, hops): what rang before is no part of it."""
-        return np.array([
-            np.maximum(0.0, highest(band, 0, PEAK_HOPS) + highest(-band, -BEFORE_HOPS[0], -BEFORE_HOPS[1]))
-            for band in self.power
-        ])  # fmt: skip
+        lowest_before = [-highest(-band, -BEFORE_HOPS[0], -BEFORE_HOPS[1]) for band in self.power]
+        return np.maximum(0.0, self.tops - np.array(lowest_before))
+
+    @cached_property
+    def tops(self) -> np.ndarray:
+        """What the power of each band comes up to from each hop on, (3, hops)."""
+        return np.array([highest(band, 0, PEAK_HOPS) for band in self.power])
 
     @cached_property
     def _at_once(self) -> np.ndarray:

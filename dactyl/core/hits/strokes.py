@@ -178,7 +178,7 @@ def evidence(
     colour = tops[2] - tops[:2].max(axis=0)
     is_loud = rise.heights > top - 12
     colour = colour - np.median(colour[is_loud] if is_loud.any() else colour)
-    others_furthest, later_by = _beside(heard, number, loud)
+    mine, over_others, later_by = _beside(heard, number, loud)
     echo, ago = _echoes(heard, number, ways, sure, seen, noise)
     beyond_all, beyond_own = _overheads(heard, number, ways, share)
     rows = [
@@ -192,15 +192,15 @@ def evidence(
         fallen(30),
         fallen(90),
         np.clip(colour, -25, 25) / 10,
-        *(_db(jump, power, -20, 3) for jump, power in _grown(rise)),
+        *(_db(jump, top, -20, 3) for jump, top in zip(rise.jumps[:, places], rise.tops[:, places], strict=True)),
         *_neighbours(rise),
         _rising(heard, number),
         echo,
         ago,
         beyond_all,
         beyond_own,
-        _furthest(heard, number, number, loud),
-        others_furthest,
+        mine,
+        over_others,
         later_by,
     ]  # fmt: skip
     return np.array(rows, np.float32).T.reshape(len(places), len(rows))
@@ -208,12 +208,6 @@ def evidence(
 
 def _db(one: np.ndarray, other: np.ndarray, low: float, high: float) -> np.ndarray:
     return np.clip(10 * np.log10(np.maximum(one, SOFT) / np.maximum(other, SOFT)), low, high) / 10
-
-
-def _grown(rise: Rises) -> Iterator[tuple[np.ndarray, np.ndarray]]:
-    """By how much each band grew, and what it then is."""
-    for jump, power in zip(rise.jumps, rise.power, strict=True):
-        yield jump[rise.places], highest(power, 0, 8)[rise.places]
 
 
 def _later_than_usual(heard: Sequence[Rises], number: int, ways: Ways, share: Shared) -> np.ndarray:
@@ -258,20 +252,20 @@ def _furthest(heard: Sequence[Rises], number: int, other: int, loud: np.ndarray)
     return _db(near, np.float64(max(float(weights @ loud[other]), SOFT)), -50, 30)
 
 
-def _beside(heard: Sequence[Rises], number: int, loud: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """How much further than any other close track one comes up to its loud rises, and how much later than in that it begins."""
-    own = heard[number]
+def _beside(heard: Sequence[Rises], number: int, loud: np.ndarray) -> tuple[np.ndarray, ...]:
+    """How far each rise comes up to its track's loud ones, how much further than in any other close track, and how much
+    later than in that it begins."""
+    own, mine = heard[number], _furthest(heard, number, number, loud)
     others = [n for n, track in enumerate(heard) if n != number and track.is_close]
     if not others:
-        return np.full(len(own.places), 5.0), np.full(len(own.places), UNKNOWN)
+        return mine, np.full(len(own.places), 5.0), np.full(len(own.places), UNKNOWN)
     shares = np.array([_furthest(heard, number, other, loud) for other in others])
     lags = []
     for other in others:
         near, begins = nearest(heard[other], own.begins)
         lags.append(np.where(near, (own.begins - begins) / 10, UNKNOWN))
     first = shares.argmax(axis=0)
-    mine = _furthest(heard, number, number, loud)
-    return mine - shares.max(axis=0), np.array(lags)[first, np.arange(len(first))]
+    return mine, mine - shares.max(axis=0), np.array(lags)[first, np.arange(len(first))]
 
 
 def _echoes(

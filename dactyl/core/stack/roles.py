@@ -22,6 +22,7 @@ STRENGTH_LETTERS = ("smh", "lmh", "sml", "pmf")
 MIC_LETTERS = {"c": "close", "d": "close", "o": "overhead", "r": "room", "t": "top", "b": "bottom"}
 MOST_MICS = 8  # that one number tells apart
 MOST_DRUMS = 6  # that one number tells apart
+FEWEST_STRENGTHS = 3
 MOST_STRENGTHS, STRENGTH_SHARE, STRENGTH_STEP_DB = 8, 0.8, 2.0  # of words that say how hard
 STRUCK_BY_HANDS = {"snare", "kick", "low_tom", "mid_tom", "high_tom", "side_stick"}
 
@@ -103,8 +104,8 @@ def _words_of_strength(hits: Sequence[PlacedFile]) -> None:
         if order := _order_of_strengths(family):
             orders[frozenset(order)].append((list(family), order))
     for words, found in orders.items():
-        if any(order != found[0][1] for _, order in found):
-            continue  # loudest here, softest there: they are drums
+        if any(order != found[0][1] for _, order in found) or len(words) * len(found) < FEWEST_STRENGTHS:
+            continue  # loudest here, softest there: they are drums; and two words of one drum alone are no evidence
         for family, order in found:
             for hit in family:
                 word = next(word for word in hit.named.others if word in words)
@@ -193,13 +194,8 @@ def _assign_group(group: Sequence[PlacedFile]) -> None:
 
 def _hands(group: Sequence[PlacedFile]) -> None:
     """Left and right of a drum that sounds the same are the hands that struck it."""
-    sides = {hit.named.side for hit in group}
-    are_drums = (
-        not sides >= {"l", "r"}
-        or not STRUCK_BY_HANDS & set(group[0].named.kinds)
-        or _differs(group, [hit.named.side for hit in group])
-    )
-    if are_drums:
+    sides = [hit.named.side for hit in group]
+    if set(sides) != {"l", "r"} or not STRUCK_BY_HANDS & set(group[0].named.kinds) or _differs(group, sides):
         return
     for hit in group:
         hit.named.hand, hit.named.side = hit.named.hand or hit.named.side, ""

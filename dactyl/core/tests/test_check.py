@@ -1,6 +1,8 @@
 """The kit check: each fault is found where it was put and nowhere else, sound kits are left alone, mends mend and no more."""
 
 import math
+import subprocess
+import sys
 from dataclasses import replace
 from functools import cache
 
@@ -69,6 +71,47 @@ def _without_a_take(pad: Pad) -> Pad:
     first, *others = pad.layers
     off = replace(first.takes[0], enabled=False)
     return replace(pad, layers=(replace(first, takes=(off, *first.takes[1:])), *others))
+
+
+BY_PROCESSES = """
+import os, signal, time
+import numpy as np
+from dactyl.core.check.listening import Unheard, hear_all
+from dactyl.core.check.measured import Stretch
+from dactyl.core.errors import AudioError
+from dactyl.core.kit import Sample
+
+PARENT = os.getpid()
+
+def load(stretch, sample):
+    if stretch.start_frame == 7:
+        raise AudioError("It is cut short.")
+    if stretch.start_frame == KILLS and os.getpid() != PARENT:
+        os.kill(os.getpid(), signal.SIGKILL)
+    time.sleep(SECONDS)
+    return np.random.default_rng(stretch.start_frame).normal(0, 0.1, (1, 3000)).astype(np.float32)
+
+asked = [Unheard(Stretch("a", n, n + 3000, False), Sample("a", 9000, 48_000, 1), n % 3 == 0) for n in range(400)]
+"""
+
+
+class ByProcesses(SimpleTestCase):
+    """In a program of its own: one that runs tests side by side may fork no others."""
+
+    def told_by(self, script: str, *, seconds: float = 0.0, kills: int = -1) -> str:
+        script = f"SECONDS, KILLS = {seconds}, {kills}\n{BY_PROCESSES}{script}"
+        ran = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=120)
+        self.assertEqual((ran.returncode, ran.stderr), (0, ""))
+        return ran.stdout.strip()
+
+    def test_the_same_is_heard_in_order_whatever_becomes_of_one(self):
+        script = "told = list(hear_all(asked, load, 2))\nprint(told == list(hear_all(asked, load)), told[7], len(told))"
+        self.assertEqual(self.told_by(script), "True It is cut short. 400")
+        self.assertEqual(self.told_by(script, kills=200), "True It is cut short. 400", "one that is killed")
+
+    def test_what_is_no_longer_wanted_is_not_begun(self):
+        script = "heard = hear_all(asked, load, 2)\nnext(heard)\nbegan = time.monotonic()\nheard.close()\nprint(time.monotonic() - began < 10)"
+        self.assertEqual(self.told_by(script, seconds=0.1), "True", "all of it takes 20 s")
 
 
 class Findings(SimpleTestCase):
