@@ -28,7 +28,7 @@ from dactyl.kits.edits.versions import current
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.kits.ways import translated_notes
-from dactyl.lineups.queries import lineup_value
+from dactyl.lineups.queries import is_lineup, lineup_value
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
@@ -56,7 +56,7 @@ def begin_bounce(
     with reading():
         kit.journal.refresh_from_db()
         value, (played, _) = kit_value(kit.pk), as_played(kit, part)
-        lineup = lineup_value(kit, value) if with_alongside else None
+        lineup = lineup_value(kit, value) if with_alongside or is_lineup(kit) else None
         used = samples_of(value) if lineup is None else all_samples_of(lineup)
         named, samples = current(kit), keys_of(list(used))
     order = replace(order, seed=value.seed, names=(("kit", kit.name), ("part", part.name)))

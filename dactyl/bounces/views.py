@@ -43,7 +43,7 @@ from dactyl.history.queries import reading
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.kits.views.pages import kit_page
-from dactyl.lineups.queries import lineup_value, rows_of
+from dactyl.lineups.queries import is_lineup, lineup_value, rows_of
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
@@ -105,7 +105,7 @@ def _before(kit: Kit, part: Part, order: Order, rate_hz: int, *, with_alongside:
     """What the person should know before anything is rendered."""
     with reading():
         (value, silent), own = edits.as_played(kit, part), kit_value(kit.pk)
-        lineup = lineup_value(kit, own) if with_alongside else None
+        lineup = lineup_value(kit, own) if with_alongside or is_lineup(kit) else None
     playbook = played_by(own, lineup, order, rate_hz)
     missing = [*(Unanswered(note, hits) for note, hits in silent.items()), *unanswered(playbook, value)]
     voices = voices_of(playbook, value.hits(rate_hz))

@@ -496,6 +496,7 @@ class Version(models.Model):
     number = models.PositiveIntegerField()
     name = models.CharField(max_length=80, blank=True)
     snapshot = models.BinaryField()  # core.kit.Kit as JSON, zlib
+    beside = models.JSONField(default=dict)  # what apps above keep with it, by name
     samples = models.JSONField()  # keys of those it plays: they can't be deleted
     changes = models.PositiveIntegerField()  # edits done since the version before it, or since the beginning
     made_at = models.DateTimeField(default=timezone.now)

@@ -43,6 +43,7 @@ from dactyl.shelf.models import Sample, Span
 from dactyl.shelf.spans import Stretch
 
 MUTES = Prefetch("mutes", PadMute.objects.select_related("group"))
+MOST_DRAWN = 16  # drums in the picture of a kit
 MOST_BROKEN = 50  # damaged samples that a sheet names
 OUTLIER_DB = 2.0  # a take further than this from its layer is ringed
 
@@ -498,6 +499,7 @@ def _compare(rows: list[TakeRow]) -> None:
 
 
 def home_kits(*, put_away: bool) -> list[Kit]:
+    """The last changed first, each with its picture; of a lineup what sounds in it."""
     kits = list(Kit.objects.filter(is_put_away=put_away).order_by("-journal__changed_at", "-pk"))
     rows = (
         Layer.objects.filter(pad__kit__in=kits)
@@ -521,4 +523,9 @@ def home_kits(*, put_away: bool) -> list[Kit]:
             (kind, sorted(layers.items()), loudest[pad][1]) for pad, (kind, layers) in pictures[kit.pk].items()
         ]  # each pad with a sample that lets it be heard
         kit.pad_count = pad_counts[kit.pk]
+    by_key = {kit.pk: kit for kit in kits}
+    for kit in kits:
+        others = () if kit.pad_count else kit.alongside.values_list("other", flat=True)
+        kit.sounding = [by_key[other] for other in others if other in by_key]
+        kit.picture += [drum for other in kit.sounding for drum in other.picture[: MOST_DRAWN // len(kit.sounding)]]
     return kits

@@ -67,9 +67,8 @@ def _open(row: KitFile) -> Iterator[Progress]:
         with transaction.atomic():
             made = [open_kit_value(value, by_hash(list(samples_of(value))), row.name) for value in values]
             row.kit = made[0]
-            if lineup is not None:
-                kits = [made[values.index(member.kit)] for member in lineup.members]
-                differences = [said for together in TOGETHER for said in together(lineup, kits)]
+            for put_together in TOGETHER if lineup is not None else ():
+                row.kit = put_together(lineup, [made[values.index(member.kit)] for member in lineup.members])
             row.notes = [*source.warnings, *differences][:500]
             row.save(update_fields=["kit", "notes"])
         for kit in made:
@@ -92,8 +91,8 @@ def _all_of(sources: Sequence[Source]) -> tuple[list[core.Kit], list[str], dict,
     return values, differences, names, files
 
 
-TOGETHER: list[Callable[[Lineup, Sequence[Kit]], list[str]]] = []
-"""What is done once the kits of a lineup are opened, one for each member; returns sentences of what can't be kept."""
+TOGETHER: list[Callable[[Lineup, Sequence[Kit]], Kit]] = []
+"""What makes a lineup of kits that were opened, one for each member."""
 
 
 LISTEN = "dactyl.kits.tasks.listen_for_transients"

@@ -17,13 +17,19 @@ def ways_in(kit: Kit, source: str = "") -> dict[str, Any]:
 
     source : what the part that plays was written for
     """
-    translation = _translation(kit, source)
+    translation = _translation(kit_of_notes(kit), source)
     return {
         "devices": _devices(kit, _notes_of_maps(kit)),
-        "notes": default_notes(kit),
-        "written": None if translation is None else _table(kit, translation),
+        "notes": default_notes(kit_of_notes(kit)),
+        "written": None if translation is None else _table(translation),
         "translation": translation.pk if translation else None,
     }
+
+
+def kit_of_notes(kit: Kit) -> Kit:
+    """The kit whose notes those of a part are taken to be: itself, or the first of a lineup, which has no pads of its own."""
+    first = None if kit.pads.exists() else kit.alongside.values_list("other", flat=True).first()
+    return Kit.objects.filter(pk=first).first() or kit
 
 
 def _notes_of_maps(kit: Kit) -> dict[int, dict[int, list[int]]]:
@@ -78,8 +84,8 @@ def plays(device: Device, use: DeviceUse | None, surfaces: list[Surface]) -> tup
 
 def translated_notes(kit: Kit, source: str) -> dict[int, int] | None:
     """What each note of a part written for ``source`` becomes in the default map; None where it is not translated here."""
-    translation = _translation(kit, source)
-    return None if translation is None else _table(kit, translation)
+    translation = _translation(kit_of_notes(kit), source)
+    return None if translation is None else _table(translation)
 
 
 def _translation(kit: Kit, source: str) -> Translation | None:
@@ -87,10 +93,12 @@ def _translation(kit: Kit, source: str) -> Translation | None:
     return Translation.objects.filter(kit=kit, source=source).first() if source else None
 
 
-def _table(kit: Kit, translation: Translation) -> dict[int, int]:
+def _table(translation: Translation) -> dict[int, int]:
     first: dict[int, int] = {}
     for pad, note in (
-        MapNote.objects.filter(map__kit=kit, map__is_default=True).order_by("note").values_list("pad", "note")
+        MapNote.objects.filter(map__kit=translation.kit_id, map__is_default=True)
+        .order_by("note")
+        .values_list("pad", "note")
     ):
         first.setdefault(pad, note)
     return {note: first[pad] for note, pad in translation.notes.values_list("note", "pad") if pad in first}

@@ -8,12 +8,20 @@ class LineupsConfig(AppConfig):
     def ready(self) -> None:
         from dactyl.history.tables import register
         from dactyl.kits import tasks
-        from dactyl.kits.edits import kits
-        from dactyl.lineups.edits import put_together
-        from dactyl.lineups.models import Alongside
+        from dactyl.kits.edits import beside, kits
+        from dactyl.kits.views import desk_picture
+        from dactyl.lineups import desk, edits
+        from dactyl.lineups.models import Alongside, Link, SharedChoke
 
-        register({"alongside": Alongside})
-        tasks.TOGETHER.append(put_together)
+        register(
+            {"alongside": Alongside, "alongside_link": Link, "alongside_choke": SharedChoke},
+            {Alongside: [(model, column) for model in (Link, SharedChoke) for column in ("one", "other")]},
+        )
+        desk_picture.KITS_BESIDE.append(desk.beside)
+        tasks.TOGETHER.append(edits.put_together)
+        beside.BESIDE["alongside"] = beside.Beside(
+            edits.kept_in_version, edits.put_back, edits.copy_alongside, edits.compared
+        )
         kits.WHAT_HANGS.append(
             lambda kit: (Alongside.objects.filter(other=kit).count(), "kit that it sounds alongside")
         )

@@ -1,15 +1,32 @@
 """What sounds alongside a kit: edits of that kit."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from django.db import transaction
+from django.db.models import Model
+
 from dactyl.core.errors import KitError
-from dactyl.core.lineup import Lineup, Listening
-from dactyl.history.edits import edit
+from dactyl.core.fields import DRAWN
+from dactyl.core.lineup import Lineup, Member
+from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
+from dactyl.kits.edits.kits import create_kit
 from dactyl.kits.models import Kit
-from dactyl.lineups.models import Alongside
-from dactyl.lineups.queries import MOST, notes_met, own_row, rows_of
+from dactyl.lineups import queries
+from dactyl.lineups.models import Alongside, Link, SharedChoke
+from dactyl.lineups.queries import MOST, own_row, rows_of
+
+MOST_LINKS = 64
+WORDS = {
+    "other_id": "kit", "version_id": "version", "channels": "channels", "low": "lowest note", "high": "highest note", "gain_db": "level",
+    "muted": "mute", "delay_ms": "delay", "curve": "velocity curve", "curve_points": "velocity curve", "pieces": "pieces",
+    "is_met": "how notes are met", "notes": "how notes are met",
+}  # fmt: skip
+"""What a kit alongside hears, and how: the columns of its row, in words."""
+TABLES: dict[str, type[Model]] = {"alongside": Alongside, "links": Link, "chokes": SharedChoke}
+Kept = dict[str, list[dict[str, Any]]]
+"""The rows of each of them as values of their columns."""
 
 
 def add(kit: Kit, version: int, other: Kit, **said: Any) -> Revision | None:
@@ -50,29 +67,142 @@ def remove(row: Alongside, version: int) -> Revision | None:
     return change.revision
 
 
-def put_together(lineup: Lineup, kits: Sequence[Kit]) -> list[str]:
-    """Kits that were opened for the members of a lineup: the others sound alongside the first. Returns what can't be kept."""
-    first, *others = lineup.members
-    kit, said = kits[0], []
-    for position, (member, other) in enumerate(zip(others, kits[1:], strict=True), start=1):
-        if other == kit:
-            said.append(f"{first.kit.name} is in it twice; alongside itself it can't be kept.")
-            continue
-        Alongside.objects.create(
-            kit=kit, other=other, position=position, low=member.low, high=member.high,
-            channels=None if member.channels is None else list(member.channels), gain_db=member.gain_db,
-            muted=member.muted, delay_ms=member.delay_ms, curve=member.curve if isinstance(member.curve, str) else "even",
-            pieces=None if member.pieces is None else list(member.pieces), is_met=bool(member.notes),
+def remove_link(kit: Kit, version: int, row: Link | SharedChoke) -> Revision | None:
+    with edit(kit, version, "Links between kits: one less") as change:
+        change.delete_all([row])
+    return change.revision
+
+
+def link(kit: Kit, version: int, row: Link | SharedChoke, words: str) -> Revision | None:
+    if Link.objects.filter(kit=kit).count() + SharedChoke.objects.filter(kit=kit).count() >= MOST_LINKS:
+        raise KitError(f"There are {MOST_LINKS} links between these kits; that is the most.")
+    with edit(kit, version, words) as change:
+        change.create(row)
+    return change.revision
+
+
+# Lineups of their own -------------------------------------------------------------------------------------------------
+
+
+def keep_as_lineup(kit: Kit) -> Kit:
+    """A new lineup of a kit and what sounds alongside it, each as it is heard there; the kit stays as it is."""
+    mine = queries.own_row(kit)
+    with transaction.atomic():
+        made = create_kit(" + ".join([kit.name, *(row.other.name for row in rows_of(kit))]), pads=0, seed=kit.seed)
+        channels = mine.channels if mine else None
+        first = Alongside.objects.create(kit=made, other=kit, position=0, channels=channels, is_met=False)
+        kept = kept_in_version(kit)
+        kept["alongside"] = [row for row in kept["alongside"] if row["other_id"] != kit.pk]
+        _write(kept, made, first=first)
+    return made
+
+
+def lineup_of(name: str, kits: Sequence[Kit]) -> Kit:
+    """A new lineup of kits that all hear all. raises : KitError where they are too few, or too many"""
+    if empty := next((kit.name for kit in kits if not kit.pads.exists()), None):
+        raise KitError(f"{empty} has no pads of its own; a lineup is made of kits that have.")
+    if not 2 <= len(kits) <= MOST + 1:
+        raise KitError(f"A lineup is made of 2 to {MOST + 1} kits; this would be one of {len(kits)}.")
+    with transaction.atomic():
+        made = create_kit(name, pads=0)
+        for position, kit in enumerate(kits, start=1):
+            Alongside.objects.create(kit=made, other=kit, position=position, is_met=position > 1)
+    return made
+
+
+def copy_alongside(kept: Kept, made: Kit, pads: Mapping[int, int]) -> None:
+    """What sounds alongside a kit, or did in a version of it, alongside a copy too. pads : keys of its own, in the copy"""
+    rows = kept["alongside"]
+    own = [{**row, "other_id": made.pk} if row["other_id"] == row["kit_id"] else row for row in rows]
+    _write({**kept, "alongside": own}, made, pads=pads)
+
+
+def _write(kept: Kept, made: Kit, *, first: Alongside | None = None, pads: Mapping[int, int] | None = None) -> None:
+    """Rows of another kit for ``made``. first : what stands for the other kit itself in it"""
+    new: dict[int | None, Alongside | None] = {None: first}
+    for row in kept["alongside"]:
+        values = {name: row[name] for name in ("position", *WORDS)}
+        new[row["id"]] = Alongside.objects.create(kit=made, **values)
+    for row in kept["links"]:
+        one, other = ((key, (pads or {}).get(pad, pad) if key is None else pad) for key, pad in (
+            (row["one_id"], row["pad_id"]), (row["other_id"], row["other_pad_id"])
+        ))  # fmt: skip
+        Link.objects.create(
+            kit=made, one=new[one[0]], pad_id=one[1], other=new[other[0]], other_pad_id=other[1], strength=row["strength"]
         )  # fmt: skip
-        if not isinstance(member.curve, str):
-            said.append(f"{member.kit.name}: its velocity curve becomes even.")
-        if member.notes and member.notes != notes_met(first.kit, member.kit):
-            said.append(f"{member.kit.name}: its notes are met by what they mean, not by the table in the file.")
-    if first.channels is not None:
-        Alongside.objects.create(kit=kit, other=kit, position=0, channels=list(first.channels))
-    own = {name: getattr(first, name) for name in Listening.__dataclass_fields__ if name != "channels"}
-    if own != {name: getattr(Listening(), name) for name in own}:
-        said.append(f"{first.kit.name} hears all notes of its channels here, as it is.")
-    if lineup.links or lineup.chokes:
-        said.append("Its links and chokes between kits are left out.")
+    for row in kept["chokes"]:
+        letters = {name: row[name] for name in ("letter", "other_letter")}
+        SharedChoke.objects.create(kit=made, one=new[row["one_id"]], other=new[row["other_id"]], **letters)
+
+
+def put_together(lineup: Lineup, kits: Sequence[Kit]) -> Kit:
+    """A lineup of kits that were opened, one for each member."""
+    made = create_kit(lineup.name or "Lineup", pads=0, seed=lineup.members[0].kit.seed)
+    rows = [
+        Alongside.objects.create(
+            kit=made, other=kit, position=position, low=member.low, high=member.high,
+            channels=None if member.channels is None else list(member.channels), gain_db=member.gain_db,
+            muted=member.muted, delay_ms=member.delay_ms,
+            curve=member.curve if isinstance(member.curve, str) else DRAWN,
+            curve_points=None if isinstance(member.curve, str) else [list(point) for point in member.curve],
+            pieces=None if member.pieces is None else list(member.pieces),
+            **_met(lineup, member),
+        )
+        for position, (member, kit) in enumerate(zip(lineup.members, kits, strict=True), start=1)
+    ]  # fmt: skip
+    pads = [
+        dict(zip((pad.id for _, pad in member.kit.pads()), kit.pads.values_list("pk", flat=True), strict=True))
+        for member, kit in zip(lineup.members, kits, strict=True)
+    ]
+    for a, pad, b, other, strength in lineup.links:
+        values = {"pad_id": pads[a][pad], "other_pad_id": pads[b][other], "strength": strength}
+        Link.objects.create(kit=made, one=rows[a], other=rows[b], **values)
+    for a, letter, b, other_letter in lineup.chokes:
+        SharedChoke.objects.create(kit=made, one=rows[a], letter=letter, other=rows[b], other_letter=other_letter)
+    return made
+
+
+def _met(lineup: Lineup, member: Member) -> dict[str, Any]:
+    """How a member's notes are met: by what they mean where that is the table that it has, else by the table."""
+    if not member.notes:
+        return {"is_met": False}
+    if member.notes == queries.notes_met(lineup.members[0].kit, member.kit):
+        return {"is_met": True}
+    return {"is_met": False, "notes": [list(pair) for pair in member.notes]}
+
+
+# In versions ----------------------------------------------------------------------------------------------------------
+
+
+def kept_in_version(kit: Kit) -> Kept:
+    """What sounds alongside, as a version of the kit keeps it."""
+    return {name: list(model.objects.filter(kit=kit).values()) for name, model in TABLES.items()}
+
+
+def put_back(change: Change, kept: Kept) -> None:
+    """Make what sounds alongside what a version has kept; rows have the keys again that they had."""
+    for model in reversed(TABLES.values()):
+        change.delete_all(list(model.objects.filter(kit=change.document)))
+    for name, model in TABLES.items():
+        change.create_all([model(**row) for row in kept[name]])
+
+
+def compared(before: Kept, after: Kept) -> list[str]:
+    """What differs in what sounds alongside, in sentences."""
+    old, new = ({row["id"]: row for row in kept["alongside"]} for kept in (before, after))
+    kits = {row["other_id"] for row in (*old.values(), *new.values())}
+    names = dict(Kit.objects.filter(pk__in=kits).values_list("pk", "name"))
+    said = [
+        f"{names.get(row['other_id'], 'A kit')} no longer sounds alongside."
+        for key, row in old.items()
+        if key not in new
+    ]
+    for key, row in new.items():
+        name = names.get(row["other_id"], "A kit")
+        if key not in old:
+            said.append(f"{name} sounds alongside.")
+        elif changed := [words for field, words in WORDS.items() if row[field] != old[key][field]]:
+            said.append(f"{name} alongside: {', '.join(dict.fromkeys(changed))}.")
+    if any(before[name] != after[name] for name in ("links", "chokes")):
+        said.append("Links between the kits differ.")
     return said

@@ -1,8 +1,11 @@
-"""Kits that sound along with a kit: each hears the part on its channels and notes (design rule 19)."""
+"""Kits that sound along with a kit: each hears the part on its channels and notes (design rule 19).
+
+A lineup is a kit without pads of its own: all that sounds in it are the kits alongside.
+"""
 
 from django.db import models
 
-from dactyl.kits.models import Kit
+from dactyl.kits.models import Kit, Version
 
 
 class Alongside(models.Model):
@@ -21,12 +24,49 @@ class Alongside(models.Model):
     gain_db = models.FloatField(default=0.0)
     muted = models.BooleanField(default=False)
     delay_ms = models.FloatField(default=0.0)
-    curve = models.CharField(max_length=4, default="even")
+    curve = models.CharField(max_length=5, default="even")
+    curve_points = models.JSONField(null=True, blank=True)  # where the curve is drawn
     pieces = models.JSONField(null=True, blank=True)  # names of those that take part; null: all
     is_met = models.BooleanField(default=True)  # its pads are found by what notes mean; else by the notes themselves
+    notes = models.JSONField(null=True, blank=True)  # [[note of the part, own note], ...] in the place of that
+    # No constraint, as above; null, or one that is gone: the kit as it is now.
+    version = models.ForeignKey(Version, models.DO_NOTHING, related_name="+", db_constraint=False, null=True)
 
     class Meta:
         ordering = ["position"]
 
     def __str__(self) -> str:
         return f"{self.other_id} alongside {self.kit_id}"
+
+
+class Link(models.Model):
+    """A pad of one kit that sounds along where a pad of another is struck; null stands for the kit itself."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="links")
+    one = models.ForeignKey(Alongside, models.CASCADE, related_name="leads", null=True)
+    pad_id = models.BigIntegerField()  # of another kit, and may be gone
+    other = models.ForeignKey(Alongside, models.CASCADE, related_name="follows", null=True)
+    other_pad_id = models.BigIntegerField()
+    strength = models.FloatField(default=1.0)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"pad {self.pad_id} sounds pad {self.other_pad_id}"
+
+
+class SharedChoke(models.Model):
+    """Choke groups of two kits that cut each other; null stands for the kit itself."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="shared_chokes")
+    one = models.ForeignKey(Alongside, models.CASCADE, related_name="+", null=True)
+    letter = models.CharField(max_length=1)
+    other = models.ForeignKey(Alongside, models.CASCADE, related_name="+", null=True)
+    other_letter = models.CharField(max_length=1)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"group {self.letter} and group {self.other_letter}"

@@ -1,22 +1,26 @@
 """Reads of what sounds alongside a kit: as values of the core, and as the tables that the page plays by."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from django.db.models import Exists, OuterRef, QuerySet
+
 from dactyl.core import kit as core
 from dactyl.core.errors import KitError
+from dactyl.core.fields import DRAWN, MEMBER
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
-from dactyl.core.kit import CURVE_EXPONENTS
+from dactyl.core.kit import CURVE_EXPONENTS, HALL, STOOL
 from dactyl.core.lineup import Lineup, Listening, Member, kit_of
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.play.together import join
+from dactyl.kits.edits import versions
 from dactyl.kits.files import listed
-from dactyl.kits.models import Kit
+from dactyl.kits.models import Kit, Pad
 from dactyl.kits.playing import as_tables, compiled
 from dactyl.kits.queries import kit_value, whole_kit_value
-from dactyl.lineups.models import Alongside
+from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.shelf.store import whole_path
 
 MOST = 7  # kits beside the first
@@ -24,7 +28,7 @@ MOST = 7  # kits beside the first
 
 def rows_of(kit: Kit) -> list[Alongside]:
     """In their order; those whose kit is gone are left out. Two queries."""
-    rows = list(Alongside.objects.filter(kit=kit).exclude(other=kit))
+    rows = list(Alongside.objects.filter(kit=kit).exclude(other=kit).select_related("version"))
     there = Kit.objects.in_bulk({row.other_id for row in rows})
     found = [row for row in rows if row.other_id in there]
     for row in found:
@@ -37,8 +41,23 @@ def own_row(kit: Kit) -> Alongside | None:
     return Alongside.objects.filter(kit=kit, other=kit).first()
 
 
-def listening(row: Alongside, own: core.Kit, other: core.Kit) -> Listening:
-    """What of the part reaches it, and as what."""
+def is_lineup(kit: Kit) -> bool:
+    """Whether all that sounds in it are the kits alongside."""
+    return not kit.pads.exists() and Alongside.objects.filter(kit=kit).exists()
+
+
+def kits_with_pads() -> QuerySet[Kit]:
+    """Those that can sound alongside others: a lineup can't be in a lineup."""
+    return Kit.objects.filter(Exists(Pad.objects.filter(kit=OuterRef("pk"))), is_put_away=False)
+
+
+def value_of(row: Alongside) -> core.Kit:
+    """The kit that sounds, or the version of it."""
+    return kit_value(row.other) if row.version is None else versions.value_of(row.version)
+
+
+def listening(row: Alongside, first: core.Kit, other: core.Kit) -> Listening:
+    """What of the part reaches it, and as what. first : the kit whose notes the part is taken to mean"""
     names = {piece.name for piece in other.pieces}
     return Listening(
         channels=None if row.channels is None else tuple(row.channels),
@@ -47,10 +66,22 @@ def listening(row: Alongside, own: core.Kit, other: core.Kit) -> Listening:
         gain_db=row.gain_db,
         muted=row.muted,
         delay_ms=row.delay_ms,
-        curve=row.curve if row.curve in CURVE_EXPONENTS else "even",
+        curve=_curve_of(row),
         pieces=None if row.pieces is None else tuple(name for name in row.pieces if name in names),
-        notes=notes_met(own, other) if row.is_met else (),
+        notes=_notes_of(row, first, other),
     )
+
+
+def _curve_of(row: Alongside) -> core.Curve:
+    if row.curve == DRAWN and row.curve_points:
+        return tuple((float(x), float(y)) for x, y in row.curve_points)
+    return row.curve if row.curve in CURVE_EXPONENTS else "even"
+
+
+def _notes_of(row: Alongside, first: core.Kit, other: core.Kit) -> tuple[tuple[int, int], ...]:
+    if row.notes is not None:
+        return tuple((note, own) for note, own in row.notes)
+    return notes_met(first, other) if row.is_met else ()
 
 
 def notes_met(own: core.Kit, other: core.Kit) -> tuple[tuple[int, int], ...]:
@@ -67,33 +98,87 @@ def notes_met(own: core.Kit, other: core.Kit) -> tuple[tuple[int, int], ...]:
     )
 
 
-def heard_notes(kit: Kit) -> list[tuple[Alongside, dict[int, int]]]:
-    """Of each kit alongside that hears channels of its own: the notes of the part that reach it, and which of its own they are."""
-    found, own = [], None
-    for row in rows_of(kit):
-        if row.channels is None or row.muted:
-            continue
-        own = own or kit_value(kit)
-        becomes = dict(listening(row, own, kit_value(row.other)).notes)
-        found.append((row, {note: becomes.get(note, note) for note in range(row.low, row.high + 1)}))
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """A member of the lineup of a kit, and its row; None: the kit itself."""
+
+    row: Alongside | None
+    member: Member
+
+    @property
+    def key(self) -> str:
+        """What the page calls it: empty for the kit itself."""
+        return "" if self.row is None else str(self.row.pk)
+
+    @property
+    def becomes(self) -> dict[int, int]:
+        """The notes of the part that reach it, and which of its own they are."""
+        own = dict(self.member.notes)
+        return {note: own.get(note, note) for note in range(self.member.low, self.member.high + 1)}
+
+
+def placed(kit: Kit, own: core.Kit | None = None) -> list[Placed]:
+    """The kit itself, where it has pads, and what sounds alongside it.
+
+    A lineup has one master, and one side that all is heard from: they are added to each member's own.
+    """
+    own, rows = own or kit_value(kit), rows_of(kit)
+    found, first = [], own
+    if next(own.pads(), None) is not None:
+        mine = own_row(kit)
+        channels = None if mine is None or mine.channels is None else tuple(mine.channels)
+        found.append(Placed(None, Member(kit=own, channels=channels)))
+    for row in rows:
+        other = value_of(row)
+        first = first if found else other
+        heard = listening(row, first, other)
+        if not found or found[0].row is not None:
+            other, heard = _under(own, other, heard)
+        named = {name: getattr(heard, name) for name in Listening.__dataclass_fields__}
+        found.append(Placed(row, Member(kit=other, **named)))
     return found
 
 
-def members_of(kit: Kit, own: core.Kit) -> list[Member]:
-    """The kit itself and what sounds alongside it."""
-    mine = own_row(kit)
-    members = [Member(kit=own, channels=None if mine is None or mine.channels is None else tuple(mine.channels))]
-    for row in rows_of(kit):
-        other = kit_value(row.other)
-        heard = listening(row, own, other)
-        members.append(Member(kit=other, **{name: getattr(heard, name) for name in Listening.__dataclass_fields__}))
-    return members
+def _under(lineup: core.Kit, other: core.Kit, heard: Listening) -> tuple[core.Kit, Listening]:
+    """A member under the master of its lineup, seen from where that is."""
+    limits = MEMBER["gain_db"]
+    gain_db = min(limits.high, max(limits.low, heard.gain_db + lineup.master_db))
+    if lineup.side == HALL:
+        other = replace(other, side=STOOL if other.side == HALL else HALL)
+    return other, replace(heard, gain_db=gain_db)
 
 
 def lineup_value(kit: Kit, own: core.Kit) -> Lineup | None:
     """None where nothing sounds alongside."""
-    members = members_of(kit, own)
-    return Lineup(name=kit.name, members=tuple(members)) if len(members) > 1 else None
+    found = placed(kit, own)
+    if not any(one.row for one in found):
+        return None
+    at = {one.row.pk if one.row else None: number for number, one in enumerate(found)}
+    pads = [{pad.id for _, pad in kit_of(one.member).pads()} for one in found]
+    return Lineup(
+        name=kit.name,
+        members=tuple(one.member for one in found),
+        links=tuple(
+            (at[link.one_id], link.pad_id, at[link.other_id], link.other_pad_id, link.strength)
+            for link in links_of(kit)
+            if {link.one_id, link.other_id} <= at.keys()
+            and link.pad_id in pads[at[link.one_id]]
+            and link.other_pad_id in pads[at[link.other_id]]
+        ),
+        chokes=tuple(
+            (at[choke.one_id], choke.letter, at[choke.other_id], choke.other_letter)
+            for choke in chokes_of(kit)
+            if {choke.one_id, choke.other_id} <= at.keys()
+        ),
+    )
+
+
+def links_of(kit: Kit) -> list[Link]:
+    return list(Link.objects.filter(kit=kit))
+
+
+def chokes_of(kit: Kit) -> list[SharedChoke]:
+    return list(SharedChoke.objects.filter(kit=kit))
 
 
 def pack_lineup(kit: Kit, target: Path) -> None:
@@ -107,22 +192,27 @@ def pack_lineup(kit: Kit, target: Path) -> None:
     write_lineup(target, lineup, samples, {sample.sha256: whole_path(sample.sha256) for sample in samples})
 
 
-def tables_of(kit: Kit, rate_hz: int) -> list[dict[str, Any]]:
-    """Of each kit alongside: its playbook with the level it has here, and which hits reach it."""
-    own, told = kit_value(kit), []
-    for row in rows_of(kit):
-        other = kit_value(row.other)
-        heard = listening(row, own, other)
-        alone = compiled(kit_of(Member(kit=other, pieces=heard.pieces)), rate_hz)
-        book = join([alone], [replace(heard, pieces=None, notes=(), muted=False)], [other.name])
+def tables_of(kit: Kit, rate_hz: int) -> dict[str, Any]:
+    """What the page plays by: of each kit alongside its playbook with the level it has here, and which hits reach it; which
+    channels the kit itself hears; what crosses between them, kits by their keys, empty for the kit itself."""
+    told, own = [], kit_value(kit)
+    found = placed(kit, own)
+    for one in found:
+        if one.row is None:
+            continue
+        heard = one.member
+        alone = compiled(kit_of(heard), rate_hz)
+        book = join([alone], [replace(_asked(heard), pieces=None, notes=(), muted=False)], [heard.kit.name])
         (member,) = book.members
         by_id = {place: pad.id for place, pad in enumerate(book.pads)}
+        renamed = {pad.id: own.id for pad, own in zip(book.pads, alone.pads, strict=True)}
         told.append({
-            "key": str(row.pk),
-            "name": other.name,
+            "key": one.key,
+            "name": heard.kit.name,
             "book": {**as_tables(book, is_whole=True), "notes": {n: [by_id[i] for i in at] for n, at in alone.notes.items()}, "allNotes": True},
+            "pads": {own: pad for pad, own in renamed.items()},
             "way": {
-                "channels": row.channels,
+                "channels": one.row.channels,
                 "low": heard.low,
                 "high": heard.high,
                 "notes": dict(heard.notes),
@@ -131,4 +221,21 @@ def tables_of(kit: Kit, rate_hz: int) -> list[dict[str, Any]]:
                 "muted": heard.muted,
             },
         })  # fmt: skip
-    return told
+    mine = own_row(kit)
+    lineup = lineup_value(kit, own) if told else None
+    keys = [one.key for one in found]
+    return {
+        "kits": told,
+        "own": mine.channels if mine and told else None,
+        "links": [[keys[a], pad, keys[b], other, strength] for a, pad, b, other, strength in lineup.links] if lineup else [],
+        "chokes": [[keys[a], _signal(keys[a], x), keys[b], _signal(keys[b], y)] for a, x, b, y in lineup.chokes] if lineup else [],
+    }  # fmt: skip
+
+
+def _signal(key: str, letter: str) -> str:
+    """What a choke group tells in the tables of a kit: those of kits alongside were joined, as the first of one."""
+    return f"0 choke {letter}" if key else f"choke {letter}"
+
+
+def _asked(member: Member) -> Listening:
+    return Listening(**{name: getattr(member, name) for name in Listening.__dataclass_fields__})

@@ -8,21 +8,25 @@ from django.db.models import Count
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
-from django.views.decorators.http import require_GET
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import HttpResponseClientRedirect
 
 from dactyl.core.errors import KitError
-from dactyl.core.fields import MEMBER
+from dactyl.core.fields import MEMBER, STRENGTH
 from dactyl.core.kit import CURVE_EXPONENTS
-from dactyl.core.lineup import CHANNELS
+from dactyl.core.lineup import CHANNELS, kit_of
 from dactyl.core.parts.part import DRUM_CHANNEL
 from dactyl.history.door import Answer
 from dactyl.history.edits import StaleDocument
 from dactyl.kits import fields
-from dactyl.kits.models import Kit, Piece
+from dactyl.kits.models import Kit, KitSet, Piece
+from dactyl.kits.queries import PadRow, sheet_rows
+from dactyl.kits.staircase import axis_of
 from dactyl.kits.views.answer import kit_edit
 from dactyl.kits.views.files import packed
 from dactyl.lineups import edits, queries
-from dactyl.lineups.models import Alongside
+from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.parts.models import Event, Part
 from dactyl.parts.shown import lanes_of
 from dactyl.parts.views import chosen_part
@@ -34,30 +38,63 @@ from dactyl.web.request_values import number_in
 def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
     """What sounds alongside, and the kits that could."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    rows = queries.rows_of(kit)
+    rows, is_lineup = queries.rows_of(kit), queries.is_lineup(kit)
     names = {
         row.pk: list(dict.fromkeys(name for name in Piece.objects.filter(kit=row.other).order_by("pk").values_list("name", flat=True) if name))
         for row in rows
     }  # fmt: skip
     mine, counts = queries.own_row(kit), _channel_counts(chosen_part(request))
+    is_open = mine is None and all(row.channels is None for row in rows)
     return render(request, "lineups/_panel.html", {
         "kit": kit,
+        "is_lineup": is_lineup,
         "own_channels": channels_told(mine) if mine else "",
         "part_channels": [(channel + 1, hits) for channel, hits in counts],
-        "proposed": _told_proposal(kit, rows, counts) if mine is None and all(row.channels is None for row in rows) else "",
-        "members": [(row, names[row.pk], channels_told(row), other_pieces(row, names[row.pk])) for row in rows],
-        "others": Kit.objects.filter(is_put_away=False).exclude(pk=kit.pk).order_by("name"),
+        "proposed": _told_proposal(kit, _members(kit), counts) if is_open else "",
+        "members": [(row, names[row.pk], channels_told(row), other_pieces(row, names[row.pk]), list(row.other.versions.all())) for row in rows],
+        "others": queries.kits_with_pads().exclude(pk=kit.pk).order_by("name"),
         "curves": list(CURVE_EXPONENTS),
-        "is_full": len(rows) >= queries.MOST,
+        "is_full": len(rows) >= queries.MOST + is_lineup,
+        **_crossing(kit),
     })  # fmt: skip
+
+
+def _crossing(kit: Kit) -> dict[str, Any]:
+    """Links and shared choke groups in words, and what of each kit could be linked."""
+    found = queries.placed(kit)
+    kits = {one.key: f"{number} {one.member.kit.name}" for number, one in enumerate(found, start=1)}
+    pads = {(one.key, pad.id): pad.name for one in found for _, pad in one.member.kit.pads()}
+
+    def of(row: int | None, what: str) -> str:
+        return f"{what} of {kits.get(str(row or ''), 'a kit that is gone')}"
+
+    def pad_of(row: int | None, pad: int) -> str:
+        return of(row, pads.get((str(row or ""), pad), "a pad that is gone"))
+
+    said = [
+        (f"link-{row.pk}", f"{pad_of(row.one_id, row.pad_id)} sounds {pad_of(row.other_id, row.other_pad_id)} at {row.strength:g}")
+        for row in queries.links_of(kit)
+    ] + [
+        (f"choke-{row.pk}", f"{of(row.one_id, f'group {row.letter}')} and {of(row.other_id, f'group {row.other_letter}')} cut each other")
+        for row in queries.chokes_of(kit)
+    ]  # fmt: skip
+    linkable = [
+        (kits[one.key], [(f"{one.key}:{pad.id}", pad.name) for _, pad in one.member.kit.pads() if pad.layers])
+        for one in found
+    ]
+    groups = [
+        (kits[one.key], [(f"{one.key}:{letter}", f"group {letter}") for letter in letters])
+        for one in found
+        if (letters := sorted({pad.choke.letter for _, pad in one.member.kit.pads() if pad.choke}))
+    ]
+    last = {"linkable_last": linkable[::-1], "groups_last": groups[::-1]}  # the other of two is proposed
+    return {"links": said, "linkable": linkable, "groups": groups, **last}
 
 
 @require_GET
 def tables(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    mine, others = queries.own_row(kit), queries.tables_of(kit, rate_hz)
-    told = {"kits": others, "own": mine.channels if mine and others else None}
-    written = orjson.dumps(told, option=orjson.OPT_NON_STR_KEYS)
+    written = orjson.dumps(queries.tables_of(kit, rate_hz), option=orjson.OPT_NON_STR_KEYS)
     response = HttpResponse(written, content_type="application/json")
     response["Cache-Control"] = "no-store"
     return response
@@ -65,13 +102,83 @@ def tables(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
 
 @require_GET
 def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
-    """Lanes of the kits alongside that hear channels of their own, and the channels that the kit itself hears."""
+    """Lanes of the kits alongside, the channels that the kit itself hears, and the outputs that curves may move."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    mine, told = queries.own_row(kit), queries.heard_notes(kit)
-    kits = [
-        {"name": row.other.name, "channels": row.channels, "lanes": lanes_of(row.other, table)} for row, table in told
+    mine, found = queries.own_row(kit), [one for one in queries.placed(kit) if one.row and not one.member.muted]
+    kits = [{"name": one.row.other.name, "channels": one.row.channels, "lanes": _lanes_of(one)} for one in found]
+    return JsonResponse({
+        "own": mine.channels if mine and found else None,
+        "kits": kits,
+        "outputs": [output.name for one in found for output in one.member.kit.outputs],
+        "groups": [group.name for one in found for group in one.member.kit.groups],
+    })  # fmt: skip
+
+
+def _lanes_of(one: queries.Placed) -> list[dict[str, Any]]:
+    pieces = one.member.pieces
+    return [lane for lane in lanes_of(one.row.other, one.becomes) if pieces is None or lane["pieceName"] in pieces]
+
+
+@require_GET
+def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """The sheets of the kits alongside, under each other."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    found = [one for one in queries.placed(kit) if one.row]
+    rows = {one.key: _rows(one) for one in found}
+    return render(request, "lineups/_sheet.html", {
+        "kit": kit,
+        "is_lineup": queries.is_lineup(kit),
+        "axis": axis_of([row for own in rows.values() for row, _ in own]),
+        "members": [(one, rows[one.key], channels_told(one.row)) for one in found],
+        "first": 2 if kit.pads.exists() else 1,
+    })  # fmt: skip
+
+
+def _rows(one: queries.Placed) -> list[tuple[PadRow, list[int]]]:
+    """Rows of the pads that take part, and the notes of the part that strike each here."""
+    struck: dict[int, list[int]] = {}
+    for note, own in one.becomes.items():
+        struck.setdefault(own, []).append(note)
+    pieces = one.member.pieces
+    return [
+        (row, sorted(note for own in row.notes for note in struck.get(own, ())))
+        for row in sheet_rows(one.row.other)
+        if not row.is_empty and (pieces is None or row.pad.piece.name in pieces)
     ]
-    return JsonResponse({"own": mine.channels if mine and queries.rows_of(kit) else None, "kits": kits})
+
+
+@require_GET
+def collisions(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """Which notes of a part reach pads of several kits, on which channels."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    answers: dict[int, list[tuple[str, str, str]]] = {}
+    for one in queries.placed(kit):
+        names = {pad.id: pad.name for _, pad in kit_of(one.member).pads()}
+        struck: dict[int, list[str]] = {}
+        for note, pad in one.member.kit.maps[0].notes:
+            if pad in names:
+                struck.setdefault(note, []).append(names[pad])
+        for note, own in one.becomes.items():
+            if own in struck:
+                on = "all" if one.member.channels is None else ", ".join(str(n + 1) for n in one.member.channels)
+                answers.setdefault(note, []).append((one.member.kit.name, ", ".join(struck[own]), on))
+    met = [(note, own) for note, own in sorted(answers.items()) if len(own) > 1]
+    return render(request, "lineups/_collisions.html", {"kit": kit, "met": met, "alone": len(answers) - len(met)})
+
+
+@require_POST
+def keep(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """A kit and what sounds alongside it as a lineup of its own, which is opened."""
+    made = edits.keep_as_lineup(get_object_or_404(Kit, pk=kit_id))
+    return HttpResponseClientRedirect(reverse("kits:kit", args=[made.pk]))
+
+
+@require_POST
+def from_set(request: HttpRequest, set_id: int) -> HttpResponse:
+    """The kits of a set, all at once."""
+    kits = get_object_or_404(KitSet, pk=set_id)
+    made = edits.lineup_of(kits.name, [place.kit for place in kits.places.select_related("kit")])
+    return HttpResponseClientRedirect(reverse("kits:kit", args=[made.pk]))
 
 
 @require_GET
@@ -87,22 +194,30 @@ def _channel_counts(part: Part | None) -> list[tuple[int, int]]:
     return counts if len(counts) > 1 else []
 
 
-def _proposal(rows: Sequence[Alongside], counts: Sequence[tuple[int, int]]) -> list[tuple[Alongside | None, list[int]]]:
-    """What each member would hear: the kit itself channel 10, as drums usually do, or else the channel of most hits; the
+def _proposal(
+    members: Sequence[Alongside | None], counts: Sequence[tuple[int, int]]
+) -> list[tuple[Alongside | None, list[int]]]:
+    """What each member would hear: the first channel 10, as drums usually do, or else the channel of most hits; the
     others one of the rest each, in their order, the last of them all that are left."""
     channels = [channel for channel, _ in counts]
     first = DRUM_CHANNEL if DRUM_CHANNEL in channels else max(counts, key=lambda count: count[1])[0]
     rest = [channel for channel in channels if channel != first]
-    wanted: list[tuple[Alongside | None, list[int]]] = [(None, [first])]
-    for number, row in enumerate(rows[: len(rest)]):
-        wanted.append((row, rest[number:] if number == len(rows) - 1 else [rest[number]]))
+    wanted = [(members[0], [first])]
+    for number, row in enumerate(members[1 : 1 + len(rest)]):
+        wanted.append((row, rest[number:] if number == len(members) - 2 else [rest[number]]))
     return wanted
 
 
-def _told_proposal(kit: Kit, rows: Sequence[Alongside], counts: Sequence[tuple[int, int]]) -> str:
-    if not rows or not counts:
+def _members(kit: Kit) -> list[Alongside | None]:
+    """The rows of what sounds, with None for the kit itself; empty where nothing sounds alongside it."""
+    rows = queries.rows_of(kit)
+    return [] if not rows else rows if queries.is_lineup(kit) else [None, *rows]
+
+
+def _told_proposal(kit: Kit, members: Sequence[Alongside | None], counts: Sequence[tuple[int, int]]) -> str:
+    if len(members) < 2 or not counts:
         return ""
-    told = [(row.other.name if row else kit.name, channels) for row, channels in _proposal(rows, counts)]
+    told = [(row.other.name if row else kit.name, channels) for row, channels in _proposal(members, counts)]
     return ", ".join(f"{name} {' and '.join(str(channel + 1) for channel in channels)}" for name, channels in told)
 
 
@@ -115,10 +230,12 @@ def own_channels(request: HttpRequest, kit: Kit, version: int) -> Answer:
 @kit_edit
 def by_channel(request: HttpRequest, kit: Kit, version: int) -> Answer:
     """Each member a channel of the part that is open, as is usual."""
-    rows, counts = queries.rows_of(kit), _channel_counts(chosen_part(request))
-    if not rows or not counts:
+    members, counts = _members(kit), _channel_counts(chosen_part(request))
+    if len(members) < 2 or not counts:
         raise KitError("The hits of this part stand on one channel; there is nothing to share out.")
-    return edits.set_channels(kit, version, _proposal(rows, counts), f"Channels: {_told_proposal(kit, rows, counts)}")
+    return edits.set_channels(
+        kit, version, _proposal(members, counts), f"Channels: {_told_proposal(kit, members, counts)}"
+    )
 
 
 @kit_edit
@@ -127,10 +244,47 @@ def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
     other = Kit.objects.filter(pk=number_in(request.POST.get("other", ""))).first()
     if other is None or other.pk == kit.pk:
         raise KitError("Choose another kit from the list.")
+    if not other.pads.exists():
+        raise KitError(f"{other.name} has no pads of its own; add the kits that sound in it.")
     if not request.POST.get("piece"):
         return edits.add(kit, version, other)
     said = {name: fields.read(MEMBER, name, request.POST.get(name, "0")) for name in ("gain_db", "delay_ms")}
     return edits.add(kit, version, other, pieces=[request.POST["piece"][:60]], **said)
+
+
+@kit_edit
+def link(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    """A pad that sounds along with one of another kit (``pad``, ``other``: member and pad), or two choke groups that cut each other."""
+    ends = [_end(kit, request.POST.get(name, "")) for name in ("one", "other")]
+    (one, first), (other, second) = ends
+    if one == other:
+        raise KitError("Both are of one kit; choose one of another kit.")
+    if request.POST.get("what") == "choke":
+        row = SharedChoke(kit=kit, one_id=one, letter=first[:1], other_id=other, other_letter=second[:1])
+        return edits.link(kit, version, row, f"Groups {row.letter} and {row.other_letter} of two kits cut each other")
+    strength = fields.read({"strength": STRENGTH}, "strength", request.POST.get("strength", "1"))
+    pads = number_in(first), number_in(second)
+    row = Link(kit=kit, one_id=one, pad_id=pads[0], other_id=other, other_pad_id=pads[1], strength=strength)
+    return edits.link(kit, version, row, "A pad sounds along with one of another kit")
+
+
+def _end(kit: Kit, text: str) -> tuple[int | None, str]:
+    """``row:pad`` or ``row:letter``; no row: the kit itself."""
+    key, _, what = text.partition(":")
+    row = number_in(key) if key else None
+    if not what or (row is not None and not Alongside.objects.filter(kit=kit, pk=row).exists()):
+        raise KitError("Choose both from the lists.")
+    return row, what
+
+
+@kit_edit
+def unlink(request: HttpRequest, kit: Kit, version: int, key: str) -> Answer:
+    what, _, number = key.partition("-")
+    model = {"link": Link, "choke": SharedChoke}.get(what)
+    row = model.objects.filter(kit=kit, pk=number_in(number)).first() if model else None
+    if row is None:
+        raise StaleDocument("This link is gone; what there is now is shown.")
+    return edits.remove_link(kit, version, row)
 
 
 @kit_edit
@@ -145,10 +299,13 @@ def change(request: HttpRequest, kit: Kit, version: int, row_id: int, name: str)
         raise KitError("There is no such setting of a kit alongside.")
     words, read = READ[name]
     value = read(request)
+    if name == "version_id" and not row.other.versions.filter(pk=value).exists():
+        value = None
     low, high = (value if name == one else getattr(row, one) for one in ("low", "high"))
     if low > high:
         raise KitError("The lowest note lies above the highest; set the other one first.")
-    return edits.set_fields(row, version, {name: value}, words)
+    more = {"notes": None} if name == "is_met" else {"curve_points": None} if name == "curve" else {}
+    return edits.set_fields(row, version, {name: value, **more}, words)
 
 
 def _member(name: str) -> Callable[[HttpRequest], Any]:
@@ -205,6 +362,7 @@ READ: dict[str, tuple[str, Callable[[HttpRequest], Any]]] = {
     "channels": ("channels", _channels),
     "pieces": ("pieces", _pieces),
     "curve": ("velocity curve", lambda request: fields.one_of("velocity curve", CURVE_EXPONENTS)(request.POST.get("value", ""))),
+    "version_id": ("which version of it", lambda request: number_in(request.POST.get("value", "")) or None),
     "is_met": ("how notes are met", lambda request: fields.yes_no(request.POST.get("value", ""))),
 }  # fmt: skip
 """What of a kit alongside is set by its name: the words of it in the history, and how it is read."""

@@ -32,7 +32,7 @@ from dactyl.history.queries import listed, reading
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes, sheet_rows
 from dactyl.kits.views.pages import kit_page
-from dactyl.kits.ways import default_notes, source_pads, translated_notes
+from dactyl.kits.ways import default_notes, kit_of_notes, source_pads, translated_notes
 from dactyl.parts import edits, operations, passes, queries, shown
 from dactyl.parts.models import Part, Pass
 from dactyl.web.note_naming import middle_c_octave
@@ -172,7 +172,7 @@ def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
 def score(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
     """The part as a drummer's score: MusicXML, its notes named by the pads that play them here."""
     kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
-    own = {note: (pad.name, pad.kind) for pad in reversed(pad_notes(kit)) for note in pad.notes}
+    own = {note: (pad.name, pad.kind) for pad in reversed(pad_notes(kit_of_notes(kit))) for note in pad.notes}
     if (played := translated_notes(kit, part.written_for)) is not None:
         own = {note: own[here] for note, here in played.items() if here in own}
     data = write_musicxml(queries.part_value(part), STANDARD | own)
@@ -202,7 +202,7 @@ def _for_others(kit: Kit, part: Part, value: PartValue, target: str) -> tuple[Pa
     if (own := translated_notes(kit, part.written_for)) is not None:
         value, silent = translate.played(value, own), translate.unmet(value, own)
     name, theirs = source_pads(target)
-    table = translate.table_of(translate.propose(pad_notes(kit), theirs))
+    table = translate.table_of(translate.propose(pad_notes(kit_of_notes(kit)), theirs))
     answered = {note for pad in theirs for note in pad.notes}
     foreign = translate.left_out(value, table, answered)
     octave = middle_c_octave()
@@ -221,7 +221,7 @@ def _namer(kit: Kit, part: Part, by: str) -> Callable[[Event], str]:
     if by not in ("pad", "piece"):
         raise PartError("Choose pad, piece or channel.")
     names: dict[int, str] = {}
-    for row in sheet_rows(kit, levels=False):
+    for row in sheet_rows(kit_of_notes(kit), levels=False):
         for note in row.notes:
             names.setdefault(note, row.pad.piece.name or row.name if by == "piece" else row.name)
     table = translated_notes(kit, part.written_for)

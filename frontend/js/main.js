@@ -60,8 +60,8 @@ startActs();
 startCarrying();
 const workshop = document.getElementById("workshop");
 if (workshop) {
-  const { kit, rate, worklet, tables, soundBytes } = workshop.dataset;
-  const engine = new Engine({ kit, rate: Number(rate), worklet, tables, soundBytes: Number(soundBytes) });
+  const { kit, rate, worklet, tables, soundBytes, lineup } = workshop.dataset;
+  const engine = new Engine({ kit, rate: Number(rate), worklet, tables, soundBytes: Number(soundBytes), isLineup: lineup !== undefined });
   const session = new Session(workshop, engine);
   const shelf = startShelf(session, engine);
   if (kit) {

@@ -13,6 +13,7 @@ from dactyl.core.units import counted
 from dactyl.history.edits import edit
 from dactyl.history.models import Journal, Revision
 from dactyl.kits.copying import copy_kit
+from dactyl.kits.edits import beside
 from dactyl.kits.models import Kit, Map, Mic, Output, Pad, Piece
 from dactyl.shelf.store import with_reserve
 
@@ -20,10 +21,10 @@ FIRST_PADS = 16
 FIRST_MICS = (("close", True), ("overhead", False), ("room", False))  # and whether it is heard where the pad is panned
 
 
-def create_kit(name: str, pads: int = FIRST_PADS) -> Kit:
+def create_kit(name: str, pads: int = FIRST_PADS, *, seed: int = 0) -> Kit:
     """A new kit with empty pads, one output and the three usual mics."""
     with transaction.atomic():
-        kit = bare_kit(name)
+        kit = bare_kit(name, seed=seed)
         for position, (mic, follows) in enumerate(FIRST_MICS):
             Mic.objects.create(kit=kit, name=mic, position=position, follows_pan=follows, is_ambience=not follows)
         pieces = Piece.objects.bulk_create([Piece(kit=kit, position=10 * n) for n in range(pads)])
@@ -88,4 +89,6 @@ def duplicate_kit(kit: Kit) -> Kit:
         name = _next_name(kit.name)
         copy = Kit.objects.create(name=name, seed=kit.seed, **{field: getattr(kit, field) for field in DESK})
         copy_kit(kit, copy)
+        own, pads = (one.pads.values_list("pk", flat=True) for one in (kit, copy))
+        beside.copy(beside.kept(kit), copy, dict(zip(own, pads, strict=True)))
     return copy

@@ -11,6 +11,7 @@ from dactyl.core.formats.values import pack, unpack
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.history.queries import reading, standing
+from dactyl.kits.edits import beside
 from dactyl.kits.edits.from_value import Writer, open_kit
 from dactyl.kits.models import (
     ChokeGroup,
@@ -36,7 +37,7 @@ MOST = 200  # of one kit
 def keep(kit: Kit, name: str) -> Version:
     """A snapshot of the kit as it is; nothing of the kit changes."""
     with reading():
-        value, done = whole_kit_value(kit.pk), standing(kit).done
+        value, along, done = whole_kit_value(kit.pk), beside.kept(kit), standing(kit).done
     with transaction.atomic():
         last = kit.versions.first()
         if kit.versions.count() >= MOST:
@@ -46,6 +47,7 @@ def keep(kit: Kit, name: str) -> Version:
             number=last.number + 1 if last else 1,
             name=name,
             snapshot=pack(value),
+            beside=along,
             samples=keys_of(list(samples_of(value))),
             changes=done,
         )
@@ -79,6 +81,7 @@ def go_back(version: Version, seen: int) -> Revision | None:
         change.update(kit, name=value.name, seed=value.seed)
         pads = Writer(change, _samples(version), keeps_keys=True).write(value)
         change.create_all([row for row in translated if row.pad_id in pads])
+        beside.put_back(change, version.beside)
         _give_back(change, [use for use in uses if use.surface or use.map and not use.map.is_default])
     return change.revision
 
@@ -95,7 +98,11 @@ def _give_back(change: Change, uses: Sequence[DeviceUse]) -> None:
 
 def open_as_kit(version: Version) -> Kit:
     value = value_of(version)
-    return open_kit(value, _samples(version), f"{version} of {version.kit.name}")
+    with transaction.atomic():
+        made = open_kit(value, _samples(version), f"{version} of {version.kit.name}")
+        pads = dict(zip((pad.id for _, pad in value.pads()), made.pads.values_list("pk", flat=True), strict=True))
+        beside.copy(version.beside, made, pads)
+    return made
 
 
 def _samples(version: Version) -> dict[str, Sample]:

@@ -97,7 +97,7 @@ def changed(
         "message": message,
         "is_warning": is_warning,
         "outputs": outputs,
-        **history_context(kit),
+        **about_kit(kit),
         **card.card_context(request, kit, rows),
     }
     played = card.played_surface(request, kit)
@@ -137,9 +137,13 @@ def _needs_roots(pads: Sequence[int]) -> bool:
     return Pad.objects.filter(pk__in=pads, root=None).exclude(cents_per_key=0).exists()
 
 
-def history_context(kit: Kit) -> dict:
-    now = standing(kit)
-    return {"undoes": now.undoes, "redoes": now.redoes, "change_count": now.done}
+def about_kit(kit: Kit) -> dict:
+    """What every view of a kit shows: what can be undone, and whether kits sound along with it, or instead of pads of its own."""
+    now, has_alongside = standing(kit), kit.alongside.exists()
+    return {
+        "undoes": now.undoes, "redoes": now.redoes, "change_count": now.done,
+        "has_alongside": has_alongside, "is_lineup": has_alongside and not kit.pads.exists(),
+    }  # fmt: skip
 
 
 def pads_of(request: HttpRequest, kit: Kit, pad_id: int) -> list[Pad]:

@@ -10,6 +10,7 @@ from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
 from dactyl.kits.models import DRAWN, Kit, Pad, PieceMic, Surface, Take
 from dactyl.kits.views.map_views import banks_of
+from dactyl.kits.ways import kit_of_notes
 from dactyl.web.request_values import ids_in, number_in
 
 SURFACE_PADS = 16
@@ -56,7 +57,7 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
     tab = request.headers.get("X-Card-Tab", "layers")
     tab = tab if tab in TABS else "layers"
     if row is None:
-        return {"selected": None, "tab": tab}
+        return {"selected": None, "tab": tab, "is_lineup": kit.alongside.exists() and not kit.pads.exists()}
     context = {
         "selected": row,
         "selected_count": max(1, len(asked)),
@@ -105,12 +106,13 @@ def _selected_take(request: HttpRequest, layers: list[queries.CardLayer]) -> que
 def played_surface(request: HttpRequest, kit: Kit) -> Surface | None:
     """The surface that the page shows to play on; None: the pads in the order of the sheet."""
     asked = request.headers.get("X-Played-Surface") or request.GET.get("played", "")
-    return kit.surfaces.filter(pk=number_in(asked)).first() if asked else None
+    return kit_of_notes(kit).surfaces.filter(pk=number_in(asked)).first() if asked else None
 
 
 def surface_context(kit: Kit, rows: list[queries.PadRow] | None = None, played: Surface | None = None) -> dict:
-    """rows : of all pads, where they are known"""
-    rows = queries.sheet_rows(kit, levels=False) if rows is None else rows
+    """rows : of all pads, where they are known. In a lineup the pads of its first kit are played, as their notes."""
+    kit = kit_of_notes(kit)
+    rows = rows or queries.sheet_rows(kit, levels=False)
     context = {"played": played, "played_surfaces": list(kit.surfaces.all())}
     if played:
         return {**context, "banks": banks_of(played, rows)}

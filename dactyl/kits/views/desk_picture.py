@@ -1,6 +1,6 @@
 """What the Desk view shows: channels under their groups, the parallel bus and the master; what goes in and where it leaves."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,7 +18,10 @@ LEADS = {
     "group": "Its level and mute are added to those of its outputs, which keep their own.",
     "parallel": "A compressed copy of what the outputs send, beside the dry sound.",
     "master": "Everything, as it is heard and as it leaves.",
+    "alongside": "All that leaves the desk of this kit; what goes on there is set there.",
 }
+SET_BY = {"output": "kits:set_output", "group": "kits:change_output_group", "alongside": "lineups:change"}
+"""Where the settings of a row go."""
 Number = tuple[str, core.Field, float | None]  # name, field, value
 
 
@@ -26,7 +29,7 @@ Number = tuple[str, core.Field, float | None]  # name, field, value
 class Strip:
     """One row of the desk."""
 
-    kind: str  # "output", "group", "parallel" or "master"
+    kind: str  # "output", "group", "parallel", "master" or "alongside"
     name: str
     gain_db: float
     row: Any
@@ -37,6 +40,7 @@ class Strip:
     is_last: bool = False  # of its group
     pieces: list[tuple[int, str, str]] = field(default_factory=list)  # (key, name, kind) of what goes in
     mics: list[str] = field(default_factory=list)
+    number_of_kit: int = 0  # of one alongside
 
     @property
     def key(self) -> str:
@@ -48,9 +52,7 @@ class Strip:
         kit = self.row.pk if self.of_kit else self.row.kit_id
         if self.of_kit:
             return reverse("kits:set_desk", args=[kit, "_"])
-        return reverse(
-            "kits:set_output" if self.kind == "output" else "kits:change_output_group", args=[kit, self.row.pk, "_"]
-        )
+        return reverse(SET_BY[self.kind], args=[kit, self.row.pk, "_"])
 
     @property
     def of_kit(self) -> bool:
@@ -58,6 +60,8 @@ class Strip:
 
     @property
     def letter(self) -> str:
+        if self.number_of_kit:
+            return str(self.number_of_kit)
         return {"output": str(self.number + 1), "group": getattr(self.row, "colour", "") or "G", "parallel": "P"}.get(
             self.kind, "Σ"
         )
@@ -104,6 +108,23 @@ class Strip:
         return max(0.0, middle - half), middle, min(100.0, middle + half)
 
 
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """A kit alongside, and the outputs of its own desk."""
+
+    strip: Strip
+    outputs: list[Output]
+
+    @property
+    def places(self) -> list[tuple[Output, float]]:
+        """Each output, and where its level stands on the axis."""
+        return [(output, at_db(output.gain_db)) for output in self.outputs]
+
+
+KITS_BESIDE: list[Callable[[Kit], list[Beside]]] = []
+"""What apps above show in the desk of a kit."""
+
+
 def at_db(db: float) -> float:
     """Where a level stands on the axis, percent."""
     return round(100 * (min(HIGH_DB, max(LOW_DB, db)) - LOW_DB) / (HIGH_DB - LOW_DB), 2)
@@ -112,9 +133,12 @@ def at_db(db: float) -> float:
 def desk_context(kit: Kit, outputs: list[Output]) -> dict[str, Any]:
     groups = {row.pk: row for row in OutputGroup.objects.filter(kit=kit)}
     pieces, mics = _routed(kit, outputs)
-    numbers = _numbers(core.DESK, kit)
+    numbers = numbers_of(core.DESK, kit)
+    beside = [one for found in KITS_BESIDE for one in found(kit)]
+    is_lineup = bool(beside) and not kit.pads.exists()
     return {
-        "strips": list(_strips(outputs, groups, pieces, mics)),
+        "strips": [] if is_lineup else list(_strips(outputs, groups, pieces, mics)),
+        "beside": beside,
         "parallel": Strip("parallel", "Parallel", kit.parallel_gain_db, kit, [one for one in numbers if one[0].startswith("parallel")]),
         "master": Strip("master", "Master", kit.master_db, kit, [one for one in numbers if one[0] == "master_db"]),
         "output_groups": list(groups.values()),
@@ -127,7 +151,7 @@ def desk_context(kit: Kit, outputs: list[Output]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _numbers(table: core.Table, row: Any) -> list[Number]:
+def numbers_of(table: core.Table, row: Any) -> list[Number]:
     return [(name, one, getattr(row, name)) for name, one in table.items() if one.low is not None]
 
 
@@ -156,9 +180,9 @@ def _strips(outputs: list[Output], groups: dict[int, OutputGroup], pieces: dict,
             row = groups[output.group_id]
             members = [one for one in outputs if one.group_id == row.pk]
             positions = " ".join(str(one.position) for one in members)
-            yield Strip("group", row.name, row.gain_db, row, _numbers(core.OUTPUT_GROUP, row), positions)
+            yield Strip("group", row.name, row.gain_db, row, numbers_of(core.OUTPUT_GROUP, row), positions)
         for one in members:
             yield Strip(
-                "output", one.name, one.gain_db, one, _numbers(core.OUTPUT, one), "", one.position, bool(one.group_id),
+                "output", one.name, one.gain_db, one, numbers_of(core.OUTPUT, one), "", one.position, bool(one.group_id),
                 bool(one.group_id) and one is members[-1], pieces.get(one.pk, []), mics.get(one.pk, []),
             )  # fmt: skip

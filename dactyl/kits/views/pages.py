@@ -15,7 +15,7 @@ from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Kit
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views import card
-from dactyl.kits.views.answer import history_context
+from dactyl.kits.views.answer import about_kit
 from dactyl.kits.views.kit_pictures import PICTURES
 from dactyl.shelf.views import shelf_context
 from dactyl.web.page_memory import kept
@@ -82,10 +82,10 @@ def kit_page(request: HttpRequest, kit: Kit, view: str, template: str, context: 
     """One view of a kit: the whole page, or only the view when htmx asks for it."""
     context = {"kit": kit, "view": view, "view_template": template, "rate_hz": settings.PLAYING_RATE_HZ, **context}
     if request.htmx and not request.htmx.history_restore_request:
-        return render(request, "kits/_view.html", {**context, **history_context(kit), "is_part": True})
+        return render(request, "kits/_view.html", {**context, **about_kit(kit), "is_part": True})
     outputs = context.setdefault("outputs", list(kit.outputs.all()))
     rows = context.get("rows") or queries.sheet_rows(kit, outputs=outputs, levels=False)
-    context |= history_context(kit) | card.surface_context(kit, rows)
+    context |= about_kit(kit) | card.surface_context(kit, rows)
     if view != "kit" and rows:  # the card wants the levels of its pad
         rows = queries.sheet_rows(kit, (card.selected_pads(request) or [rows[0].pad.pk])[:1], outputs=outputs)
     context |= card.card_context(request, kit, rows)
@@ -111,7 +111,7 @@ def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
 
 def begun(kit: Kit, rows: list[queries.PadRow]) -> dict:
     """Of a kit without any sound: that it is new, and the kits it may begin from."""
-    if any(not row.is_empty for row in rows):
+    if any(not row.is_empty for row in rows) or kit.alongside.exists():
         return {}
     return {"is_new": True, "begin_kits": Kit.objects.filter(is_put_away=False).exclude(pk=kit.pk).order_by("name")}
 

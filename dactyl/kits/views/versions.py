@@ -10,6 +10,7 @@ from dactyl.core.compare import compare, restacked
 from dactyl.history.door import Answer
 from dactyl.history.queries import listed, reading
 from dactyl.kits import edits, queries
+from dactyl.kits.edits import beside
 from dactyl.kits.models import Kit, Version
 from dactyl.kits.staircase import Axis, Staircase, staircase
 from dactyl.kits.views.answer import find, kit_edit
@@ -61,10 +62,11 @@ def compared(request: HttpRequest, kit_id: int, version_id: int) -> HttpResponse
     other = Version.objects.filter(pk=number_in(request.GET.get("with", "")), kit=kit).first()
     with reading():
         after = edits.versions.value_of(other) if other else queries.whole_kit_value(kit.pk)
+        along = other.beside if other else beside.kept(kit)
     before = edits.versions.value_of(one)
     pairs = restacked(before, after)[:MOST_DRAWN]
     return render(request, "kits/_compared.html", {
-        "kit": kit, "version": one, "other": other, "sentences": compare(before, after),
+        "kit": kit, "version": one, "other": other, "sentences": [*compare(before, after), *beside.compare(one.beside, along)],
         "drawn": [(now or was, _drawn([was, now])) for was, now in pairs],
     })  # fmt: skip
 

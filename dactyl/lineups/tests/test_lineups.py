@@ -2,11 +2,15 @@
 
 from dataclasses import replace
 
+from django.urls import reverse
+
 from dactyl.core.compare import compare
+from dactyl.core.formats.lineup import portable_lineup
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
+from dactyl.core.play.together import compile_lineup
 from dactyl.history import edits as history
-from dactyl.kits import edits
+from dactyl.kits import edits, ways
 from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.queries import kit_value
 from dactyl.kits.tasks import open_kit_file
@@ -87,8 +91,7 @@ class Lineups(AlongsideCase):
         row.refresh_from_db()
         self.assertEqual((queries.own_row(self.kit).channels, row.channels, row.is_met), ([9], [10], False))
         self.assertNotContains(self.client.get(panel), f"{self.kit.name} 10, Under 11")
-        members = queries.members_of(self.kit, kit_value(self.kit))
-        self.assertEqual([member.channels for member in members], [(9,), (10,)])
+        self.assertEqual([one.member.channels for one in queries.placed(self.kit)], [(9,), (10,)])
         tables = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()
         self.assertEqual((tables["own"], len(tables["kits"])), ([9], 1))
         lanes = self.client.get(f"/kits/{self.kit.pk}/alongside/lanes/").json()
@@ -132,20 +135,115 @@ class Lineups(AlongsideCase):
         (told,) = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"]
         self.assertEqual(told["way"]["notes"], {})
 
-    def test_its_package_opens_again_as_two_kits_of_which_one_sounds_alongside_the_other(self):
+    def test_its_package_opens_again_as_a_lineup_that_is_the_same_to_the_last_setting(self):
         row = self.alongside()
         for name, value in (("gain_db", "-6"), ("channels", "11")):
             self.post(f"{row.pk}/{name}/", value=value)
+        drawn = {"curve": "drawn", "curve_points": [[0.0, 0.1], [1.0, 0.8]], "notes": [[40, 70]], "is_met": False}
+        Alongside.objects.filter(pk=row.pk).update(**drawn)
+        self.linked(row)
         data = b"".join(self.client.get(f"/kits/{self.kit.pk}/alongside/package/").streaming_content)
         stored = store.receive(lambda file: file.write(data))
         file = KitFile.objects.create(name="Lineup.zip", stored_as=stored)
         list(open_kit_file(file.pk))
         file.refresh_from_db()
         self.assertEqual(file.notes, [])
-        (again,) = queries.rows_of(file.kit)
-        self.assertNotIn(again.other, (self.kit, self.other))
-        self.assertEqual((again.gain_db, again.channels, again.is_met), (-6.0, [10], True))
-        was, now = (queries.lineup_value(kit, kit_value(kit)) for kit in (self.kit, file.kit))
+        self.assertTrue(queries.is_lineup(file.kit))
+        was, now = (portable_lineup(queries.lineup_value(kit, kit_value(kit))) for kit in (self.kit, file.kit))
         for member, other in zip(was.members, now.members, strict=True):
             self.assertEqual(compare(member.kit, replace(other.kit, name=member.kit.name)), [])
             self.assertEqual(replace(member, kit=other.kit), other)
+        self.assertEqual((was.links, was.chokes), (now.links, now.chokes))
+        self.assertEqual((len(now.links), now.members[1].notes), (1, ((40, 70),)))
+
+    def linked(self, row):
+        """A pad of the kit sounds one of the other along, and a choke group of each cuts the other's."""
+        ours, theirs = (kit.pads.order_by("position").first().pk for kit in (self.kit, self.other))
+        self.assertEqual(self.post("link/", one=f":{ours}", other=f"{row.pk}:{theirs}", strength="0.5")[0], 200)
+        self.assertEqual(self.post("link/", what="choke", one=":A", other=f"{row.pk}:B")[0], 200)
+        self.assertEqual(self.post("link/", one=f":{ours}", other=f":{ours}")[0], 422)
+
+
+class ALineupOfItsOwn(AlongsideCase):
+    """A kit without pads, in which others sound."""
+
+    def setUp(self):
+        super().setUp()
+        row = self.alongside()
+        self.post(f"{row.pk}/delay_ms/", value="12")
+        self.linked(row)
+        answer = self.client.post(f"/kits/{self.kit.pk}/alongside/keep/")
+        self.lineup = Kit.objects.get(pk=answer.headers["HX-Redirect"].strip("/").split("/")[-1])
+
+    linked = Lineups.linked
+
+    def rows(self):
+        return queries.rows_of(self.lineup)
+
+    def post_to_lineup(self, path: str, **values: str):
+        headers = {"X-Kit-Version": str(version(self.lineup)), "HX-Request": "true", "X-View": "kit"}
+        return self.client.post(f"/kits/{self.lineup.pk}/{path}", values, headers=headers)
+
+    def test_it_sounds_as_the_kit_with_what_is_alongside_and_leaves_that_alone(self):
+        was, now = (queries.lineup_value(kit, kit_value(kit)) for kit in (self.kit, self.lineup))
+        self.assertEqual((was.members, was.links, was.chokes), (now.members, now.links, now.chokes))
+        self.assertEqual(now.name, f"{self.kit.name} + Under")
+        books = [compile_lineup(lineup, 48_000) for lineup in (was, now)]
+        self.assertEqual(*books)
+        self.assertEqual(ways.kit_of_notes(self.lineup), self.kit)
+
+    def test_it_has_one_master_and_is_seen_from_one_side(self):
+        for setting, value in (("master_db", "-3"), ("side", "hall")):
+            self.assertEqual(self.post_to_lineup(f"desk/set/{setting}/", value=value).status_code, 200)
+        members = [one.member for one in queries.placed(Kit.objects.get(pk=self.lineup.pk))]
+        self.assertEqual([(member.gain_db, member.kit.side) for member in members], [(-3.0, "hall")] * 2)
+
+    def test_a_version_of_it_keeps_what_sounds_and_so_does_a_copy(self):
+        kept = edits.versions.keep(self.lineup, "two")
+        before = queries.lineup_value(self.lineup, kit_value(self.lineup))
+        self.post_to_lineup(f"alongside/{self.rows()[1].pk}/gain_db/", value="-9")
+        self.post_to_lineup(f"alongside/{self.rows()[0].pk}/remove/")
+        compared = self.client.get(f"/kits/{self.lineup.pk}/versions/{kept.pk}/compared/")
+        for said in (
+            f"{self.kit.name} no longer sounds alongside.",
+            "Under alongside: level.",
+            "Links between the kits differ.",
+        ):
+            self.assertContains(compared, said)
+        self.assertEqual(self.post_to_lineup(f"versions/{kept.pk}/back/").status_code, 200)
+        self.assertEqual(queries.lineup_value(self.lineup, kit_value(self.lineup)), before)
+        history.undo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
+        self.assertEqual([row.gain_db for row in self.rows()], [-9.0])
+        history.redo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
+        for copy in (edits.kits.duplicate_kit(self.lineup), edits.versions.open_as_kit(kept)):
+            self.assertEqual(replace(queries.lineup_value(copy, kit_value(copy)), name=before.name), before)
+
+    def test_a_member_may_be_a_version_of_its_kit(self):
+        other = edits.versions.keep(self.other, "as it was")
+        row = self.rows()[1]
+        self.post_to_lineup(f"alongside/{row.pk}/version_id/", value=str(other.pk))
+        pad = self.other.pads.select_related("piece", "kit").first()
+        edits.pads.set_fields([pad], version(self.other), {"gain_db": -20.0})
+        member = queries.placed(self.lineup)[1].member
+        self.assertEqual(next(member.kit.pads())[1].gain_db, 0.0)
+        other.delete()
+        self.assertEqual(next(queries.placed(self.lineup)[1].member.kit.pads())[1].gain_db, -20.0)
+
+    def test_its_pages_show_its_members(self):
+        for path, told in (
+            ("sheet", "Under"),
+            ("collisions", "Notes that several kits answer"),
+            ("", "Under"),
+        ):
+            self.assertContains(self.client.get(f"/kits/{self.lineup.pk}/alongside/{path}/".replace("//", "/")), told)
+        views = [
+            reverse(name, args=[self.lineup.pk])
+            for name in ("kits:kit", "kits:desk", "kits:map", "parts:part", "bounces:bounce")
+        ]
+        for view in views:
+            self.assertEqual(self.client.get(view).status_code, 200, view)
+        self.assertContains(self.client.get(views[1]), "Level of Under")
+        answer = self.post_to_lineup("alongside/add/", other=str(self.lineup.pk))
+        self.assertEqual(answer.status_code, 422)
+        lanes = self.client.get(f"/kits/{self.lineup.pk}/alongside/lanes/").json()
+        self.assertEqual([kit["name"] for kit in lanes["kits"]], [self.kit.name, "Under"])

@@ -35,7 +35,7 @@ from dactyl.kits.files import pack_kit
 from dactyl.kits.models import Device, DeviceUse, Kit, Pad, Piece, TranslationNote
 from dactyl.kits.tests.test_any_edit import TYPED, Hands
 from dactyl.kits.tests.test_edits import recordings
-from dactyl.lineups.models import Alongside
+from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.parts import edits as part_edits
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Event as EventRow
@@ -139,7 +139,10 @@ class Hand(RuleBasedStateMachine):
                 queries.whole_kit_value(pk),
                 list(told),
                 list(DeviceUse.objects.filter(kit=pk).values_list("device_id", "surface", "map")),
-                list(Alongside.objects.filter(kit=pk).order_by("pk").values_list()),
+                *(
+                    list(model.objects.filter(kit=pk).order_by("pk").values_list())
+                    for model in (Alongside, Link, SharedChoke)
+                ),
                 sorted(LeftFinding.objects.filter(kit=pk).values_list("key", flat=True)),
             )
         if kind == "Part":
@@ -421,12 +424,28 @@ class KitHands(Hands):
         other, pad, sounds = self.one(Kit), self.one(Pad, kit=self.kit), self.one(Pad)
         row, piece = self.one(Alongside, kit=self.kit), self.one(Piece, pads=sounds)
         name = self.dice.choice(
-            ["gain_db", "delay_ms", "channels", "low", "high", "muted", "curve", "pieces", "is_met", "remove"]
+            [
+                "gain_db",
+                "delay_ms",
+                "channels",
+                "low",
+                "high",
+                "muted",
+                "curve",
+                "pieces",
+                "is_met",
+                "version_id",
+                "remove",
+            ]
         )
+        ends = [f"{self.dice.choice(['', row])}:{self.dice.choice([pad, sounds, 'A'])}" for _ in range(2)]
+        gone = f"{self.dice.choice(['link', 'choke'])}-{self.one(Link, kit=self.kit)}"
         under = f"{self.dice.choice(['-6', '3', 'nan'])}_{self.dice.choice([0, -200])}_{self.dice.choice([0, 2.5, 9000])}_{self.dice.choice('01')}"
         return self.dice.choice([
             ("alongside/add/", {"other": str(other)}), ("alongside/add/", {"other": str(other)}), ("alongside/own/channels/", {"value": self.dice.choice(["10", "", "1, 2", "17"])}),
-            ("alongside/by-channel/", {}), (f"alongside/{row}/{name}/", {"value": self.dice.choice(TYPED)}),
+            ("alongside/by-channel/", {}), (f"alongside/unlink/{gone}/", {}),
+            ("alongside/link/", {"one": ends[0], "other": ends[1], "what": self.dice.choice(["", "choke"]), "strength": self.dice.choice(["1", "0.5", "x"])}),
+            (f"alongside/{row}/{name}/", {"value": self.dice.choice(TYPED)}),
             (f"alongside/{row}/{name}/", {"value": self.dice.choice(["10", "1", "0"])}),
             (f"pads/{pad}/swap/thicken/", {"value": f"{under}~{piece}.1.{pad}-{sounds}"}),
         ])  # fmt: skip

@@ -20,6 +20,14 @@ class AlongsideView(KitPages):
             peaks.append(page.evaluate(HEARD))
         return max(peaks)
 
+    def with_a_part(self, page: Page) -> None:
+        page.click("#tab-part")
+        page.wait_for_selector("[data-view=part]")
+        if page.locator(".new-part-name").is_visible():
+            page.fill(".new-part-name", "Slipway")
+            page.click(".new-part button")
+        page.wait_for_selector("#alongside-menu")
+
     def set_to(self, page: Page, what: str, value: str) -> None:
         if page.locator("#alongside").get_attribute("open") is None:
             page.click("#alongside-menu")
@@ -33,9 +41,7 @@ class AlongsideView(KitPages):
         self.new_kit("Loud lower", {"Loud snare.wav": sound_bytes(hit(-6, seed=11, seconds=0.2))})
         page = self.new_kit("Soft upper", {"Soft snare.wav": sound_bytes(hit(-46, seed=12, seconds=0.2))})
         self.heard_softly(page)
-        page.click("#tab-part")
-        page.fill(".new-part-name", "Slipway")
-        page.click(".new-part button")
+        self.with_a_part(page)
         page.wait_for_selector("#alongside-menu")
         alone = self.peak(page)
         self.assertLess(alone, 0.02)
@@ -57,6 +63,42 @@ class AlongsideView(KitPages):
             page.get_by_role("button", name="no longer alongside").click()
         self.assertLess(self.peak(page), 0.02)
         expect(page.locator("#alongside-menu .alongside-count")).to_be_hidden()
+
+    def test_it_is_kept_as_a_lineup_that_opens_like_a_kit(self):
+        self.new_kit("Found metal", {"Metal snare.wav": sound_bytes(hit(-6, seed=11, seconds=0.2))})
+        page = self.new_kit("Quay drums", {"Soft snare.wav": sound_bytes(hit(-26, seed=12, seconds=0.2))})
+        self.with_a_part(page)
+        page.click("#alongside-menu")
+        page.select_option("#alongside-other", label="Found metal")
+        with page.expect_response(re.compile("/alongside/tables/")):
+            page.click("text=Add alongside")
+        page.click("text=Links between kits")
+        page.click(".crossing >> text=Link >> nth=-1")
+        expect(page.locator(".crossing li")).to_have_count(1)
+        with page.expect_navigation():
+            page.click("text=Keep as a lineup")
+        expect(page.locator(".member-sheet summary")).to_have_text(
+            [re.compile("Quay drums"), re.compile("Found metal")]
+        )
+        both = max(self.peak(page) for _ in range(2))
+        self.assertGreater(both, 0.1)
+        page.locator("[data-solo-kit]").first.click()
+        page.wait_for_timeout(200)
+        self.assertLess(self.peak(page), both / 4, "the first kit alone, which is 20 dB softer")
+        page.locator("[data-solo-kit]").first.click()
+        self.settle(page)
+        page.evaluate(BEGIN_LISTENING, [1.5])
+        page.locator("[data-strike]").last.dispatch_event("pointerdown")
+        self.assertGreater(page.evaluate(HEARD), 0.1, "a pad of the other kit by itself")
+        page.click("#tab-desk")
+        page.locator("svg[id^='level-alongside']").last.focus()
+        with page.expect_response(re.compile("/alongside/tables/")):
+            for _ in range(24):
+                page.keyboard.press("ArrowLeft")
+        page.wait_for_timeout(200)
+        self.assertAlmostEqual(self.peak(page) / both, 10 ** (-12 / 20), delta=0.08)
+        page.click("#tab-part")
+        expect(page.locator(".part-lane .also")).to_have_text("+1")
 
     def heard_softly(self, page: Page) -> None:
         for _ in range(10):

@@ -39,11 +39,15 @@ export function startDesk(session, engine, part) {
     mark();
   });
   /** What was tried is not to be: it sounds as the kit has it. */
-  const asItIs = () => engine.setDesk(outputs);
+  const asItIs = () => {
+    engine.setDesk(outputs);
+    for (const key of engine.beside.keys()) engine.tryBeside(key, 1);
+  };
   document.body.addEventListener("kit-changed", (event) => /** @type {CustomEvent} */ (event).detail.refused && asItIs());
 
   /** Hear a row as if it were already told: its outputs' matrices, louder or softer. */
   function hear(key, byDb) {
+    if (key.startsWith("alongside")) return engine.tryBeside(key.split("-")[1], 10 ** (byDb / 20));
     const { number, members } = row(key).dataset;
     const isOf = number ? [Number(number)] : members ? members.split(" ").filter(Boolean).map(Number) : outputs.map((_, n) => n);
     const by = 10 ** (byDb / 20);
@@ -313,7 +317,8 @@ export function startDesk(session, engine, part) {
   }
   session.addEventListener("marked", () => engine.setLoudness(Boolean(view())));
 
-  function peakOf({ dataset, classList }, { peaks, parallel, main }) {
+  function peakOf({ dataset, classList }, { peaks, parallel, main, alongside }) {
+    if (classList.contains("alongside")) return alongside.find(([key]) => key === dataset.strip.split("-")[1])?.[1];
     if (dataset.number) return peaks[Number(dataset.number)];
     if (classList.contains("parallel")) return parallel?.peak ?? 0;
     return classList.contains("master") ? main : undefined;
@@ -362,6 +367,7 @@ export function startDesk(session, engine, part) {
     else if (event.key === "Delete") reset(slider);
     else if (event.code === "KeyM" && row(key).querySelector("[data-mute]")) mute(key);
     else if (event.code === "KeyN" && row(key).querySelector("[data-solo-output]")) hearAlone(key);
+    else if (event.code === "KeyN" && row(key).querySelector("[data-solo-kit]")) /** @type {HTMLElement} */ (row(key).querySelector("[data-solo-kit]")).click();
     else return false;
     return true;
   };

@@ -151,7 +151,7 @@ export class Editor {
     if (asked !== this.#asked) return this.#loading;
     this.noteNames = notes;
     this.#all = withOthers(lanes, alongside);
-    this.curves.offer(outputs, groups);
+    this.curves.offer([...new Set([...outputs, ...alongside.outputs])], [...new Set([...groups, ...alongside.groups])]);
   }
 
   #opened() {

@@ -1,11 +1,11 @@
 /**
- * The lanes of a part: the kit's filled pads in the order of the sheet, those of kits alongside that hear channels of their own,
- * then the notes that none of them answers.
+ * The lanes of a part: the kit's filled pads in the order of the sheet, those of kits alongside that answer other notes or hear channels
+ * of their own, then the notes that none of them answers. What answers the hits of a lane before it is told there.
  */
 export const DRUMS = 9; // the channel of drums, from 0
 
 /** @typedef {{ pad: number | null, name: string, kind: string, piece?: number, notes: number[], note: number | null, borders?: number[],
- *   levels?: number[], isLast: boolean, channels?: number[] | null, kitName?: string, element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
+ *   levels?: number[], isLast: boolean, channels?: number[] | null, kitName?: string, also?: string[], element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
 
 /** @param {object[]} pads as the server lists them @param {object[]} hits @param {boolean} usedOnly @param {string[]} names of notes */
 export function lanesOf(pads, hits, usedOnly, names) {
@@ -24,10 +24,22 @@ export function lanesOf(pads, hits, usedOnly, names) {
   return [...lanes, ...unanswered.map((note) => lane({ name: names[note] ?? `note ${note}`, kind: "other", notes: [note], note, isTied: false, isFirst: true, isLast: true, pad: null }))];
 }
 
-/** The kit's lanes, and those of kits alongside that hear channels of their own. @param {object[]} lanes */
+/**
+ * The kit's lanes, and those of kits alongside. A lane whose hits another answers already is tied to that one: one lane, told by both.
+ * @param {object[]} lanes
+ */
 export function withOthers(lanes, { own, kits }) {
-  const others = kits.flatMap(({ name, channels, lanes: theirs }) => theirs.map((lane) => ({ ...lane, pad: null, kitName: name, channels })));
-  return [...lanes.map((lane) => ({ ...lane, channels: own })), ...others];
+  const all = lanes.map((lane) => ({ ...lane, channels: own, also: [] }));
+  for (const { name, channels, lanes: theirs } of kits) {
+    const before = all.filter((lane) => String(lane.channels) === String(channels));
+    for (const lane of theirs) {
+      const tied = new Set(before.filter(({ notes }) => notes.some((note) => lane.notes.includes(note))));
+      for (const one of tied) one.also.push(`${lane.name} of ${name}`);
+      const notes = lane.notes.filter((note) => !before.some((one) => one.notes.includes(note)));
+      if (notes.length) all.push({ ...lane, notes, pad: null, kitName: name, channels, also: [] });
+    }
+  }
+  return all;
 }
 
 const bothOf = (note, channel = DRUMS) => channel * 128 + note;
@@ -65,7 +77,7 @@ function lane(known) {
   return { ...known, element: (number, isStrip, isMoving) => element(known, number, isStrip, isMoving) };
 }
 
-function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast, kitName = "", channels = null }, number, isStrip, isMoving) {
+function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast, kitName = "", channels = null, also = [] }, number, isStrip, isMoving) {
   const row = document.createElement("div");
   row.className = ["part-lane", isTied && "tied", isTied && isFirst && "first", isTied && isLast && "last", !pad && "unanswered", isStrip && "strip"].filter(Boolean).join(" ");
   row.setAttribute("role", "listitem");
@@ -74,12 +86,13 @@ function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast, ki
   button.dataset.lane = String(number);
   const isOther = kitName !== "";
   row.classList.toggle("of-other", isOther);
-  const whose = isOther ? `${name} of ${kitName}, channel ${channels[0] + 1}` : name;
+  const whose = [isOther ? `${name} of ${kitName}${channels ? `, channel ${channels[0] + 1}` : ""}` : name, ...also].join(" with ");
   button.title = pad || isOther ? `${whose}: hear it, and show its velocities below` : "No pad of this kit answers this note";
+  const along = also.length ? `<b class="also" title="Also ${also.join(", ").replace(/[&<>"]/g, "")}">+${also.length}</b>` : "";
   const mark = isMoving ? '<b class="moves" title="Something of it moves along the part">~</b>' : "";
-  button.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="#kind-${kind}"/></svg><span></span>${mark}<small class="mono"></small>`;
+  button.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="#kind-${kind}"/></svg><span></span>${along}${mark}<small class="mono"></small>`;
   button.querySelector("span").textContent = isTied && !isFirst && name.startsWith(`${pieceName} `) ? name.slice(pieceName.length + 1) : name;
-  button.querySelector("small").textContent = note === null ? "no note" : isOther ? `${channels[0] + 1}·${note}` : String(note);
+  button.querySelector("small").textContent = note === null ? "no note" : isOther && channels ? `${channels[0] + 1}·${note}` : String(note);
   row.append(button);
   if (isOther) row.classList.remove("unanswered");
   if (!pad && !isOther) row.append(giveField(note));

@@ -3,6 +3,8 @@
  * desk of its own, that hears the hits of its channels and notes, as its own notes and velocities, a little later if so set.
  *
  * @typedef {{ channels: number[] | null, low: number, high: number, notes: Record<string, number>, curve: number[], delay: number, muted: boolean }} Way
+ * @typedef {[key: string, pad: number, key: string, pad: number, strength: number][]} Links of pads; the empty key is the kit of the page
+ * @typedef {[key: string, signal: string, key: string, signal: string][]} Chokes
  */
 import { Desk } from "./desk.js";
 import { Player } from "./player.js";
@@ -12,6 +14,8 @@ class Member {
   desk;
   /** @type {Way | null} */ way = null;
   peak = 0;
+  /** How much louder it is tried, and was in the last block. */ tried = 1;
+  #tried = 1;
   #buses = [];
 
   constructor(rate) {
@@ -27,9 +31,9 @@ class Member {
 
   hit(frame, note, velocity, channel, moves) {
     const own = this.way && this.noteOf(note, channel);
-    if (own === null || own === undefined) return;
-    if (velocity && this.way.muted) return;
-    this.player.hit(frame + this.way.delay, own, velocity && this.way.curve[velocity - 1], channel, moves);
+    if (own === null || own === undefined) return [];
+    if (velocity && this.way.muted) return [];
+    return this.player.hit(frame + this.way.delay, own, velocity && this.way.curve[velocity - 1], channel, moves);
   }
 
   mix(out, first, count, stretches) {
@@ -41,14 +45,58 @@ class Member {
     player.mix(this.#buses, first, count);
     desk.take(player.outputs, player.parallel);
     const beside = desk.process(this.#buses, count, stretches);
+    const [from, by] = [this.#tried, (this.tried - this.#tried) / count]; // a block's length is 3 ms: no click
     for (const bus of beside ? [...this.#buses, beside] : this.#buses)
       for (let side = 0; side < out.length; side++) {
-        const from = bus[Math.min(side, 1)];
+        const source = bus[Math.min(side, 1)];
         for (let i = 0; i < count; i++) {
-          out[side][i] += from[i];
-          this.peak = Math.max(this.peak, Math.abs(from[i]));
+          const value = source[i] * (from + by * i);
+          out[side][i] += value;
+          this.peak = Math.max(this.peak, Math.abs(value));
         }
       }
+    this.#tried = this.tried;
+  }
+}
+
+/** What crosses between the kits: pads that sound along, choke groups that cut each other. */
+class Crossings {
+  /** @type {Map<string, [key: string, pad: number, strength: number][]>} by kit and pad */ #links = new Map();
+  /** @type {Map<string, [key: string, signal: string][]>} by kit and signal */ #chokes = new Map();
+  #struck = new Set();
+  #pending = [];
+
+  /** @param {Links} links @param {Chokes} chokes */
+  constructor(links, chokes) {
+    const put = (map, key, row) => map.set(key, [...(map.get(key) ?? []), row]);
+    for (const [key, pad, other, otherPad, strength] of links) put(this.#links, `${key} ${pad}`, [other, otherPad, strength]);
+    for (const [key, signal, other, otherSignal] of chokes) {
+      put(this.#chokes, `${key} ${signal}`, [other, otherSignal]);
+      put(this.#chokes, `${other} ${otherSignal}`, [key, signal]);
+    }
+  }
+
+  get isEmpty() {
+    return !this.#links.size && !this.#chokes.size;
+  }
+
+  /** @param {(key: string) => Player | undefined} playerOf @param {number} at the frame without the kit's own delay */
+  struck(key, frame, at, strikes, isLinked, playerOf) {
+    for (const [pad, velocity] of strikes) {
+      this.#struck.add(`${key} ${pad.id}`);
+      for (const signal of pad.emits ?? []) for (const [other, theirs] of this.#chokes.get(`${key} ${signal}`) ?? []) playerOf(other)?.takeSignal(frame, theirs);
+      if (!isLinked && !pad.muted) for (const [other, otherPad, strength] of this.#links.get(`${key} ${pad.id}`) ?? []) this.#pending.push([other, otherPad, velocity * strength, at]);
+    }
+  }
+
+  /** All kits have heard the hit: strike what sounds along with it, and was not struck by it itself. @param {(key: string, at: number, pad: number, velocity: number) => void} strike */
+  settle(strike) {
+    for (const [key, pad, velocity, at] of this.#pending.splice(0)) {
+      if (this.#struck.has(`${key} ${pad}`)) continue;
+      this.#struck.add(`${key} ${pad}`);
+      strike(key, at, pad, Math.min(127, Math.max(1, Math.floor(velocity + 0.5))));
+    }
+    this.#struck.clear();
   }
 }
 
@@ -58,6 +106,8 @@ export class Alongside {
   #main;
   #rate;
   #curves = [];
+  #crossings = new Crossings([], []);
+  /** Keys of the kits heard alone, empty for the one of the page; none: all. */ #alone = new Set();
   /** Called with the kit's key, the pad and the take that had not arrived. */
   onStandIn = (_key, _pad, _take) => {};
 
@@ -80,6 +130,52 @@ export class Alongside {
     return this.#leaving.length ? [...this.#members.values(), ...this.#leaving] : [...this.#members.values()];
   }
 
+  /** Whether the kit of the page is heard, where some are heard alone. */
+  get isMainHeard() {
+    return !this.#alone.size || this.#alone.has("");
+  }
+
+  /** @param {string[]} keys of the kits to be heard alone, empty for the one of the page */
+  hearAlone(keys) {
+    this.#alone = new Set(keys);
+  }
+
+  /** @param {Links} links @param {Chokes} chokes */
+  cross(links, chokes) {
+    this.#crossings = new Crossings(links, chokes);
+    const tellOf = (key) => (frame, strikes, isLinked) => {
+      this.#crossings.struck(key, frame, frame - this.#delayOf(key), strikes, isLinked, (other) => this.#playerOf(other));
+    };
+    const tell = this.#crossings.isEmpty ? () => null : tellOf;
+    this.#main.onStruck = tell("");
+    for (const [key, { player }] of this.#members) player.onStruck = tell(key);
+  }
+
+  #playerOf(key) {
+    return key ? this.#members.get(key)?.player : this.#main;
+  }
+
+  #delayOf(key) {
+    return this.#members.get(key)?.way?.delay ?? 0;
+  }
+
+  #isHeard(key) {
+    return (!this.#alone.size || this.#alone.has(key)) && !this.#members.get(key)?.way?.muted;
+  }
+
+  /** A hit was heard by all: what is linked to what it struck sounds along. */
+  settle() {
+    this.#crossings.settle((key, at, pad, velocity) => this.#isHeard(key) && this.#playerOf(key)?.playLinked(at + this.#delayOf(key), pad, velocity));
+  }
+
+  /** A pad of a kit alongside by itself. @returns {number[]} the pads struck */
+  pad(key, frame, pad, velocity) {
+    const player = this.#members.get(key)?.player;
+    if (velocity) return player?.hitPad(frame, pad, velocity) ?? [];
+    player?.releasePad(frame, pad);
+    return [];
+  }
+
   /** Which kits there are, and what each hears; tables come by `add`. @param {[key: string, way: Way][]} ways */
   set(ways, frame) {
     const wanted = new Map(ways);
@@ -94,12 +190,20 @@ export class Alongside {
 
   /** Tables of a kit, whole or some pads of it. */
   add(key, book) {
-    this.#member(key).player.setPlaybook(book);
+    const member = this.#member(key);
+    member.player.setPlaybook(book);
+    member.tried = 1; // its levels are in its tables
+  }
+
+  tryGain(key, gain) {
+    const member = this.#members.get(key);
+    if (member) member.tried = gain;
   }
 
   #member(key) {
     if (!this.#members.has(key)) {
       const member = new Member(this.#rate);
+      member.player.sounds = this.#main.sounds;
       member.desk.setCurves(this.#curves);
       member.player.onStandIn = (pad, take) => this.onStandIn(key, pad, take);
       this.#members.set(key, member);
@@ -107,10 +211,14 @@ export class Alongside {
     return this.#members.get(key);
   }
 
-  /** A hit of the part, or one that is played: a kit whose pads are heard alone is heard alone. */
+  /**
+   * A hit of the part, or one that is played: a kit whose pads are heard alone is heard alone.
+   * @returns {[key: string, pads: number[]][]} what it struck
+   */
   hit(frame, note, velocity, channel = 0, moves = null) {
-    if (note === null || (velocity && this.#main.solo.size)) return;
-    for (const member of this.#members.values()) member.hit(frame, note, velocity, channel, moves);
+    if (note === null || (velocity && this.#main.solo.size)) return [];
+    const heard = [...this.#members].filter(([key]) => !velocity || this.#isHeard(key));
+    return heard.map(([key, member]) => [key, member.hit(frame, note, velocity, channel, moves)]);
   }
 
   setCurves(curves) {
@@ -131,6 +239,10 @@ export class Alongside {
     for (const { player, desk } of this.#members.values()) desk.rest(player.outputs, player.parallel);
   }
 
+  voicesOf(key) {
+    return this.#members.get(key)?.player.voices ?? [];
+  }
+
   /** Keys of the sounds that are heard just now. @returns {Set<string>} */
   playing() {
     return new Set(this.#all.flatMap(({ player }) => player.voices.flatMap((voice) => voice.sounds.map(([key]) => key))));
@@ -138,7 +250,6 @@ export class Alongside {
 
   mix(out, first, count, stretches) {
     for (const member of this.#all) {
-      member.player.sounds = this.#main.sounds;
       member.player.kernel = this.#main.kernel;
       member.mix(out, first, count, stretches);
     }

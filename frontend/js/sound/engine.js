@@ -28,12 +28,17 @@ export class Engine extends EventTarget {
   #asked = 0;
   /** Tables of the kits that can be flipped to. @type {Map<string, any>} */ ahead = new Map();
   /** Tables of the kits that sound along with this one, by key. @type {Map<string, any>} */ beside = new Map();
+  /** Of each, its pads by their keys in that kit. @type {Map<string, Record<string, number>>} */ #padsBeside = new Map();
   #loads = new Map(); // number of a request for tables -> what resolves it
 
-  /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number }} options */
-  constructor({ rate, worklet, tables, kit, soundBytes }) {
+  /** Whether all that sounds are kits alongside: its pads are those of the first of them, struck as their notes. */ #isLineup;
+  #firstChannel = 0; // of the kit whose pads are played by hand
+
+  /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number, isLineup?: boolean }} options */
+  constructor({ rate, worklet, tables, kit, soundBytes, isLineup = false }) {
     super();
     this.kit = kit;
+    this.#isLineup = isLineup;
     if (kit) {
       this.#tables = new Worker(tables);
       this.#tables.onmessage = ({ data }) => this.#tablesCame(data);
@@ -178,12 +183,14 @@ export class Engine extends EventTarget {
   }
 
   hitPad(pad, velocity, at = undefined) {
-    const note = this.flipped ? this.noteOf(pad) : null;
-    if (this.flipped) return note === null ? undefined : this.hitNote(note, velocity, 0, at);
+    const note = this.flipped || this.#isLineup ? this.noteOf(pad) : null;
+    if (this.flipped || this.#isLineup) return note === null ? undefined : this.hitNote(note, velocity, this.#firstChannel, at);
     this.#send({ type: "pad", pad, velocity, at });
   }
 
   releasePad(pad, at = undefined) {
+    const note = this.#isLineup ? this.noteOf(pad) : null;
+    if (note !== null) return this.hitNote(note, 0, this.#firstChannel, at);
     this.#send({ type: "padOff", pad, at });
   }
 
@@ -285,13 +292,18 @@ export class Engine extends EventTarget {
   }
 
   /**
-   * Which kits sound along with this one. @param {{ key: string, book: any, way: import("./alongside.js").Way }[]} kits
-   * @param {number[] | null} own channels of the part that this kit hears meanwhile; null: all
+   * Which kits sound along with this one.
+   * @param {{ kits: { key: string, book: any, pads: Record<string, number>, way: import("./alongside.js").Way }[], own: number[] | null,
+   *   links: import("./alongside.js").Links, chokes: import("./alongside.js").Chokes }} told own: channels of the part that this kit hears
+   *   meanwhile, null: all; links name pads by their keys, `pads` what they are in the tables
    */
-  async setAlongside(kits, own = null) {
+  async setAlongside({ kits, own, links, chokes }) {
     this.beside = new Map(kits.map(({ key, book }) => [key, book]));
+    this.#firstChannel = (this.#isLineup && kits[0]?.way.channels?.[0]) || 0;
+    this.#padsBeside = new Map(kits.map(({ key, pads }) => [key, pads]));
     this.#loadOthers();
-    this.#send({ type: "alongside", ways: kits.map(({ key, way }) => [key, way]), own });
+    const linked = links.map(([key, pad, other, otherPad, strength]) => [key, this.#padBeside(key, pad), other, this.#padBeside(other, otherPad), strength]);
+    this.#send({ type: "alongside", ways: kits.map(({ key, way }) => [key, way]), own, links: linked, chokes });
     const { beside } = this;
     for (const { key, book } of kits)
       for (let from = 0; from === 0 || from < book.pads.length; from += PADS_AT_ONCE) {
@@ -299,6 +311,32 @@ export class Engine extends EventTarget {
         this.#send({ type: "addAlongside", key, book: { ...book, pads: book.pads.slice(from, from + PADS_AT_ONCE), whole: from === 0, allNotes: true } });
         await new Promise((resolve) => setTimeout(resolve, BETWEEN_MS));
       }
+  }
+
+  #padBeside(key, pad) {
+    return this.#padsBeside.get(key)?.[pad] ?? pad;
+  }
+
+  /** What was struck in kits alongside, by the keys of pads in their own kits. @param {[key: string, pad: number, velocity: number][]} struck */
+  #ownPads(struck) {
+    const names = new Map();
+    for (const [key] of struck) if (!names.has(key)) names.set(key, new Map(Object.entries(this.#padsBeside.get(key) ?? {}).map(([own, pad]) => [pad, Number(own)])));
+    return struck.map(([key, pad, velocity]) => [key, names.get(key).get(pad) ?? 0, velocity]);
+  }
+
+  /** A pad of a kit alongside, by its key in that kit; velocity 0 lets it go. */
+  hitBeside(key, pad, velocity, at = undefined) {
+    this.#send({ type: "padAlongside", key, pad: this.#padBeside(key, pad), velocity, at });
+  }
+
+  /** Hear a kit alongside so much louder, until its tables come the next time. */
+  tryBeside(key, gain) {
+    this.#send({ type: "tryAlongside", key, gain });
+  }
+
+  /** Hear only these of the kits together; all where there are none. @param {string[]} keys empty for the kit of the page */
+  hearKitsAlone(keys) {
+    this.#send({ type: "hearAlone", keys });
   }
 
   addBlock(track, block, data) {
@@ -341,6 +379,8 @@ export class Engine extends EventTarget {
         this.#fire("stand-in", message.standIns);
       }
       for (const [key, pad, take] of message.standInsBeside) if (this.beside.has(key)) this.#loader.hurry([[pad, take]], this.beside.get(key).pads);
+      message.besides = this.#ownPads(message.playedBeside);
+      if (this.#isLineup) message.played = message.besides.filter(([key]) => key === this.beside.keys().next().value).map(([, ...struck]) => struck);
       if (this.flipped) message.played = message.played.map(([pad, velocity]) => [this.flipped.lights[pad] ?? 0, velocity]);
       this.#fire("report", message);
     }

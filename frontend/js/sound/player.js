@@ -21,6 +21,7 @@ export class Player {
   /** @type {Float64Array | null} right half of the interpolation kernel */ kernel = null;
   /** Called with the pad whose take had not arrived and was stood in for. */
   onStandIn = (_padId, _region) => {};
+  /** Called with what a hit strikes; whether it came from another kit, by a link. @type {((frame: number, strikes: [Pad, number][], isLinked: boolean) => void) | null} */ onStruck = null;
   /** Regions of edited pads as they were when their sounds were last here: they stand in for what is still made. */
   #before = new Map();
   #unwanted = new Set();
@@ -118,15 +119,32 @@ export class Player {
     return this.#play(frame, [padId], velocity, null, 0);
   }
 
+  /** A pad that sounds along with one of another kit; its own companions don't. */
+  playLinked(frame, padId, velocity) {
+    const pad = this.pads.get(padId);
+    if (pad) this.#begin(frame, [[pad, velocity]], null, 0, null, true);
+  }
+
+  /** What a choke group tells comes from another kit. */
+  takeSignal(frame, signal) {
+    for (const [other, fade] of this.#kit.listeners.get(signal) ?? [])
+      for (const voice of this.voices) if (voice.pad.id === other && lastFrame(voice) > frame) cut(voice, frame, fade);
+  }
+
   releasePad(frame, padId) {
     for (const voice of this.voices) if (voice.note === null && voice.pad.id === padId) release(voice, frame);
   }
 
   #play(frame, padIds, velocity, note, channel, moves = null) {
+    return this.#begin(frame, this.#struck(padIds, velocity), note, channel, moves, false);
+  }
+
+  /** @param {[Pad, number][]} strikes */
+  #begin(frame, strikes, note, channel, moves, isLinked) {
     this.#hits += 1;
-    const strikes = this.#struck(padIds, velocity);
     const chosen = this.#choose(strikes);
     this.#sendSignals(strikes, frame);
+    this.onStruck?.(frame, strikes, isLinked);
     this.#makeRoom(chosen, frame);
     const variationPlaces = this.#variationPlaces(strikes);
     for (const [pad, struck, number] of chosen) {

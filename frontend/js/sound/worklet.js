@@ -39,6 +39,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #late = 0; // hits that came after their frame
   #standIns = new Map();
   #standInsBeside = new Map();
+  #playedBeside = [];
   #reportAt = 0;
   /** Channels of the part that this kit hears while others sound alongside it. @type {number[] | null} */ #ownChannels = null;
   #live = []; // [frame, what it does]: hits whose frame has not come
@@ -51,10 +52,14 @@ class DactylProcessor extends AudioWorkletProcessor {
     forgetKits: () => this.#player.forgetKits(),
     sounds: ({ sounds }) => this.#player.addSounds(sounds),
     forget: ({ keys }) => this.#forget(keys),
-    alongside: ({ ways, own = null }) => {
+    alongside: ({ ways, own = null, links = [], chokes = [] }) => {
       this.#alongside.set(ways, currentFrame);
+      this.#alongside.cross(links, chokes);
       this.#ownChannels = own;
     },
+    tryAlongside: ({ key, gain }) => this.#alongside.tryGain(key, gain),
+    hearAlone: ({ keys }) => this.#alongside.hearAlone(keys),
+    padAlongside: ({ key, pad, velocity, at }) => this.#at(at, (frame) => this.#padAlongside(key, frame, pad, velocity)),
     addAlongside: ({ key, book }) => this.#alongside.add(key, book),
     solo: ({ pads }) => (this.#player.solo = new Set(pads)),
     soloOutputs: ({ outputs }) => this.#desk.hearAlone(outputs),
@@ -118,15 +123,29 @@ class DactylProcessor extends AudioWorkletProcessor {
   /** @param {boolean} isOfPart what is played by hand reaches this kit on any channel */
   #hit(frame, note, velocity, channel, moves = null, isOfPart = false) {
     const hears = !isOfPart || !this.#ownChannels || this.#ownChannels.includes(channel);
-    if (hears) this.#record(this.#player.hit(frame, note, velocity, channel, moves), velocity);
-    this.#alongside.hit(frame, note, velocity, channel, moves);
+    if (hears && (!velocity || this.#alongside.isMainHeard)) this.#record(this.#player.hit(frame, note, velocity, channel, moves), velocity);
+    this.#hitAlongside(frame, note, velocity, channel, moves);
+  }
+
+  #hitAlongside(frame, note, velocity, channel = 0, moves = null) {
+    for (const [key, pads] of this.#alongside.hit(frame, note, velocity, channel, moves)) this.#recordBeside(key, pads, velocity);
+    this.#alongside.settle();
+  }
+
+  #padAlongside(key, frame, pad, velocity) {
+    this.#recordBeside(key, this.#alongside.pad(key, frame, pad, velocity), velocity);
+    this.#alongside.settle();
+  }
+
+  #recordBeside(key, pads, velocity) {
+    for (const pad of pads) this.#playedBeside.push([key, pad, velocity]);
   }
 
   /** A pad by itself; what sounds alongside hears its note. */
   #pad(frame, pad, velocity) {
     if (velocity) this.#record(this.#player.hitPad(frame, pad, velocity), velocity);
     else this.#player.releasePad(frame, pad);
-    if (this.#alongside.isThere) this.#alongside.hit(frame, this.#player.noteOf(pad), velocity);
+    if (this.#alongside.isThere) this.#hitAlongside(frame, this.#player.noteOf(pad), velocity);
   }
 
   #hush() {
@@ -195,7 +214,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       this.#desk.rest(this.#player.outputs, this.#player.parallel);
       this.#alongside.rest();
     }
-    if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
+    if (currentFrame >= this.#reportAt || this.#played.length || this.#playedBeside.length) this.#report();
     return true;
   }
 
@@ -310,6 +329,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       channels: this.#routes ? Array.from({ length: this.#routes.channels }, (_, n) => this.#channelPeaks[n] ?? 0) : null,
       parallel: this.#player.parallel ? { peak: this.#peaks[this.#player.outputs.length] ?? 0, reduction: this.#desk.reduction } : null,
       played: this.#played,
+      playedBeside: this.#playedBeside,
       late: this.#late,
       standIns: [...this.#standIns.values()],
       standInsBeside: [...this.#standInsBeside.values()],
@@ -326,6 +346,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#channelPeaks = [];
     this.#mainPeak = 0;
     this.#played = [];
+    this.#playedBeside = [];
     this.#standIns.clear();
     this.#standInsBeside.clear();
     const isIdle = currentFrame - this.#soundedAt > SECONDS_UNTIL_IDLE * sampleRate;
