@@ -21,7 +21,7 @@ MOST_LINKS = 64
 WORDS = {
     "other_id": "kit", "version_id": "version", "channels": "channels", "low": "lowest note", "high": "highest note", "gain_db": "level",
     "muted": "mute", "delay_ms": "delay", "curve": "velocity curve", "curve_points": "velocity curve", "pieces": "pieces",
-    "is_met": "how notes are met", "notes": "how notes are met",
+    "device_id": "device", "is_met": "how notes are met", "notes": "how notes are met",
 }  # fmt: skip
 """What a kit alongside hears, and how: the columns of its row, in words."""
 TABLES: dict[str, type[Model]] = {"alongside": Alongside, "links": Link, "chokes": SharedChoke}

@@ -31,6 +31,7 @@ class Alongside(models.Model):
     notes = models.JSONField(null=True, blank=True)  # [[note of the part, own note], ...] in the place of that
     # No constraint, as above; null, or one that is gone: the kit as it is now.
     version = models.ForeignKey(Version, models.DO_NOTHING, related_name="+", db_constraint=False, null=True)
+    device_id = models.BigIntegerField(null=True)  # what this device plays reaches this kit alone; it may be gone
 
     class Meta:
         ordering = ["position"]

@@ -219,6 +219,7 @@ def tables_of(kit: Kit, rate_hz: int) -> dict[str, Any]:
                 "curve": member.curve,
                 "delay": member.delay,
                 "muted": heard.muted,
+                "device": one.row.device_id,
             },
         })  # fmt: skip
     mine = own_row(kit)

@@ -20,7 +20,7 @@ from dactyl.core.parts.part import DRUM_CHANNEL
 from dactyl.history.door import Answer
 from dactyl.history.edits import StaleDocument
 from dactyl.kits import fields
-from dactyl.kits.models import Kit, KitSet, Piece
+from dactyl.kits.models import Device, Kit, KitSet, Piece
 from dactyl.kits.queries import PadRow, sheet_rows
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views.answer import kit_edit
@@ -54,6 +54,7 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
         "members": [(row, names[row.pk], channels_told(row), other_pieces(row, names[row.pk]), list(row.other.versions.all())) for row in rows],
         "others": queries.kits_with_pads().exclude(pk=kit.pk).order_by("name"),
         "curves": list(CURVE_EXPONENTS),
+        "devices": Device.objects.filter(is_forgotten=False),
         "is_full": len(rows) >= queries.MOST + is_lineup,
         **_crossing(kit),
     })  # fmt: skip
@@ -299,6 +300,8 @@ def change(request: HttpRequest, kit: Kit, version: int, row_id: int, name: str)
         raise KitError("There is no such setting of a kit alongside.")
     words, read = READ[name]
     value = read(request)
+    if name == "device_id" and not Device.objects.filter(pk=value).exists():
+        value = None
     if name == "version_id" and not row.other.versions.filter(pk=value).exists():
         value = None
     low, high = (value if name == one else getattr(row, one) for one in ("low", "high"))
@@ -362,6 +365,7 @@ READ: dict[str, tuple[str, Callable[[HttpRequest], Any]]] = {
     "channels": ("channels", _channels),
     "pieces": ("pieces", _pieces),
     "curve": ("velocity curve", lambda request: fields.one_of("velocity curve", CURVE_EXPONENTS)(request.POST.get("value", ""))),
+    "device_id": ("device", lambda request: number_in(request.POST.get("value", "")) or None),
     "version_id": ("which version of it", lambda request: number_in(request.POST.get("value", "")) or None),
     "is_met": ("how notes are met", lambda request: fields.yes_no(request.POST.get("value", ""))),
 }  # fmt: skip

@@ -31,9 +31,10 @@ export class HitInput extends EventTarget {
     if (!isOff) this.#tell("raw", { note, velocity, channel, from });
     if (this.isMuted) return;
     const own = this.#ways.padsOf(from, channel, note);
-    if (own === null) this.#engine.hitNote(note, isOff ? 0 : velocity, channel, frame);
+    const device = own === null ? this.#ways.device(from, channel)?.id : undefined;
+    if (own === null) this.#engine.hitNote(note, isOff ? 0 : velocity, channel, frame, device);
     else for (const pad of own) isOff ? this.#engine.releasePad(pad, frame) : this.#engine.hitPad(pad, velocity, frame);
-    this.#tell(isOff ? "release" : "hit", { pads: own ?? this.#ways.padsOfNote(note), note, isOwn: own !== null, velocity, channel, from, frame });
+    this.#tell(isOff ? "release" : "hit", { pads: own ?? this.#ways.padsOfNote(note), note, isOwn: own !== null, velocity, channel: this.#engine.channelOf(device, channel), from, frame });
   }
 
   /** A pad struck directly, whether a note leads to it or not. */

@@ -2,7 +2,7 @@
  * Kits that sound along with the one of the page (core/play/together.py): each is a player of its own, with counters, cuts and a
  * desk of its own, that hears the hits of its channels and notes, as its own notes and velocities, a little later if so set.
  *
- * @typedef {{ channels: number[] | null, low: number, high: number, notes: Record<string, number>, curve: number[], delay: number, muted: boolean }} Way
+ * @typedef {{ channels: number[] | null, low: number, high: number, notes: Record<string, number>, curve: number[], delay: number, muted: boolean, device?: number | null }} Way
  * @typedef {[key: string, pad: number, key: string, pad: number, strength: number][]} Links of pads; the empty key is the kit of the page
  * @typedef {[key: string, signal: string, key: string, signal: string][]} Chokes
  */
@@ -213,11 +213,12 @@ export class Alongside {
 
   /**
    * A hit of the part, or one that is played: a kit whose pads are heard alone is heard alone.
+   * @param {string[] | null} only keys of the kits that it is for
    * @returns {[key: string, pads: number[]][]} what it struck
    */
-  hit(frame, note, velocity, channel = 0, moves = null) {
+  hit(frame, note, velocity, channel = 0, moves = null, only = null) {
     if (note === null || (velocity && this.#main.solo.size)) return [];
-    const heard = [...this.#members].filter(([key]) => !velocity || this.#isHeard(key));
+    const heard = [...this.#members].filter(([key]) => (!only || only.includes(key)) && (!velocity || this.#isHeard(key)));
     return heard.map(([key, member]) => [key, member.hit(frame, note, velocity, channel, moves)]);
   }
 

@@ -28,6 +28,7 @@ export class Engine extends EventTarget {
   #asked = 0;
   /** Tables of the kits that can be flipped to. @type {Map<string, any>} */ ahead = new Map();
   /** Tables of the kits that sound along with this one, by key. @type {Map<string, any>} */ beside = new Map();
+  /** @type {Map<string, import("./alongside.js").Way>} */ #waysBeside = new Map();
   /** Of each, its pads by their keys in that kit. @type {Map<string, Record<string, number>>} */ #padsBeside = new Map();
   #loads = new Map(); // number of a request for tables -> what resolves it
 
@@ -172,9 +173,19 @@ export class Engine extends EventTarget {
     for (const [asked, resolve] of this.#loads) if (asked <= number && this.#loads.delete(asked)) resolve();
   }
 
-  /** @param {number} [at] the frame of the context that the hit stands at */
-  hitNote(note, velocity, channel = 0, at = undefined) {
-    this.#send({ type: "hit", note, velocity, channel, at });
+  /**
+   * @param {number} [at] the frame of the context that the hit stands at
+   * @param {number} [device] what it was played on; a kit alongside that was given it hears it alone
+   */
+  hitNote(note, velocity, channel = 0, at = undefined, device = undefined) {
+    const only = device === undefined ? [] : [...this.#waysBeside].filter(([, way]) => way.device === device).map(([key]) => key);
+    this.#send({ type: "hit", note, velocity, channel: only.length ? this.channelOf(device, channel) : channel, at, only: only.length ? only : null });
+  }
+
+  /** The channel of what a device plays: that of the kit that was given it. */
+  channelOf(device, channel) {
+    const given = [...this.#waysBeside.values()].find((way) => way.device === device);
+    return given?.channels?.[0] ?? channel;
   }
 
   /** As a hit of the part sounds: who hears its channel answers. */
@@ -299,6 +310,7 @@ export class Engine extends EventTarget {
    */
   async setAlongside({ kits, own, links, chokes }) {
     this.beside = new Map(kits.map(({ key, book }) => [key, book]));
+    this.#waysBeside = new Map(kits.map(({ key, way }) => [key, way]));
     this.#firstChannel = (this.#isLineup && kits[0]?.way.channels?.[0]) || 0;
     this.#padsBeside = new Map(kits.map(({ key, pads }) => [key, pads]));
     this.#loadOthers();

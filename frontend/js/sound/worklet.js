@@ -65,7 +65,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     soloOutputs: ({ outputs }) => this.#desk.hearAlone(outputs),
     desk: ({ outputs }) => this.#player.tryOutputs(outputs),
     kernel: ({ kernel }) => (this.#player.kernel = kernel),
-    hit: ({ note, velocity, channel, at, isOfPart = false }) => this.#at(at, (frame) => this.#hit(frame, note, velocity, channel, null, isOfPart)),
+    hit: ({ note, velocity, channel, at, isOfPart = false, only = null }) => this.#at(at, (frame) => this.#hit(frame, note, velocity, channel, null, isOfPart, only)),
     pad: ({ pad, velocity, at }) => this.#at(at, (frame) => this.#pad(frame, pad, velocity)),
     padOff: ({ pad, at }) => this.#at(at, (frame) => this.#pad(frame, pad, 0)),
     take: ({ pad, number }) => this.#player.hearTake(currentFrame, pad, number),
@@ -120,15 +120,19 @@ class DactylProcessor extends AudioWorkletProcessor {
     for (const desks of [this.#desk, this.#alongside]) desks.setCurves(part?.curves ?? []);
   }
 
-  /** @param {boolean} isOfPart what is played by hand reaches this kit on any channel */
-  #hit(frame, note, velocity, channel, moves = null, isOfPart = false) {
+  /**
+   * @param {boolean} isOfPart what is played by hand reaches this kit on any channel
+   * @param {string[] | null} only keys of the kits alongside that it is for
+   */
+  #hit(frame, note, velocity, channel, moves = null, isOfPart = false, only = null) {
+    if (only) return this.#hitAlongside(frame, note, velocity, channel, moves, only);
     const hears = !isOfPart || !this.#ownChannels || this.#ownChannels.includes(channel);
     if (hears && (!velocity || this.#alongside.isMainHeard)) this.#record(this.#player.hit(frame, note, velocity, channel, moves), velocity);
     this.#hitAlongside(frame, note, velocity, channel, moves);
   }
 
-  #hitAlongside(frame, note, velocity, channel = 0, moves = null) {
-    for (const [key, pads] of this.#alongside.hit(frame, note, velocity, channel, moves)) this.#recordBeside(key, pads, velocity);
+  #hitAlongside(frame, note, velocity, channel = 0, moves = null, only = null) {
+    for (const [key, pads] of this.#alongside.hit(frame, note, velocity, channel, moves, only)) this.#recordBeside(key, pads, velocity);
     this.#alongside.settle();
   }
 

@@ -2,12 +2,13 @@ import { HitInput } from "../../js/input/hits.js";
 import { startMidi } from "../../js/input/midi.js";
 import { equal, noting, settled, taken, test } from "../harness.js";
 
-const FRAMES = { clock: { frameOf: (ms) => ms * 48 } };
+const FRAMES = { clock: { frameOf: (ms) => ms * 48 }, channelOf: (device, channel) => (device === 4 ? 10 : channel) };
 
 /** Port "grid" knows pads of its own; every other note goes by the kit's notes. */
 function stand() {
   const engine = noting({ ...FRAMES });
-  const ways = { padsOf: (port, _channel, note) => (port === "grid" ? { 50: [7, 8], 51: [] }[note] ?? null : null), padsOfNote: (note) => (note === 38 ? [2] : []) }; // prettier-ignore
+  const device = (port) => (port === "given" ? { id: 4 } : null); // to one of several kits, which hears channel 11
+  const ways = { device, padsOf: (port, _channel, note) => (port === "grid" ? { 50: [7, 8], 51: [] }[note] ?? null : null), padsOfNote: (note) => (note === 38 ? [2] : []) }; // prettier-ignore
   const input = new HitInput(engine, /** @type {any} */ (ways));
   const told = [];
   for (const name of ["hit", "release", "raw"]) input.addEventListener(name, (event) => told.push([name, /** @type {CustomEvent} */ (event).detail]));
@@ -17,11 +18,17 @@ function stand() {
 test("a note-on is struck at the frame of its time stamp, on the pads that its note leads to", () => {
   const { engine, input, told } = stand();
   input.midi([0x99, 38, 101], "drum", 10);
-  equal(taken(engine, "hitNote"), [[38, 101, 9, 480]]);
+  equal(taken(engine, "hitNote"), [[38, 101, 9, 480, undefined]]);
   equal(told, [
     ["raw", { note: 38, velocity: 101, channel: 9, from: "drum" }],
     ["hit", { pads: [2], note: 38, isOwn: false, velocity: 101, channel: 9, from: "drum", frame: 480 }],
   ]);
+});
+
+test("a device that was given to a kit plays that one, and is written on its channel", () => {
+  const { engine, input, told } = stand();
+  input.midi([0x99, 38, 101], "given", 10);
+  equal([taken(engine, "hitNote"), told[1][1].channel], [[[38, 101, 9, 480, 4]], 10]);
 });
 
 test("a device with pads of its own strikes those, all of them, or none", () => {
@@ -36,7 +43,7 @@ test("a note-off, or a note-on of velocity 0, lets go", () => {
   const { engine, input, told } = stand();
   input.midi([0x89, 38, 64], "drum", 1);
   input.midi([0x90, 50, 0], "grid", 2);
-  equal([taken(engine, "hitNote"), taken(engine, "releasePad"), told.map(([name]) => name)], [[[38, 0, 9, 48]], [[7, 96], [8, 96]], ["release", "release"]]); // prettier-ignore
+  equal([taken(engine, "hitNote"), taken(engine, "releasePad"), told.map(([name]) => name)], [[[38, 0, 9, 48, undefined]], [[7, 96], [8, 96]], ["release", "release"]]); // prettier-ignore
 });
 
 test("other messages are passed over, and while a device is taught its notes are only told", () => {

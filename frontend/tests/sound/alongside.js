@@ -47,6 +47,11 @@ test("choke groups that are joined cut each other's pads, with the fade of who i
   equal(alongside.voicesOf("k").map(({ pad: { id }, fades }) => [id, fades.length]), [[2, 0], [1, 1]]); // prettier-ignore
 });
 
+test("what is meant for one kit reaches that one", () => {
+  const { alongside } = together([], []);
+  equal([alongside.hit(0, 38, 90, 0, null, ["k"]).length, alongside.hit(0, 38, 90, 0, null, ["other"]).length], [1, 0]);
+});
+
 test("a kit that is heard alone is, links or not", () => {
   const { hit, alongside } = together([["", 1, "k", 1, 1]], []);
   alongside.hearAlone([""]);
