@@ -2,14 +2,14 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass, fields
 from typing import Any
 
 from django.db.models import Q
 
 from dactyl.checks.models import HeardStretch, KitCheck, LeftFinding
 from dactyl.core.check.check import RULES
-from dactyl.core.check.finding import SEVERITIES, Change, Finding, mended
+from dactyl.core.check.finding import SEVERITIES, Change, Finding, Place, mended
 from dactyl.core.check.measured import NOTHING_KEPT, Kept, MeasuredKit, Stretch, first_stretches, stretches_of
 from dactyl.core.check.sound import MEASURES, Sound
 from dactyl.core.kit import Kit as KitValue
@@ -22,6 +22,7 @@ from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
 
+PLACE = tuple(field.name for field in fields(Place))
 AT_HAND = 8  # parts, the latest changed
 MAP_WIDTH, NAME_WIDTH, MOST_ROW, LEAST_ROW, MAP_HEIGHT = 300, 118, 18, 5, 560
 LEAST_NAMED = 11
@@ -99,7 +100,7 @@ def as_row(finding: Finding, kit: Places) -> dict[str, Any]:
         "rule": finding.rule,
         "severity": finding.severity,
         "message": finding.message,
-        "place": {name: value for name, value in asdict(finding.place).items() if value not in (None, "")},
+        "place": {name: told for name in PLACE if (told := getattr(finding.place, name)) not in (None, "")},
         "fellow": finding.fellow,
         "mend": [[c.of, c.id, c.setting, c.value] for c in finding.mend],
         "mend_words": finding.mend_words,

@@ -4,6 +4,7 @@ All of it is of the sound as it lies in the file, before any gain, so that it is
 """
 
 import math
+import struct
 from dataclasses import dataclass, fields
 from functools import lru_cache
 
@@ -66,14 +67,14 @@ class Sound:
 
     def pack(self) -> bytes:
         """Compact, as a row keeps it."""
-        numbers = np.array([getattr(self, name) for name in _NUMBERS], np.float64).tobytes()
+        numbers = _PACKED.pack(*(getattr(self, name) for name in _NUMBERS))
         return numbers + b"".join(getattr(self, name).astype(np.float16).tobytes() for name in _PICTURES)
 
     @classmethod
     def unpack(cls, packed: bytes) -> "Sound":
-        numbers = np.frombuffer(packed, np.float64, len(_NUMBERS))
+        numbers = _PACKED.unpack_from(packed)
         values = {name: kind(number) for (name, kind), number in zip(_NUMBERS.items(), numbers, strict=True)}
-        rest, at = np.frombuffer(packed, np.float16, offset=numbers.nbytes), 0  # kept as it is: half the memory
+        rest, at = np.frombuffer(packed, np.float16, offset=8 * len(_NUMBERS)), 0  # kept as it is: half the memory
         for name, size in _PICTURES.items():
             values[name], at = rest[at : at + size], at + size
         return cls(**values)
@@ -81,6 +82,7 @@ class Sound:
 
 _PICTURES = {"attack": ATTACK_VALUES, "low": LOW_VALUES, "marks": MARKS, "timbre": TIMBRE_SIZE}
 _NUMBERS = {f.name: int if f.type is int else float for f in fields(Sound) if f.name not in _PICTURES}
+_PACKED = struct.Struct(f"<{len(_NUMBERS)}d")
 
 
 def listen(

@@ -101,7 +101,12 @@ def _values(raw: bytes, subtype: str) -> np.ndarray:
     if subtype == "FLOAT":
         return np.frombuffer(raw, "<f4").astype(np.float32)
     if subtype == "PCM_16":
-        return np.multiply(np.frombuffer(raw, "<i2"), np.float32(2**-15), dtype=np.float32)
-    wide = np.zeros((len(raw) // 3, 4), np.uint8)
-    wide[:, 1:] = np.frombuffer(raw, np.uint8).reshape(-1, 3)
-    return np.multiply(wide.view("<i4")[:, 0], np.float32(2**-31), dtype=np.float32)
+        return _scaled(np.frombuffer(raw, "<i2"), 2**-15)
+    overlapping = np.ndarray((len(raw) // 3,), "<i4", b"\0" + raw, 0, (3,))  # the byte before each three is not theirs
+    return _scaled(overlapping & np.int32(-256), 2**-31)
+
+
+def _scaled(whole: np.ndarray, by: float) -> np.ndarray:
+    values = whole.astype(np.float32)
+    values *= np.float32(by)
+    return values
