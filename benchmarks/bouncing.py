@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 from collections import deque
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -18,7 +19,6 @@ from dactyl.core.audio.prepare import Recipe
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.stems import Order, bounce
 from dactyl.core.desk.stage import Stage
-from dactyl.core.desk.tables import compile_desk
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.kit import HALL, Filter, Kit, Layer, NoteMap, Output, OutputGroup, Pad, Parallel, Piece, Sample, Take
 from dactyl.core.lineup import Lineup, Member
@@ -30,6 +30,7 @@ from dactyl.core.play.together import compile_lineup
 
 RATE = 48_000
 PADS, LAYERS, TAKES, OUTPUTS = 24, 4, 4, 8
+CHANNELS = 16  # of a large desk
 MINUTES, HITS = 10, 9000
 SECONDS = 1.5  # of each sample
 NO_FILTER = Filter()
@@ -63,7 +64,7 @@ def rows() -> list[Row]:
         ratio_row("Rendering 9,000 hits", one, floor, 2.0, "a bare float32 mixing loop"),
         ratio_row(f"... with {THREADS} threads", two, floor, 2.0, "the same loop"),
         ratio_row("... with a filter on every voice", heavy, heavy_floor, 2.0, "that loop with one sosfilt each"),
-        _desk(kit, sounds),
+        *_desk(sounds),
         _together(kit, sounds),
         _writing(playbook, part, sounds),
         _both_cores(playbook, part, voices, frames, sounds),
@@ -72,28 +73,38 @@ def rows() -> list[Row]:
     ]
 
 
-def _desk(kit: Kit, sounds: "_Sounds") -> Row:
-    """Rendering 64 voices with all that a desk has on every output, against rendering alone."""
+def _desk(sounds: "_Sounds") -> Iterator[Row]:
+    """64 voices with all that a desk has on every channel, against the same without: bounced, and the sums alone."""
+    plain = _kit(outputs=CHANNELS)
     part = _part(round(60 * 64 / SECONDS), 60)
-    voices = voices_of(compile_kit(kit, RATE), part.hits(RATE))
-    frames = bounce_frames(voices, 0)
     outputs = tuple(
-        replace(one, gain_db=-3.0, width=0.5 + number / OUTPUTS, balance=0.2, parallel_db=-6.0)
-        for number, one in enumerate(kit.outputs)
+        replace(one, gain_db=-3.0, width=0.5 + number / CHANNELS, balance=0.2, parallel_db=-6.0)
+        for number, one in enumerate(plain.outputs)
     )
-    pairs = [tuple(one.name for one in outputs[n : n + 2]) for n in range(0, OUTPUTS, 2)]
+    pairs = [tuple(one.name for one in outputs[n : n + 2]) for n in range(0, CHANNELS, 2)]
     groups = tuple(OutputGroup(name=f"Group {n}", gain_db=-1.0, outputs=names) for n, names in enumerate(pairs))
-    mixed = replace(kit, outputs=outputs, groups=groups, parallel=Parallel(is_on=True), master_db=-1.0, side=HALL)
-    desk = compile_desk(mixed, RATE)
+    mixed = replace(plain, outputs=outputs, groups=groups, parallel=Parallel(is_on=True), master_db=-1.0, side=HALL)
+    without, with_all = compile_kit(plain, RATE), compile_kit(mixed, RATE)
+    voices = voices_of(without, part.hits(RATE))
+    frames = bounce_frames(voices, 0)
 
-    def with_desk() -> None:
-        stage = Stage(desk, range(OUTPUTS))
+    def summed(*, has_desk: bool) -> None:
+        stage = Stage(with_all.desk, range(CHANNELS))
         with ThreadPoolExecutor(THREADS) as pool:
-            for block in render(voices, OUTPUTS, frames, sounds, threads=THREADS):
-                stage.process(block.buses, each=pool.map)
+            for block in render(voices, CHANNELS, frames, sounds, threads=THREADS):
+                if has_desk:
+                    stage.process(block.buses, each=pool.map)
 
-    both, floor = against(with_desk, lambda: deque(render(voices, OUTPUTS, frames, sounds, threads=THREADS), maxlen=0))
-    return ratio_row("... 64 voices with a desk on all outputs", both, floor, 1.3, "the same without")
+    with tempfile.TemporaryDirectory() as folder:
+        out = Path(folder)
+        both, floor = against(
+            lambda: _bounce_into(out, with_all, part, sounds, "24"),
+            lambda: _bounce_into(out, without, part, sounds, "24"),
+        )
+    asked = f"64 voices, {CHANNELS} channels in groups, the parallel bus"
+    yield ratio_row(f"A bounce of {asked}", both, floor, 1.3, "the same without a desk")
+    both, floor = against(lambda: summed(has_desk=True), lambda: summed(has_desk=False))
+    yield ratio_row("... the sums alone, nothing written", both, floor, 1.3, "the same without a desk")
 
 
 def _together(kit: Kit, sounds: "_Sounds") -> Row:
@@ -255,7 +266,7 @@ class _Sounds:
         return self._made[recipe.sha256]
 
 
-def _kit(voice_filter: Filter = NO_FILTER) -> Kit:
+def _kit(voice_filter: Filter = NO_FILTER, outputs: int = OUTPUTS) -> Kit:
     ids = iter(range(1, 1_000_000))
 
     def take() -> Take:
@@ -269,12 +280,12 @@ def _kit(voice_filter: Filter = NO_FILTER) -> Kit:
             for high in highs[:3]
         ) + (Layer(id=next(ids), low=97, high=127, takes=tuple(take() for _ in range(TAKES))),)
         return Pad(id=number, name=f"pad {number}", layers=layers, pan=(number % 5 - 2) / 3,
-                   output=f"out {number % OUTPUTS}" if number % OUTPUTS else "Main", filter=voice_filter)  # fmt: skip
+                   output=f"out {number % outputs}" if number % outputs else "Main", filter=voice_filter)  # fmt: skip
 
     pieces = tuple(Piece(name=f"piece {n}", pads=(pad(n),)) for n in range(PADS))
-    outputs = (Output(name="Main"), *(Output(name=f"out {n}") for n in range(1, OUTPUTS)))
+    routes = (Output(name="Main"), *(Output(name=f"out {n}") for n in range(1, outputs)))
     maps = (NoteMap(notes=tuple((36 + n, n) for n in range(PADS))),)
-    return Kit(name="bench", pieces=pieces, outputs=outputs, maps=maps)
+    return Kit(name="bench", pieces=pieces, outputs=routes, maps=maps)
 
 
 def _part(hits: int, seconds_long: int) -> Part:
