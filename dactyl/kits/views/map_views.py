@@ -151,7 +151,11 @@ def translations_context(kit: Kit, shown: str = "") -> dict[str, Any]:
         "source_key": chosen.source if chosen else shown,
     }
     if chosen is None:
-        return context
+        struck: dict[int, list[maps.PadNotes]] = {}
+        for pad in pads or queries.pad_notes(ways.kit_of_notes(kit)):
+            for note in pad.notes:
+                struck.setdefault(note, []).append(pad)
+        return {**context, "own_notes": sorted(struck.items())}
     _, source = ways.source_pads(chosen.source)
     known = {note: pad.name for pad in source for note in pad.notes}
     lines = {row.note: row for row in chosen.notes.select_related("pad__piece")}

@@ -241,6 +241,8 @@ class Maps(Workshop):
         page.wait_for_function("() => window.dactyl.part.model.about?.name.toLowerCase().includes('foreign')")
         page.click("#tab-map")
         page.click("#picture-translations")
+        expect(page.locator("#own-notes .silent")).to_have_count(4)
+        expect(page.locator("#unmet")).to_contain_text("90 (1), 91 (1)")
         page.select_option("#written-for", label="hall")
         page.click("text=Propose a translation")
         expect(page.locator("#unmet")).to_contain_text("Silent here")

@@ -13,7 +13,7 @@ export function startTranslation(session, input, part, ways) {
 
   function show() {
     if (!view()) return;
-    const { about, hits = [] } = part.model ?? {};
+    const { about } = part.model ?? {};
     const source = view().dataset.shown;
     document.getElementById("translated-part").textContent = about?.name ?? "The part";
     const choice = /** @type {HTMLSelectElement} */ (document.getElementById("written-for"));
@@ -24,6 +24,7 @@ export function startTranslation(session, input, part, ways) {
     out.hidden = !about || !source;
     if (about && source) out.href = `/parts/of/${session.kit}/${about.id}/midi/?for=${encodeURIComponent(source)}`;
     if (about && !source && about.writtenFor) return open(about.writtenFor);
+    if (!source) showOwn(about ? counts() : null, about?.loopTicks || 1);
     if (!table()) return;
     const found = about?.writtenFor === source ? counts() : new Map();
     addUnnamed(found);
@@ -36,8 +37,7 @@ export function startTranslation(session, input, part, ways) {
       const count = found.get(note) ?? 0;
       line.hidden = onlyUsed && !count;
       doubts += Number(!line.hidden && line.classList.contains("doubt"));
-      line.querySelector(".hits").textContent = count ? String(count) : "";
-      line.querySelector(".where").replaceChildren(...(count ? [whereOf(hits.filter((hit) => hit.note === note && hit.velocity), end)] : []));
+      tell(line, count, end);
       if (count && !line.querySelector("select").value) unmet.push(`${line.cells[0].textContent} (${count})`);
     }
     const doubted = document.getElementById("doubts");
@@ -46,6 +46,38 @@ export function startTranslation(session, input, part, ways) {
     const said = document.getElementById("unmet");
     said.hidden = !unmet.length;
     said.textContent = unmet.length ? `△ Silent here: ${unmet.join(", ")}. Give each a pad, or leave it out.` : "";
+  }
+
+  /** The part that plays by the kit's own notes: those it uses, met or not; all of the kit's where no part is open. @param {Map<number, number> | null} found */
+  function showOwn(found, end) {
+    const body = document.querySelector("#own-notes tbody");
+    if (!body) return;
+    for (const line of body.querySelectorAll(".silent")) line.remove();
+    for (const line of /** @type {NodeListOf<HTMLElement>} */ (body.querySelectorAll("[data-note]"))) {
+      line.hidden = found !== null && found.size > 0 && !found.has(Number(line.dataset.note));
+      tell(line, found?.get(Number(line.dataset.note)) ?? 0, end);
+    }
+    const unmet = [...(found?.keys() ?? [])].filter((note) => !body.querySelector(`[data-note="${note}"]`)).sort((a, b) => a - b);
+    for (const note of unmet) {
+      const line = document.createElement("tr");
+      line.className = "silent";
+      line.dataset.note = String(note);
+      line.innerHTML = '<td class="mono"></td><td class="mono num hits"></td><td class="where"></td><td>nothing: it is silent here</td>';
+      line.cells[0].textContent = String(note);
+      tell(line, found.get(note), end);
+      body.append(line);
+    }
+    const said = document.getElementById("unmet");
+    said.hidden = !unmet.length;
+    said.textContent = `△ Silent here: ${unmet.map((note) => `${note} (${found.get(note)})`).join(", ")}. Perhaps the part was written for another instrument.`;
+  }
+
+  /** How many hits of the part have a line's note, and where they stand. */
+  function tell(line, count, end) {
+    const note = Number(line.dataset.note ?? line.dataset.line);
+    line.querySelector(".hits").textContent = count ? String(count) : "";
+    const own = count ? part.model.hits.filter((hit) => hit.note === note && hit.velocity) : [];
+    line.querySelector(".where").replaceChildren(...(count ? [whereOf(own, end)] : []));
   }
 
   /** Notes that the part uses and the source does not name have a line too. */
