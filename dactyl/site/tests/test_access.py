@@ -62,6 +62,29 @@ CONTRAST = """() => {  // text whose contrast with what lies behind it is below 
   }
   return [...low].map(([what, text]) => `${what} “${text}”`);
 }"""
+CUT_OFF = """() => {  // controls that stand outside the window, or of what cuts them off, where nothing scrolls
+  const scrolls = (box, axis) => ["auto", "scroll"].includes(getComputedStyle(box)[`overflow${axis}`]);
+  const page = document.scrollingElement;
+  const goesOn = { X: page.scrollWidth > page.clientWidth, Y: page.scrollHeight > page.clientHeight };
+  const found = [];
+  for (const one of document.querySelectorAll("button, a[href], input:not([type=hidden], [type=file]), select, summary")) {
+    if (!one.checkVisibility({ checkOpacity: true, checkVisibilityCSS: true }) || one.closest(".sr-only")) continue;
+    const { left, right, top, bottom, width } = one.getBoundingClientRect();
+    if (!width) continue;
+    const parents = [];
+    for (let box = one.parentElement; box; box = box.parentElement) parents.push(box);
+    const isOut = { X: left < -1 || right > innerWidth + 1, Y: top < -1 || bottom > innerHeight + 1 };
+    const isLost = ["X", "Y"].some((axis) => isOut[axis] && !goesOn[axis] && !parents.some((box) => scrolls(box, axis)));
+    const free = parents.findIndex((box) => scrolls(box, "X"));
+    const isCut = parents.slice(0, free < 0 ? undefined : free).some((box) => {
+      const edge = box.getBoundingClientRect();
+      return ["hidden", "clip"].includes(getComputedStyle(box).overflowX) && (left < edge.left - 2 || right > edge.right + 2);
+    });
+    if (isLost || isCut) found.push(one.id || `${one.className} ${one.textContent.trim().slice(0, 20)}`);
+  }
+  return found;
+}"""
+SIZES = ((1920, 1080), (1024, 700), (640, 400), (1280, 800))  # the third is what 200 % leave of the last
 NEXT = """() => {  // where the focus is, and whether that can be seen
   const at = document.activeElement;
   if (at === document.body) return null;
@@ -128,7 +151,7 @@ class Access(Workshop):
         page.keyboard.press("?")
         yield "keys"
 
-    def test_all_that_can_be_used_has_a_name_and_all_ink_can_be_read(self):
+    def test_all_that_can_be_used_has_a_name_all_ink_can_be_read_and_nothing_is_cut_off(self):
         page = self.page()
         for view in self.views(page):
             with self.subTest(view):
@@ -137,6 +160,10 @@ class Access(Workshop):
                 page.evaluate("(theme) => (document.documentElement.dataset.theme = theme)", theme)
                 with self.subTest(view, theme=theme):
                     self.assertEqual(page.evaluate(CONTRAST), [])
+            for width, height in SIZES:
+                page.set_viewport_size({"width": width, "height": height})
+                with self.subTest(view, size=f"{width} x {height}"):
+                    self.assertEqual(page.evaluate(CUT_OFF), [])
 
     def test_of_two_quick_clicks_on_tabs_the_second_is_shown(self):
         page = self.kit_page("Ticket Machine")
