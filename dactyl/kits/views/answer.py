@@ -1,7 +1,7 @@
 """Run an edit at the version the page saw, and answer with the parts of the page that it changed."""
 
 from collections.abc import Callable, Collection, Sequence
-from functools import wraps
+from functools import cache, wraps
 from typing import Any
 
 from django.db.models import QuerySet
@@ -138,11 +138,12 @@ def _needs_roots(pads: Sequence[int]) -> bool:
 
 
 def about_kit(kit: Kit) -> dict:
-    """What every view of a kit shows: what can be undone, and whether kits sound along with it, or instead of pads of its own."""
-    now, has_alongside = standing(kit), kit.alongside.exists()
+    """What every view of a kit shows: what can be undone; and, looked for where a template asks, whether kits sound along
+    with it, or instead of pads of its own."""
+    now, has_alongside = standing(kit), cache(kit.alongside.exists)
     return {
         "undoes": now.undoes, "redoes": now.redoes, "change_count": now.done,
-        "has_alongside": has_alongside, "is_lineup": has_alongside and not kit.pads.exists(),
+        "has_alongside": has_alongside, "is_lineup": cache(lambda: has_alongside() and not kit.pads.exists()),
     }  # fmt: skip
 
 
