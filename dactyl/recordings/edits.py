@@ -19,6 +19,7 @@ from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.find import Found, roles_of
 from dactyl.core.hits.mend import Mend, bar_lines, velocity_of
 from dactyl.core.hits.part import Stroke, part_from
+from dactyl.core.hits.tempo import Bars, Struck, propose_bars
 from dactyl.core.hits.tracks import check_tracks, measure_track, opened
 from dactyl.core.units import counted
 from dactyl.core.wave.read import SUFFIXES
@@ -192,6 +193,13 @@ def set_bars(recording: Recording, version: int, anchors: Mapping[int, float], b
     with edit(recording, version, sentence) as change:
         change.update(recording, bars=bars, beats=beats)
     return change.revision
+
+
+def offered_bars(recording: Recording) -> Bars | None:
+    """Where the taken hits say that the bars stand; nothing is set."""
+    tracks = recording.tracks.prefetch_related("mends")
+    strokes = [Struck(hit.time, _velocity(track, hit) / 127, track.role) for track in tracks for hit in track.taken()]
+    return propose_bars(strokes, _longest(recording))
 
 
 def lines_of(recording: Recording) -> list[float]:

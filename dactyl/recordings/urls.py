@@ -20,6 +20,7 @@ urlpatterns = [
     path(RECORDING + "tracks/<int:track_id>/give/<str:what>/", views.give, name="give"),
     path(RECORDING + "mend/", views.mend, name="mend"),
     path(RECORDING + "bars/", views.set_bars, name="set_bars"),
+    path(RECORDING + "bars/offered/", views.offered_bars, name="offered_bars"),
     path(RECORDING + "undo/", views.undo, name="undo"),
     path(RECORDING + "redo/", views.redo, name="redo"),
     path(RECORDING + "make/", views.make, name="make"),

@@ -1,6 +1,7 @@
 """A recording on its way to a part: its tracks and roles, what was found and mended, which pad each track is for."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from functools import wraps
 from typing import Any
 
@@ -43,6 +44,9 @@ def new(request: HttpRequest, kit_id: int) -> HttpResponse:
     uploads = request.FILES.getlist("tracks")
     name = plain(request.POST.get("name", ""), "A recording's name", 80) or _name_of([up.name for up in uploads])
     recording = edits.bring_in(name, uploads)
+    with suppress(DactylError):  # no room to listen: it is said where that is asked for
+        edits.begin(recording, {})
+    recording.refresh_from_db()
     kit = get_object_or_404(Kit, pk=kit_id)
     url = reverse("recordings:recording", args=[kit.pk, recording.pk])
     return push_url(_page(request, kit, recording), url)
@@ -293,6 +297,20 @@ def set_bars(request: HttpRequest, recording: Recording, version: int, kit: Kit)
         one.whole("bar", -10_000, 10_000): one.number("seconds", -60, LATEST_SECONDS) for one in asked.objects("bars", 4000)
     }  # fmt: skip
     return edits.set_bars(recording, version, anchors, asked.whole("beats", 1, 32, 4))
+
+
+@require_GET
+def offered_bars(request: HttpRequest, kit_id: int, recording_id: int) -> JsonResponse:
+    """Bars by the strokes, with how sure that is; null where they don't tell."""
+    found = edits.offered_bars(get_object_or_404(Recording, pk=recording_id))
+    if found is None:
+        return JsonResponse({"offered": None})
+    return JsonResponse({
+        "offered": {
+            "bars": found.bars, "beats": found.beats, "bpm": round(found.beats_a_minute, 1), "words": found.words,
+            "lines": [time for _, time in found.bars],
+        }
+    })  # fmt: skip
 
 
 @recording_edit

@@ -19,6 +19,7 @@ from dactyl.core.hits.mend import Mend, TrackHit, bar_lines, mended, usual_curve
 from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
 from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
 from dactyl.core.hits.rises import Rises, weights_of
+from dactyl.core.hits.tempo import Struck, propose_bars
 from dactyl.core.hits.tracks import opened
 from dactyl.core.hits.ways import learned, shared
 
@@ -205,6 +206,41 @@ class Mending(SimpleTestCase):
         read = read_midi(write_midi(part), "free.mid")
         off = [a.frame - b.frame for a, b in zip(read.hits(48_000), part.hits(48_000), strict=True)]
         self.assertLessEqual(max(map(abs, off)), 2, "a file's ticks are coarser")
+
+
+class Tempo(SimpleTestCase):
+    """Bars are told by who is struck when, and followed where a drummer is not a clock."""
+
+    def played(self, bpm: float, meter: int, drift: float, seed: int) -> tuple[list[Struck], list[float]]:
+        """Kick on the first beat, snare on the others that have one, hats on all halves; 24 bars that begin after 1.3 s."""
+        rng, time, strokes, firsts = np.random.default_rng(seed), 1.3, [], []
+        for bar in range(24):
+            firsts.append(time)
+            for beat in range(2 * meter):
+                at = time + rng.normal(0, 0.008)
+                strokes.append(Struck(at, 0.5, "hat"))
+                if beat == 0 or (beat == 4 and meter == 4):
+                    strokes.append(Struck(at + rng.normal(0, 0.004), 0.9, "kick"))
+                elif beat % 2 == 0 and (meter == 3 or beat % 4 == 2):
+                    strokes.append(Struck(at, 0.8, "snare"))
+                time += 30 / (bpm * (1 + drift * np.sin(bar / 6)))
+        return strokes, firsts
+
+    def test_bars_are_proposed_where_they_were_played(self):
+        for bpm, meter, drift in ((84, 4, 0.0), (98, 4, 0.04), (150, 4, 0.02), (132, 3, 0.0), (110, 3, 0.03)):
+            strokes, firsts = self.played(bpm, meter, drift, seed=round(bpm))
+            found = propose_bars(strokes, firsts[-1] + 3)
+            with self.subTest(bpm=bpm, meter=meter, drift=drift):
+                self.assertEqual((found.beats, len(found.bars)), (meter, 24))
+                self.assertLess(max(abs(a - b) for (_, a), b in zip(found.bars, firsts, strict=True)), 0.04)
+                self.assertAlmostEqual(found.beats_a_minute, bpm, delta=0.05 * bpm)
+                self.assertEqual(found.words, "sure")
+
+    def test_what_has_no_beat_is_a_guess_or_nothing(self):
+        rng = np.random.default_rng(5)
+        strokes = [Struck(float(at), 0.7, str(rng.choice(["kick", "snare", "hat"]))) for at in rng.uniform(0, 60, 200)]
+        self.assertEqual(propose_bars(strokes, 60.0).words, "a guess")
+        self.assertIsNone(propose_bars(strokes[:8], 60.0))
 
 
 class Files(SimpleTestCase):

@@ -1,5 +1,7 @@
 """A recording mended in the browser: heard beside the kit, thresholds and hits by hand and by keyboard, made a part."""
 
+import re
+
 from playwright.sync_api import Page, expect
 
 from dactyl.site.tests.served import LISTEN, PLAYED, Workshop, drag
@@ -94,6 +96,13 @@ class Recordings(Workshop):
         page = self.opened()
         page.click("text=Bars ▾")
         page.click("#no-bars")  # those of another test
+        page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
+        page.keyboard.press("Escape")
+        expect(page.locator("#bars-offer-says")).to_contain_text(re.compile(r"98\.\d a minute, bars of 4 \(sure\)"))
+        page.click("#take-bars")
+        page.wait_for_function(f"() => {EDITOR}.model.about.lines.length > 12")
+        expect(page.locator("#bars-offer")).to_be_hidden()
+        page.click("#recording-undo")
         page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
         page.click("text=Bars ▾")
         page.click("#tap-beat")

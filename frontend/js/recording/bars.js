@@ -65,7 +65,35 @@ export function startBars(editor, signal) {
   on("no-bars", "click", () => editor.model.setBars([], beats()));
   on("bar-beats", "change", () => editor.model.about.bars.length && editor.model.setBars(editor.model.about.bars, beats()));
 
+  offerBars(editor, signal);
   startFader(editor, signal);
+}
+
+/** Bars that the strokes propose: drawn and told as long as none are set. */
+function offerBars(editor, signal) {
+  const { model, session } = editor;
+  const says = document.getElementById("bars-offer-says");
+  if (!says) return;
+  let asked = "";
+
+  async function ask() {
+    const { bars, found, version } = model.about ?? {};
+    const wanted = bars && !bars.length ? `${found} ${version}` : "";
+    if (wanted === asked) return;
+    asked = wanted;
+    const answer = wanted ? await fetch(`${editor.root.dataset.url}bars/offered/`).catch(() => null) : null;
+    const { offered = null } = answer?.ok ? await answer.json() : {};
+    if (asked !== wanted || signal.aborted) return;
+    editor.offered = offered;
+    document.getElementById("bars-offer").hidden = !offered;
+    if (offered) says.textContent = `${offered.bpm} a minute, bars of ${offered.beats} (${offered.words})`;
+    editor.repaint();
+  }
+
+  for (const name of ["loaded", "changed"]) model.addEventListener(name, ask, { signal });
+  session.addEventListener("marked", ask, { signal });
+  document.getElementById("take-bars").addEventListener("click", () => editor.offered && model.setBars(editor.offered.bars, editor.offered.beats), { signal });
+  ask();
 }
 
 /**

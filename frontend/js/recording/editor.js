@@ -49,6 +49,7 @@ export class RecordingEditor {
   range = [0, 0];
   /** Track whose threshold is held. */ held = null;
   /** Seconds to which the selected hit is being moved. */ moving = null;
+  /** Bars that the strokes propose, where none are set. @type {{ bars: [number, number][], beats: number, bpm: number, words: string, lines: number[] } | null} */ offered = null;
   /** Bar lines as a hand is just moving them; null: as they are. @type {number[] | null} */ lines = null;
   key = (_event) => false;
   onChanged = () => {};
@@ -284,10 +285,11 @@ export class RecordingEditor {
     if (this.#life.signal.aborted || !this.#waves) return;
     const { view, model, playhead } = this;
     if (playhead !== null && (view.x(playhead) < 0 || view.x(playhead) > view.width - 20) && !this.range[1] && this.moving === null) view.scrollTo(playhead - 40 * view.secondsPerPixel);
-    const lines = this.lines ?? model.about.lines;
+    const isOffered = !this.lines && !model.about.lines.length && this.offered !== null;
+    const lines = this.lines ?? (isOffered ? this.offered.lines : model.about.lines);
     paint(this.#canvas.getContext("2d"), {
       view, model, playhead, chosen: this.chosen, cursor: this.cursor, held: this.held, moving: this.moving, range: this.range, start: this.start, ink: this.#ink,
-      peaks: this.#waves.peaks, waves: this.#waves, fullScale: this.#how.fullScale, rate: this.#how.rate, lines, beats: model.about.beats,
+      peaks: this.#waves.peaks, waves: this.#waves, fullScale: this.#how.fullScale, rate: this.#how.rate, lines, isOffered, beats: isOffered ? this.offered.beats : model.about.beats,
       anchors: new Set(model.about.bars.map(([, time]) => nearest(lines, time))),
     }); // prettier-ignore
   }

@@ -159,20 +159,25 @@ function paintThreshold(ctx, { view, ink, held }, track, foot) {
   ctx.textAlign = "left";
 }
 
-function paintBars(ctx, { view, ink, lines, beats }) {
+function paintBars(ctx, { view, ink, lines, beats, isOffered }) {
+  ctx.setLineDash(isOffered ? [3, 4] : []);
   for (let n = 0; n < lines.length; n++) {
     const x = Math.round(view.x(lines[n]));
     const width = ((lines[n + 1] ?? lines[n]) - lines[n]) / view.secondsPerPixel;
     if (x > view.width || x + width < 0) continue;
-    ctx.fillStyle = ink.ink2;
+    ctx.fillStyle = ctx.strokeStyle = ink.ink2;
     ctx.globalAlpha = 0.5;
-    ctx.fillRect(x, RULER, 1, view.height);
-    if (width / beats > 12) {
+    ctx.beginPath();
+    ctx.moveTo(x + 0.5, RULER);
+    ctx.lineTo(x + 0.5, view.height);
+    ctx.stroke();
+    if (width / beats > 12 && !isOffered) {
       ctx.globalAlpha = 0.25;
       for (let beat = 1; beat < beats; beat++) ctx.fillRect(Math.round(x + (width * beat) / beats), RULER, 1, view.height);
     }
     ctx.globalAlpha = 1;
   }
+  ctx.setLineDash([]);
 }
 
 function paintRuler(ctx, { view, ink, lines, anchors, range, start }) {
