@@ -57,7 +57,10 @@ bench: install  ## speed, as ratios against a floor measured in the same run
 screenshots: install chromium  ## renew docs/screenshots from the demo
 	@$(BIN)/python docs/screenshots.py
 
+words: install  ## every label and sentence of the pages in one file, to be read as a whole
+	@$(BIN)/python docs/words.py
+
 clean:  ## forget the environment and the built demo
 	rm -rf .venv node_modules data
 
-.PHONY: help demo serve install chromium test hand lint assets bench screenshots clean
+.PHONY: help demo serve install chromium test hand lint assets bench screenshots words clean

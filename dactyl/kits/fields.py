@@ -132,7 +132,7 @@ def mute_numbers(text: str) -> list[int]:
 
 
 def notes(text: str, *, middle_c_octave: int) -> list[int]:
-    """Notes and ranges, parted by commas: ``"D1, 40, C3-C4"``."""
+    """Notes and ranges, separated by commas: ``"D1, 40, C3-C4"``."""
     found: list[int] = []
     for part in filter(str.strip, text[:1000].split(",")):
         low, _, high = part.replace("–", "-").replace(" - ", "…").replace("...", "…").partition("…")

@@ -334,7 +334,7 @@ def _channels(request: HttpRequest) -> list[int] | None:
         return None
     found = [number_in(part.strip(), -1) for part in text[:100].split(",")]
     if not all(1 <= channel <= CHANNELS for channel in found):
-        raise KitError("Channels are numbers from 1 to 16, parted by commas; nothing means all.")
+        raise KitError("Channels are numbers from 1 to 16, separated by commas; nothing means all.")
     return sorted({channel - 1 for channel in found})
 
 

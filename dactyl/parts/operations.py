@@ -396,7 +396,7 @@ def restructure(asking: Asking, what: str) -> tuple[str, Part, Part]:
             f"{counted(count(), 'bar')} duplicated", structure.duplicate_bars(before, bar(), count())
         ),
         "clear-bars": lambda: (f"{counted(count(), 'bar')} cleared", structure.clear_bars(before, bar(), count())),
-        "put-behind": lambda: _with_other(asking, before, "put behind", structure.put_behind),
+        "put-behind": lambda: _with_other(asking, before, "put after", structure.put_behind),
         "lay-over": lambda: _with_other(asking, before, "laid over", structure.lay_over),
     }  # fmt: skip
     if what not in ways:

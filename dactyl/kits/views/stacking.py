@@ -196,7 +196,7 @@ def cut_waveform(request: HttpRequest, sample_id: int) -> HttpResponse:
 
 @kit_edit
 def cut_now(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
-    """``cuts``: frames at which slices begin, parted by commas."""
+    """``cuts``: frames at which slices begin, separated by commas."""
     sample = next(iter(shelf_queries.in_order(ids_in(request.POST.get("sample", "")))), None)
     starts = sorted({start for start in ids_in(request.POST.get("cuts", "")) if sample and start < sample.frames})
     if sample is None or not starts:
