@@ -32,8 +32,8 @@ Kept = dict[str, list[dict[str, Any]]]
 def add(kit: Kit, version: int, other: Kit, **said: Any) -> Revision | None:
     """said : columns of its row that are not as usual"""
     rows = rows_of(kit)
-    if len(rows) >= MOST:
-        raise KitError(f"{MOST} kits sound alongside {kit.name} already; that is the most.")
+    if len(rows) >= MOST + queries.is_lineup(kit):
+        raise KitError(f"{len(rows)} kits sound alongside {kit.name} already; that is the most.")
     with edit(kit, version, f"{other.name} alongside") as change:
         position = max((row.position for row in rows), default=0) + 1
         change.create(Alongside(kit=kit, other=other, position=position, **said))

@@ -1,5 +1,6 @@
 """Reads of what sounds alongside a kit: as values of the core, and as the tables that the page plays by."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -151,8 +152,11 @@ def _under(lineup: core.Kit, other: core.Kit, heard: Listening) -> tuple[core.Ki
 def lineup_value(kit: Kit, own: core.Kit) -> Lineup | None:
     """None where nothing sounds alongside."""
     found = placed(kit, own)
-    if not any(one.row for one in found):
-        return None
+    return _together(kit, found) if any(one.row for one in found) else None
+
+
+def _together(kit: Kit, found: Sequence[Placed]) -> Lineup:
+    """With what crosses between them, as far as both ends are there."""
     at = {one.row.pk if one.row else None: number for number, one in enumerate(found)}
     pads = [{pad.id for _, pad in kit_of(one.member).pads()} for one in found]
     return Lineup(
@@ -194,43 +198,51 @@ def pack_lineup(kit: Kit, target: Path) -> None:
 
 def tables_of(kit: Kit, rate_hz: int) -> dict[str, Any]:
     """What the page plays by: of each kit alongside its playbook with the level it has here, and which hits reach it; which
-    channels the kit itself hears; what crosses between them, kits by their keys, empty for the kit itself."""
-    told, own = [], kit_value(kit)
-    found = placed(kit, own)
-    for one in found:
-        if one.row is None:
-            continue
-        heard = one.member
-        alone = compiled(kit_of(heard), rate_hz)
-        book = join([alone], [replace(_asked(heard), pieces=None, notes=(), muted=False)], [heard.kit.name])
-        (member,) = book.members
-        by_id = {place: pad.id for place, pad in enumerate(book.pads)}
-        renamed = {pad.id: own.id for pad, own in zip(book.pads, alone.pads, strict=True)}
-        told.append({
-            "key": one.key,
-            "name": heard.kit.name,
-            "book": {**as_tables(book, is_whole=True), "notes": {n: [by_id[i] for i in at] for n, at in alone.notes.items()}, "allNotes": True},
-            "pads": {own: pad for pad, own in renamed.items()},
-            "way": {
-                "channels": one.row.channels,
-                "low": heard.low,
-                "high": heard.high,
-                "notes": dict(heard.notes),
-                "curve": member.curve,
-                "delay": member.delay,
-                "muted": heard.muted,
-                "device": one.row.device_id,
-            },
-        })  # fmt: skip
-    mine = own_row(kit)
-    lineup = lineup_value(kit, own) if told else None
-    keys = [one.key for one in found]
+    channels the kit itself hears; what crosses between them."""
+    found, mine = placed(kit), own_row(kit)
+    told = [
+        member_tables(one.key, one.member, rate_hz, device=one.row.device_id) for one in found if one.row is not None
+    ]
+    crossing = _together(kit, found) if told else None
     return {
         "kits": told,
         "own": mine.channels if mine and told else None,
-        "links": [[keys[a], pad, keys[b], other, strength] for a, pad, b, other, strength in lineup.links] if lineup else [],
-        "chokes": [[keys[a], _signal(keys[a], x), keys[b], _signal(keys[b], y)] for a, x, b, y in lineup.chokes] if lineup else [],
-    }  # fmt: skip
+        **crossing_tables(crossing, [one.key for one in found]),
+    }
+
+
+def member_tables(key: str, member: Member, rate_hz: int, *, device: int | None = None) -> dict[str, Any]:
+    """A kit alongside as the page plays it: ``pads`` names those of its tables by their keys in the kit."""
+    alone = compiled(kit_of(member), rate_hz)
+    book = join([alone], [replace(_asked(member), pieces=None, notes=(), muted=False)], [member.kit.name])
+    (heard,) = book.members
+    notes = {note: [book.pads[place].id for place in places] for note, places in alone.notes.items()}
+    return {
+        "key": key,
+        "name": member.kit.name,
+        "book": {**as_tables(book, is_whole=True), "notes": notes, "allNotes": True},
+        "pads": {own.id: pad.id for pad, own in zip(book.pads, alone.pads, strict=True)},
+        "way": {
+            "channels": None if member.channels is None else list(member.channels),
+            "low": member.low,
+            "high": member.high,
+            "notes": dict(member.notes),
+            "curve": heard.curve,
+            "delay": heard.delay,
+            "muted": member.muted,
+            "device": device,
+        },
+    }
+
+
+def crossing_tables(lineup: Lineup | None, keys: Sequence[str]) -> dict[str, Any]:
+    """Links and joined choke groups; keys : of the members, empty for the kit of the page"""
+    if lineup is None:
+        return {"links": [], "chokes": []}
+    return {
+        "links": [[keys[a], pad, keys[b], other, strength] for a, pad, b, other, strength in lineup.links],
+        "chokes": [[keys[a], _signal(keys[a], x), keys[b], _signal(keys[b], y)] for a, x, b, y in lineup.chokes],
+    }
 
 
 def _signal(key: str, letter: str) -> str:

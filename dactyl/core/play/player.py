@@ -45,10 +45,16 @@ class Voice:
         return not self.fades and self.end_frame > self.start_frame
 
     def cut(self, frame: int, fade_frames: int) -> bool:
-        """Fade to silence from ``frame``; a later cut counts only if it ends sooner. One not yet begun is dropped."""
+        """Fade to silence from ``frame``; a later cut counts only if it ends sooner. One not yet begun is dropped.
+
+        Cuts come in the order of hits, but where kits of a lineup are late the frame of one may lie before that of the one
+        before it, which has then not begun to fade.
+        """
         if frame < self.start_frame:
             self.end_frame = self.start_frame
         elif not self.fades or frame + fade_frames < sum(self.fades[-1]):
+            while self.fades and self.fades[-1][0] > frame:
+                self.fades.pop()
             self.fades.append((frame, fade_frames))
         else:
             return False

@@ -11,7 +11,7 @@ import numpy as np
 import soundfile
 from django.test import SimpleTestCase
 
-from dactyl.core.bounce.render import voices_of
+from dactyl.core.bounce.render import fade_curve, voices_of
 from dactyl.core.bounce.source import LineupSource, open_kit, open_played
 from dactyl.core.bounce.stems import Order, bounce
 from dactyl.core.errors import KitError, KitFileError
@@ -166,6 +166,18 @@ class Lineups(SimpleTestCase):
                 replace(linked, **wrong)
         with self.assertRaises(KitError):
             replace(linked, members=(replace(members[0], channels=(16,)), members[1]))
+
+    def test_a_cut_that_lies_before_an_earlier_one_takes_its_place(self):
+        book = compile_kit(kit(pad("open", note=46, takes=1, frames=20_000)), RATE)
+        (voice,) = voices_of(book, [Hit(100, 46, 100)])
+        for frame, fade, expected in (
+            (900, 100, [(900, 100)]), (800, 400, [(900, 100)]), (700, 50, [(700, 50)]), (710, 20, [(700, 50), (710, 20)]),
+        ):  # fmt: skip
+            voice.cut(frame, fade)
+            self.assertEqual(voice.fades, expected)
+        gains = fade_curve(voice.fades, 600, 1000)
+        self.assertEqual((gains.max(), gains[-1]), (1.0, 0.0))
+        self.assertLessEqual(np.diff(gains).max(), 0.0)
 
     def test_a_package_brings_it_back_and_its_stems_say_whose_they_are(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))

@@ -22,7 +22,7 @@ def page(request: HttpRequest, kit_id: int) -> HttpResponse:
 def _page(request: HttpRequest, kit: Kit, shown: int = 0) -> HttpResponse:
     every = list(KitSet.objects.all())
     chosen = next((one for one in every if one.pk == shown), every[0] if every else None)
-    kits = {one.pk: one for one in queries.home_kits(put_away=False)}
+    kits = {one.pk: one for one in queries.home_kits(put_away=False) if one.pad_count}  # a lineup can't be flipped to
     own = [kits[place.kit_id] for place in chosen.places.all() if place.kit_id in kits] if chosen else []
     context = {
         "main_view": "kit",

@@ -14,6 +14,7 @@ from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.stems import mix_of
 from dactyl.core.desk.moving import motions
 from dactyl.core.kit import (
+    ChokeGroup,
     Envelope,
     Filter,
     Kit,
@@ -28,14 +29,17 @@ from dactyl.core.kit import (
     Take,
     Variation,
 )
+from dactyl.core.lineup import Lineup, Member
 from dactyl.core.parts.curves import Curve, Moved
 from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.play.compile import compile_kit
+from dactyl.core.play.together import compile_lineup
 from dactyl.core.tests.kits import CHOKE_A, RATE, leaving, map_of_pads, noted, sample
 from dactyl.kits.playing import as_tables
+from dactyl.lineups.queries import crossing_tables, member_tables
 from dactyl.site.tests.served import BrowserCase, open_page, open_window, server
 
-OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel, curves, moved }) => {
+OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel, curves, moved, together }) => {
   const floats = (text) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
   const context = new OfflineAudioContext(2, frames, rate);
   await context.audioWorklet.addModule("/static/worklet.js");
@@ -46,6 +50,8 @@ OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel, curves, moved })
       const channels = data.map(floats);
       return { key, channels: channels.length, frames: channels[0].length, of: channels[0].length, scale: 1, data: channels };
     }) },
+    ...(together ? [{ type: "alongside", ways: together.kits.map(({ key, way }) => [key, way]), links: together.links, chokes: together.chokes }] : []),
+    ...(together?.kits ?? []).map(({ key, book }) => ({ type: "addAlongside", key, book })),
     { type: "loop", isLooping: false },
     { type: "part", part: { frames: Int32Array.from(hits, ([at]) => at), packed: Int32Array.from(hits, ([, note, velocity, channel]) => note | (velocity << 7) | (channel << 14)), loopFrames: frames, curves, moved } },
     { type: "play" },
@@ -189,8 +195,36 @@ class Same(BrowserCase):
                     self.assertLess(worst_db, floor_db)
             self.assertEqual(problems, [])
 
-    def both(self, page: Page, a_kit: Kit, struck: list[Hit], curves: Sequence[Curve]) -> tuple[np.ndarray, np.ndarray]:
-        book, part = compile_kit(a_kit, RATE), by_frames(struck, curves)
+    def test_the_page_plays_kits_together_with_what_crosses_between_them_as_the_core_bounces(self):
+        first, second = with_companion(PLAIN), kit(
+            pad("under", 36, frames=9000), pad("metal", (38, 42), choke=ChokeGroup(letter="B", fade_ms=25), frames=20_000),
+            pad("linked", 90, output="Two", frames=7000),
+        )  # fmt: skip
+        ours, theirs = ([own.id for _, own in one.pads()] for one in (first, second))
+        member = Member(kit=second, gain_db=-3.0, delay_ms=4.0, curve="soft", low=30, high=60)
+        lineup = Lineup(
+            name="l", members=(Member(kit=first), member), links=((0, ours[1], 1, theirs[2], 0.7), (1, theirs[0], 0, ours[6], 0.5)),
+            chokes=((0, "A", 1, "B"),),
+        )  # fmt: skip
+        told = member_tables("k", member, RATE)
+        crossing = crossing_tables(lineup, ["", "k"])
+        in_book = {"": lambda own: own, "k": told["pads"].__getitem__}
+        crossing["links"] = [
+            [a, in_book[a](one), b, in_book[b](other), by] for a, one, b, other, by in crossing["links"]
+        ]
+        with server() as served, open_window(served) as window:
+            page, problems = open_page(window)
+            page.goto("/")
+            expected, heard = self.both(page, first, hits(first, 3), (), lineup, {"kits": [told], **crossing})
+            peak = np.abs(expected).max()
+            self.assertGreater(peak, 0.1)
+            self.assertLess(20 * np.log10(max(np.abs(expected - heard).max(), 1e-12) / peak), -100)
+            self.assertEqual(problems, [])
+
+    def both(self, page: Page, a_kit: Kit, struck: list[Hit], curves: Sequence[Curve], lineup: Lineup | None = None,
+             together: dict | None = None) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+        own, part = compile_kit(a_kit, RATE), by_frames(struck, curves)
+        book = compile_lineup(lineup, RATE) if lineup else own
         played = list(part.hits(RATE)) if curves else struck
         voices = voices_of(book, played)
         frames = bounce_frames(voices, 0)
@@ -202,7 +236,7 @@ class Same(BrowserCase):
             {"key": key, "data": [packed(channel) for channel in sound_of(recipe)]} for key, recipe in recipes.items()
         ]
         asked = {
-            "book": as_tables(book, is_whole=True), "sounds": sounds, "frames": frames, "rate": RATE, "kernel": packed(kernel()),
+            "book": as_tables(own, is_whole=True), "together": together, "sounds": sounds, "frames": frames, "rate": RATE, "kernel": packed(kernel()),
             "hits": [[hit.frame, hit.note, hit.velocity, hit.channel] for hit in played],
             "curves": [{"of": c.of, "what": c.what, "frames": [tick for tick, _ in c.points], "values": [at for _, at in c.points]}
                        for c in curves if c.kind != "lane"],

@@ -64,6 +64,7 @@ class Crossings {
   /** @type {Map<string, [key: string, pad: number, strength: number][]>} by kit and pad */ #links = new Map();
   /** @type {Map<string, [key: string, signal: string][]>} by kit and signal */ #chokes = new Map();
   #struck = new Set();
+  /** Of the kits that the hit has struck: the number of their last hit before it. */ #before = new Map();
   #pending = [];
 
   /** @param {Links} links @param {Chokes} chokes */
@@ -80,13 +81,19 @@ class Crossings {
     return !this.#links.size && !this.#chokes.size;
   }
 
-  /** @param {(key: string) => Player | undefined} playerOf @param {number} at the frame without the kit's own delay */
-  struck(key, frame, at, strikes, isLinked, playerOf) {
-    for (const [pad, velocity] of strikes) {
+  /**
+   * A kit is struck. What sounds along follows what is struck by itself, not companions; what is cut rang before the hit.
+   * @param {(key: string) => Player | undefined} playerOf @param {number} at the frame without the kit's own delay
+   */
+  struck(key, frame, at, strikes, direct, playerOf) {
+    if (!this.#before.has(key)) this.#before.set(key, playerOf(key).hits - 1);
+    strikes.forEach(([pad, velocity], number) => {
       this.#struck.add(`${key} ${pad.id}`);
-      for (const signal of pad.emits ?? []) for (const [other, theirs] of this.#chokes.get(`${key} ${signal}`) ?? []) playerOf(other)?.takeSignal(frame, theirs);
-      if (!isLinked && !pad.muted) for (const [other, otherPad, strength] of this.#links.get(`${key} ${pad.id}`) ?? []) this.#pending.push([other, otherPad, velocity * strength, at]);
-    }
+      for (const signal of pad.emits ?? [])
+        for (const [other, theirs] of this.#chokes.get(`${key} ${signal}`) ?? []) playerOf(other)?.takeSignal(frame, theirs, this.#before.get(other) ?? Infinity);
+      if (number < direct && !pad.muted)
+        for (const [other, otherPad, strength] of this.#links.get(`${key} ${pad.id}`) ?? []) this.#pending.push([other, otherPad, velocity * strength, at]);
+    });
   }
 
   /** All kits have heard the hit: strike what sounds along with it, and was not struck by it itself. @param {(key: string, at: number, pad: number, velocity: number) => void} strike */
@@ -97,6 +104,7 @@ class Crossings {
       strike(key, at, pad, Math.min(127, Math.max(1, Math.floor(velocity + 0.5))));
     }
     this.#struck.clear();
+    this.#before.clear();
   }
 }
 
@@ -143,8 +151,8 @@ export class Alongside {
   /** @param {Links} links @param {Chokes} chokes */
   cross(links, chokes) {
     this.#crossings = new Crossings(links, chokes);
-    const tellOf = (key) => (frame, strikes, isLinked) => {
-      this.#crossings.struck(key, frame, frame - this.#delayOf(key), strikes, isLinked, (other) => this.#playerOf(other));
+    const tellOf = (key) => (frame, strikes, direct) => {
+      this.#crossings.struck(key, frame, frame - this.#delayOf(key), strikes, direct, (other) => this.#playerOf(other));
     };
     const tell = this.#crossings.isEmpty ? () => null : tellOf;
     this.#main.onStruck = tell("");

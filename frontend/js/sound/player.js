@@ -21,7 +21,11 @@ export class Player {
   /** @type {Float64Array | null} right half of the interpolation kernel */ kernel = null;
   /** Called with the pad whose take had not arrived and was stood in for. */
   onStandIn = (_padId, _region) => {};
-  /** Called with what a hit strikes; whether it came from another kit, by a link. @type {((frame: number, strikes: [Pad, number][], isLinked: boolean) => void) | null} */ onStruck = null;
+  /**
+   * Called with what a hit strikes, before it sounds: the first of them by themselves, the others as companions.
+   * @type {((frame: number, strikes: [Pad, number][], direct: number) => void) | null}
+   */
+  onStruck = null;
   /** Regions of edited pads as they were when their sounds were last here: they stand in for what is still made. */
   #before = new Map();
   #unwanted = new Set();
@@ -122,13 +126,18 @@ export class Player {
   /** A pad that sounds along with one of another kit; its own companions don't. */
   playLinked(frame, padId, velocity) {
     const pad = this.pads.get(padId);
-    if (pad) this.#begin(frame, [[pad, velocity]], null, 0, null, true);
+    if (pad) this.#begin(frame, [[pad, velocity]], null, 0, null, 0);
   }
 
-  /** What a choke group tells comes from another kit. */
-  takeSignal(frame, signal) {
+  /** What a choke group of another kit tells. @param {number} until number of the last hit whose voices it cuts */
+  takeSignal(frame, signal, until) {
     for (const [other, fade] of this.#kit.listeners.get(signal) ?? [])
-      for (const voice of this.voices) if (voice.pad.id === other && lastFrame(voice) > frame) cut(voice, frame, fade);
+      for (const voice of this.voices) if (voice.pad.id === other && voice.hit <= until && lastFrame(voice) > frame) cut(voice, frame, fade);
+  }
+
+  /** How many hits it has played. */
+  get hits() {
+    return this.#hits;
   }
 
   releasePad(frame, padId) {
@@ -136,15 +145,16 @@ export class Player {
   }
 
   #play(frame, padIds, velocity, note, channel, moves = null) {
-    return this.#begin(frame, this.#struck(padIds, velocity), note, channel, moves, false);
+    const direct = [...new Set(padIds)].filter((id) => this.pads.has(id));
+    return this.#begin(frame, this.#struck(direct, velocity), note, channel, moves, direct.length);
   }
 
   /** @param {[Pad, number][]} strikes */
-  #begin(frame, strikes, note, channel, moves, isLinked) {
+  #begin(frame, strikes, note, channel, moves, direct) {
     this.#hits += 1;
     const chosen = this.#choose(strikes);
     this.#sendSignals(strikes, frame);
-    this.onStruck?.(frame, strikes, isLinked);
+    this.onStruck?.(frame, strikes, direct);
     this.#makeRoom(chosen, frame);
     const variationPlaces = this.#variationPlaces(strikes);
     for (const [pad, struck, number] of chosen) {

@@ -59,6 +59,7 @@ export function cut(voice, frame, fadeFrames) {
   else {
     const [at, length] = voice.fades.at(-1) ?? [Infinity, 0];
     if (frame + fadeFrames >= at + length) return false;
+    while (voice.fades.length && voice.fades.at(-1)[0] > frame) voice.fades.pop(); // of a kit that is late: it has not begun
     voice.fades.push([frame, fadeFrames]);
   }
   return true;
