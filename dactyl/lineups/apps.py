@@ -10,8 +10,9 @@ class LineupsConfig(AppConfig):
         from dactyl.kits import tasks
         from dactyl.kits.edits import beside, kits
         from dactyl.kits.views import desk_picture
-        from dactyl.lineups import desk, edits
+        from dactyl.lineups import desk, edits, queries
         from dactyl.lineups.models import Alongside, Link, SharedChoke
+        from dactyl.parts import views as parts
 
         register(
             {"alongside": Alongside, "alongside_link": Link, "alongside_choke": SharedChoke},
@@ -19,6 +20,7 @@ class LineupsConfig(AppConfig):
         )
         desk_picture.KITS_BESIDE.append(desk.beside)
         tasks.TOGETHER.append(edits.put_together)
+        parts.NAMERS["kit"] = queries.whose
         beside.BESIDE["alongside"] = beside.Beside(
             edits.kept_in_version, edits.put_back, edits.copy_alongside, edits.compared
         )

@@ -1,6 +1,6 @@
 """Reads of what sounds alongside a kit: as values of the core, and as the tables that the page plays by."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -15,13 +15,16 @@ from dactyl.core.kit import CURVE_EXPONENTS, HALL, STOOL
 from dactyl.core.lineup import Lineup, Listening, Member, kit_of
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
+from dactyl.core.parts.part import Event
 from dactyl.core.play.together import join
 from dactyl.kits.edits import versions
 from dactyl.kits.files import listed
 from dactyl.kits.models import Kit, Pad
 from dactyl.kits.playing import as_tables, compiled
 from dactyl.kits.queries import kit_value, whole_kit_value
+from dactyl.kits.ways import translated_notes
 from dactyl.lineups.models import Alongside, Link, SharedChoke
+from dactyl.parts.models import Part
 from dactyl.shelf.store import whole_path
 
 MOST = 7  # kits beside the first
@@ -183,6 +186,28 @@ def links_of(kit: Kit) -> list[Link]:
 
 def chokes_of(kit: Kit) -> list[SharedChoke]:
     return list(SharedChoke.objects.filter(kit=kit))
+
+
+def whose(kit: Kit, part: Part) -> Callable[[Event], str]:
+    """The kit that answers a hit of a part, the first of several; for what none answers a name that says so."""
+    table = translated_notes(kit, part.written_for)
+    answers = []
+    for number, one in enumerate(placed(kit), start=1):
+        there = {pad.id for _, pad in kit_of(one.member).pads()}
+        notes = {note for note, pad in one.member.kit.maps[0].notes if pad in there}
+        struck = {note for note, own in one.becomes.items() if own in notes}
+        answers.append((f"{number} {one.member.kit.name}", one.member.channels, struck))
+
+    def name_of(event: Event) -> str:
+        note = event.note if table is None else table.get(event.note)
+        found = (
+            name
+            for name, channels, struck in answers
+            if note in struck and (channels is None or event.channel in channels)
+        )
+        return next(found, "No kit answers")
+
+    return name_of
 
 
 def pack_lineup(kit: Kit, target: Path) -> None:

@@ -43,11 +43,13 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
         row.pk: list(dict.fromkeys(name for name in Piece.objects.filter(kit=row.other).order_by("pk").values_list("name", flat=True) if name))
         for row in rows
     }  # fmt: skip
-    mine, counts = queries.own_row(kit), _channel_counts(chosen_part(request))
+    mine, part = queries.own_row(kit), chosen_part(request)
+    counts = _channel_counts(part)
     is_open = mine is None and all(row.channels is None for row in rows)
     return render(request, "lineups/_panel.html", {
         "kit": kit,
         "is_lineup": is_lineup,
+        "part": part,
         "own_channels": channels_told(mine) if mine else "",
         "part_channels": [(channel + 1, hits) for channel, hits in counts],
         "proposed": _told_proposal(kit, _members(kit), counts) if is_open else "",

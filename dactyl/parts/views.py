@@ -214,8 +214,14 @@ def _for_others(kit: Kit, part: Part, value: PartValue, target: str) -> tuple[Pa
     return translate.applied(value, table, answered), f"Left out of the MIDI file: {'; '.join(said)}." if said else ""
 
 
+NAMERS: dict[str, Callable[[Kit, Part], Callable[[Event], str]]] = {}
+"""Further ways in which apps above file hits, by the word that asks for them."""
+
+
 def _namer(kit: Kit, part: Part, by: str) -> Callable[[Event], str]:
     """What a hit is filed under: by the pad that plays it in this kit."""
+    if by in NAMERS:
+        return NAMERS[by](kit, part)
     if by == "channel":
         return lambda event: f"Channel {event.channel + 1}"
     if by not in ("pad", "piece"):

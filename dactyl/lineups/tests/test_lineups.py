@@ -1,8 +1,10 @@
 """Kits alongside a kit: edits of that kit, heard by the page's tables, taken away as a package, bounced as one."""
 
 from dataclasses import replace
+from io import BytesIO
 
 from django.urls import reverse
+from mido import MidiFile
 
 from dactyl.core.compare import compare
 from dactyl.core.formats.lineup import portable_lineup
@@ -97,6 +99,14 @@ class Lineups(AlongsideCase):
         lanes = self.client.get(f"/kits/{self.kit.pk}/alongside/lanes/").json()
         told = [(kit["name"], kit["channels"], [lane["notes"] for lane in kit["lanes"]]) for kit in lanes["kits"]]
         self.assertEqual((lanes["own"], told), ([9], [("Under", [10], [[70]])]))
+        midi = self.client.get(reverse("parts:midi", args=[self.kit.pk, part.pk]), {"by": "kit"}).content
+        named = {
+            track.name: sum(message.type == "note_on" for message in track)
+            for track in MidiFile(file=BytesIO(midi)).tracks[1:]
+        }
+        self.assertEqual(
+            named, {f"1 {self.kit.name}": 1, "No kit answers": 2}, "its own notes are meant, and 38 is none of them"
+        )
         self.assertEqual(self.post("own/channels/", value="10, 12")[0], 200)
         self.assertEqual(queries.own_row(self.kit).channels, [9, 11])
         for _ in range(2):
