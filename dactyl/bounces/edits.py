@@ -28,6 +28,7 @@ from dactyl.kits.edits.versions import current
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.kits.ways import translated_notes
+from dactyl.lineups.edits import put_together
 from dactyl.lineups.queries import is_lineup, lineup_value
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
@@ -112,12 +113,17 @@ def read_order(row: Bounce) -> Order:
 def bring_back(row: Bounce) -> Kit:
     """The kit as the bounce was made from it, as a kit of its own."""
     samples = {sample.sha256: sample for sample in Sample.objects.filter(pk__in=row.samples).defer("overview")}
-    value = read_kit(row)
-    if missing := set(samples_of(value)) - set(samples):
+    value, lineup = read_kit(row), read_lineup(row)
+    of_others = lineup is not None and next(value.pads(), None) is None
+    values = [member.kit for member in lineup.members] if of_others else [value]
+    if missing := {sha256 for own in values for sha256 in samples_of(own)} - set(samples):
         raise BounceError(
             f"{counted(len(missing), 'sample')} of this bounce is no longer on the shelf. Bring them in again."
         )
-    return open_kit(value, samples, f"the bounce of {row.part_name}, {localtime(row.created_at):%d %b %H:%M}")
+    opened_from = f"the bounce of {row.part_name}, {localtime(row.created_at):%d %b %H:%M}"
+    with transaction.atomic():
+        kits = [open_kit(own, samples, opened_from) for own in values]
+        return put_together(lineup, kits) if of_others else kits[0]
 
 
 def used_samples() -> Iterable[int]:

@@ -14,7 +14,9 @@ from dactyl.core.bounce.stems import Order
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.kits.models import Kit
+from dactyl.lineups.edits import keep_as_lineup
 from dactyl.lineups.models import Alongside
+from dactyl.lineups.queries import is_lineup, rows_of
 from dactyl.lineups.tests.test_lineups import AlongsideCase
 from dactyl.parts.edits import add_part
 
@@ -61,5 +63,19 @@ class BouncedTogether(AlongsideCase):
                 self.assertEqual([member.kit.name for member in source.package.lineup.members], ["Test kit", "Under"])
                 self.assertEqual(source.package.lineup.members[1].notes, ((38, 70),))
                 self.assertEqual(len(source.package.samples), 6, "each once")
+        lineup = keep_as_lineup(self.kit)
+        made = bounces.begin_bounce(lineup, part, Order(bits="32f", by="piece"), rate_hz=48_000, with_alongside=False)
+        list(make_bounce(made.pk))
+        files = {stem.name: store.folder_of(made) / stem.file for stem in made.stems.all()}
+        same = {
+            name: np.array_equal(soundfile.read(file, always_2d=True)[0], stems[False][name])
+            for name, file in files.items()
+        }
+        self.assertEqual(
+            same, dict.fromkeys(stems[False], True), "a lineup is bounced as the kit with what was alongside"
+        )
+        again = bounces.bring_back(made)
+        self.assertTrue(is_lineup(again))
+        self.assertEqual([row.delay_ms for row in rows_of(again)], [0.0, 10.0])
         Alongside.objects.all().delete()
         self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/package/").status_code, 422)

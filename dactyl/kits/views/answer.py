@@ -118,7 +118,7 @@ def changed(
         reload = []  # no pad sounds another way: only how it is found is told again
     ways = pads is None or not WAYS.isdisjoint(tables)
     told = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning, "ways": ways}
-    if pads is None or "alongside" in tables:
+    if pads is None or any(table.startswith("alongside") for table in tables):
         told["alongside"] = True
     return trigger_client_event(response, "kit-changed", told)
 

@@ -73,7 +73,8 @@ class AlongsideView(KitPages):
         with page.expect_response(re.compile("/alongside/tables/")):
             page.click("text=Add alongside")
         page.click("text=Links between kits")
-        page.click(".crossing >> text=Link >> nth=-1")
+        with page.expect_response(re.compile("/alongside/tables/")):
+            page.click(".crossing >> text=Link >> nth=-1")
         expect(page.locator(".crossing li")).to_have_count(1)
         with page.expect_navigation():
             page.click("text=Keep as a lineup")
