@@ -23,7 +23,6 @@ def main() -> None:
         page.wait_for_selector("#about strong")
         shoot(page, "shelf")
         kit(page, "Engine Deck")
-        shoot(page, "sheet-found-metal")
         check(page)
         kit(page, "Ferry House")
         for tab in ("layers", "sound", "mics"):
@@ -47,6 +46,7 @@ def main() -> None:
                 page.click("#picture-mics")
                 page.wait_for_selector("[data-view=mics]")
                 shoot(page, "mics")
+        lineup(page)
 
 
 def kit(page: Page, name: str) -> None:
@@ -54,6 +54,22 @@ def kit(page: Page, name: str) -> None:
     page.click(f"text={name}")
     page.wait_for_selector("#card [data-tab]")
     page.locator(".row[data-pad] .c-glyph").nth(1).click()
+
+
+def lineup(page: Page) -> None:
+    page.click("#tab-part")
+    page.click("#alongside-menu")
+    page.select_option("#alongside-other", label="Engine Deck")
+    page.click("text=Add alongside")
+    page.wait_for_selector("#alongside .alongside-kits")
+    with page.expect_navigation():
+        page.click("text=Keep as a lineup")
+    page.wait_for_selector("#lineup-members .alongside-kits")
+    page.locator(".member-sheet").nth(1).wait_for()
+    page.evaluate(
+        "() => (document.getElementById('view').scrollTop += document.querySelectorAll('.member-sheet')[1].getBoundingClientRect().top - 330)"
+    )
+    shoot(page, "lineup")
 
 
 def check(page: Page) -> None:
