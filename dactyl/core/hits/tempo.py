@@ -66,6 +66,8 @@ def propose_bars(strokes: Sequence[Struck], seconds: float) -> Bars | None:
     firsts = [
         float(time) for time in best.beats[best.first :: best.meter] if time <= strokes[-1].seconds + SNAP_SECONDS
     ]
+    if len(firsts) < FEWEST_BARS:
+        return None
     bars = tuple((number, round(time, 4)) for number, time in enumerate(firsts))
     return Bars(bars, best.meter, 60 / float(np.median(np.diff(best.beats))), round(certainty, 3))
 

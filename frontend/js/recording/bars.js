@@ -74,16 +74,19 @@ function offerBars(editor, signal) {
   const { model, session } = editor;
   const says = document.getElementById("bars-offer-says");
   if (!says) return;
-  let asked = "";
+  let asked = null; // which listening its strokes are of
+  let known = null;
 
   async function ask() {
-    const { bars, found, version } = model.about ?? {};
-    const wanted = bars && !bars.length ? `${found} ${version}` : "";
-    if (wanted === asked) return;
-    asked = wanted;
-    const answer = wanted ? await fetch(`${editor.root.dataset.url}bars/offered/`).catch(() => null) : null;
-    const { offered = null } = answer?.ok ? await answer.json() : {};
-    if (asked !== wanted || signal.aborted) return;
+    const { found } = model.about ?? {};
+    if (!model.about?.bars.length && found !== undefined && found !== asked) {
+      asked = found;
+      const answer = await fetch(`${editor.root.dataset.url}bars/offered/`).catch(() => null);
+      const { offered = null } = answer?.ok ? await answer.json() : {};
+      if (asked !== found || signal.aborted) return;
+      known = offered;
+    }
+    const offered = model.about?.bars.length ? null : known;
     editor.offered = offered;
     document.getElementById("bars-offer").hidden = !offered;
     if (offered) says.textContent = `${offered.bpm} a minute, bars of ${offered.beats} (${offered.words})`;
