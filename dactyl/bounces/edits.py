@@ -27,9 +27,9 @@ from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.edits.versions import current
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
-from dactyl.kits.ways import translated_notes
+from dactyl.kits.ways import is_lineup, translated_notes
 from dactyl.lineups.edits import put_together
-from dactyl.lineups.queries import is_lineup, lineup_value
+from dactyl.lineups.queries import lineup_value
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample

@@ -43,7 +43,8 @@ from dactyl.history.queries import reading
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
 from dactyl.kits.views.pages import kit_page
-from dactyl.lineups.queries import is_lineup, lineup_value, rows_of
+from dactyl.kits.ways import is_lineup
+from dactyl.lineups.queries import lineup_value, rows_of
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part

@@ -525,7 +525,7 @@ def home_kits(*, put_away: bool) -> list[Kit]:
         kit.pad_count = pad_counts[kit.pk]
     by_key = {kit.pk: kit for kit in kits}
     for kit in kits:
-        others = () if kit.pad_count else kit.alongside.values_list("other", flat=True)
+        others = () if kit.pad_count else kit.alongside.exclude(other=kit).values_list("other", flat=True)
         kit.sounding = [by_key[other] for other in others if other in by_key]
         kit.picture += [drum for other in kit.sounding for drum in other.picture[: MOST_DRAWN // len(kit.sounding)]]
     return kits

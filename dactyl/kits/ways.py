@@ -26,10 +26,22 @@ def ways_in(kit: Kit, source: str = "") -> dict[str, Any]:
     }
 
 
+def others_of(kit: Kit) -> list[int]:
+    """Keys of the kits that sound alongside, in their order, as far as they are there."""
+    keys = list(kit.alongside.exclude(other=kit).values_list("other", flat=True))
+    there = set(Kit.objects.filter(pk__in=keys).values_list("pk", flat=True)) if keys else ()
+    return [key for key in keys if key in there]
+
+
+def is_lineup(kit: Kit) -> bool:
+    """Whether all that sounds in it are the kits alongside: it has no pads of its own."""
+    return not kit.pads.exists() and bool(others_of(kit))
+
+
 def kit_of_notes(kit: Kit) -> Kit:
-    """The kit whose notes those of a part are taken to be: itself, or the first of a lineup, which has no pads of its own."""
-    first = None if kit.pads.exists() else kit.alongside.values_list("other", flat=True).first()
-    return Kit.objects.filter(pk=first).first() or kit
+    """The kit whose notes those of a part are taken to be: itself, or the first of a lineup."""
+    others = [] if kit.pads.exists() else others_of(kit)
+    return Kit.objects.get(pk=others[0]) if others else kit
 
 
 def _notes_of_maps(kit: Kit) -> dict[int, dict[int, list[int]]]:

@@ -13,6 +13,7 @@ from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.kits import create_kit
 from dactyl.kits.models import Kit
+from dactyl.kits.ways import is_lineup
 from dactyl.lineups import queries
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.lineups.queries import MOST, own_row, rows_of
@@ -32,7 +33,7 @@ Kept = dict[str, list[dict[str, Any]]]
 def add(kit: Kit, version: int, other: Kit, **said: Any) -> Revision | None:
     """said : columns of its row that are not as usual"""
     rows = rows_of(kit)
-    if len(rows) >= MOST + queries.is_lineup(kit):
+    if len(rows) >= MOST + is_lineup(kit):
         raise KitError(f"{len(rows)} kits sound alongside {kit.name} already; that is the most.")
     with edit(kit, version, f"{other.name} alongside") as change:
         position = max((row.position for row in rows), default=0) + 1
@@ -86,6 +87,10 @@ def link(kit: Kit, version: int, row: Link | SharedChoke, words: str) -> Revisio
 
 def keep_as_lineup(kit: Kit) -> Kit:
     """A new lineup of a kit and what sounds alongside it, each as it is heard there; the kit stays as it is."""
+    if is_lineup(kit) or not rows_of(kit):
+        raise KitError(
+            f"{kit.name} is a lineup already." if is_lineup(kit) else "Nothing sounds alongside this kit yet."
+        )
     mine = queries.own_row(kit)
     with transaction.atomic():
         made = create_kit(" + ".join([kit.name, *(row.other.name for row in rows_of(kit))]), pads=0, seed=kit.seed)

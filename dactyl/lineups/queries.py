@@ -45,11 +45,6 @@ def own_row(kit: Kit) -> Alongside | None:
     return Alongside.objects.filter(kit=kit, other=kit).first()
 
 
-def is_lineup(kit: Kit) -> bool:
-    """Whether all that sounds in it are the kits alongside."""
-    return not kit.pads.exists() and Alongside.objects.filter(kit=kit).exists()
-
-
 def kits_with_pads() -> QuerySet[Kit]:
     """Those that can sound alongside others: a lineup can't be in a lineup."""
     return Kit.objects.filter(Exists(Pad.objects.filter(kit=OuterRef("pk"))), is_put_away=False)

@@ -25,6 +25,7 @@ from dactyl.kits.queries import PadRow, sheet_rows
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views.answer import kit_edit
 from dactyl.kits.views.files import packed
+from dactyl.kits.ways import is_lineup
 from dactyl.lineups import edits, queries
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.parts.models import Event, Part
@@ -38,7 +39,7 @@ from dactyl.web.request_values import number_in
 def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
     """What sounds alongside, and the kits that could."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    rows, is_lineup = queries.rows_of(kit), queries.is_lineup(kit)
+    rows, is_alone = queries.rows_of(kit), not is_lineup(kit)
     names = {
         row.pk: list(dict.fromkeys(name for name in Piece.objects.filter(kit=row.other).order_by("pk").values_list("name", flat=True) if name))
         for row in rows
@@ -48,7 +49,7 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
     is_open = mine is None and all(row.channels is None for row in rows)
     return render(request, "lineups/_panel.html", {
         "kit": kit,
-        "is_lineup": is_lineup,
+        "is_lineup": not is_alone,
         "part": part,
         "own_channels": channels_told(mine) if mine else "",
         "part_channels": [(channel + 1, hits) for channel, hits in counts],
@@ -57,7 +58,7 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
         "others": queries.kits_with_pads().exclude(pk=kit.pk).order_by("name"),
         "curves": list(CURVE_EXPONENTS),
         "devices": Device.objects.filter(is_forgotten=False),
-        "is_full": len(rows) >= queries.MOST + is_lineup,
+        "is_full": len(rows) >= queries.MOST + (not is_alone),
         **_crossing(kit),
     })  # fmt: skip
 
@@ -130,7 +131,7 @@ def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
     rows = {one.key: _rows(one) for one in found}
     return render(request, "lineups/_sheet.html", {
         "kit": kit,
-        "is_lineup": queries.is_lineup(kit),
+        "is_lineup": is_lineup(kit),
         "axis": axis_of([row for own in rows.values() for row, _ in own]),
         "members": [(one, rows[one.key], channels_told(one.row)) for one in found],
         "first": 2 if kit.pads.exists() else 1,
@@ -214,7 +215,7 @@ def _proposal(
 def _members(kit: Kit) -> list[Alongside | None]:
     """The rows of what sounds, with None for the kit itself; empty where nothing sounds alongside it."""
     rows = queries.rows_of(kit)
-    return [] if not rows else rows if queries.is_lineup(kit) else [None, *rows]
+    return [] if not rows else rows if is_lineup(kit) else [None, *rows]
 
 
 def _told_proposal(kit: Kit, members: Sequence[Alongside | None], counts: Sequence[tuple[int, int]]) -> str:
@@ -267,6 +268,11 @@ def link(request: HttpRequest, kit: Kit, version: int) -> Answer:
         return edits.link(kit, version, row, f"Groups {row.letter} and {row.other_letter} of two kits cut each other")
     strength = fields.read({"strength": STRENGTH}, "strength", request.POST.get("strength", "1"))
     pads = number_in(first), number_in(second)
+    there = {
+        (one.row.pk if one.row else None, pad.id) for one in queries.placed(kit) for _, pad in one.member.kit.pads()
+    }
+    if not {(one, pads[0]), (other, pads[1])} <= there:
+        raise KitError("Choose both from the lists.")
     row = Link(kit=kit, one_id=one, pad_id=pads[0], other_id=other, other_pad_id=pads[1], strength=strength)
     return edits.link(kit, version, row, "A pad sounds along with one of another kit")
 

@@ -14,9 +14,10 @@ from dactyl.core.bounce.stems import Order
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.kits.models import Kit
+from dactyl.kits.ways import is_lineup
 from dactyl.lineups.edits import keep_as_lineup
 from dactyl.lineups.models import Alongside
-from dactyl.lineups.queries import is_lineup, rows_of
+from dactyl.lineups.queries import rows_of
 from dactyl.lineups.tests.test_lineups import AlongsideCase
 from dactyl.parts.edits import add_part
 

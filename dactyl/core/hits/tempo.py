@@ -152,13 +152,16 @@ def _beats(strength: np.ndarray, period: float) -> np.ndarray:
     cost = -TIGHTNESS * np.square(np.log(lags / period))
     local = strength / max(float(strength.std()), 1e-9)
     total, before = local.copy(), np.full(len(local), -1)
-    for step in range(int(lags[0]), len(local)):
-        reach = lags[: np.searchsorted(lags, step, side="right")]
-        ways = total[step - reach] + cost[: len(reach)]
-        best = int(np.argmax(ways))
-        if ways[best] > 0:
-            total[step] += ways[best]
-            before[step] = step - reach[best]
+    least = int(lags[0])
+    for begin in range(least, len(local), least):  # so many at once look back at what stands already
+        steps = np.arange(begin, min(len(local), begin + least))
+        back = steps[:, np.newaxis] - lags
+        ways = np.where(back >= 0, total[np.maximum(back, 0)] + cost, -np.inf)
+        best = ways.argmax(axis=1)
+        most = ways[np.arange(len(steps)), best]
+        goes_on = most > 0
+        total[steps[goes_on]] += most[goes_on]
+        before[steps[goes_on]] = (steps - lags[best])[goes_on]
     last = len(total) - 1 - int(np.argmax(total[::-1][: int(lags[-1]) + 1]))
     way = [last]
     while before[way[-1]] >= 0:

@@ -20,6 +20,7 @@ from dactyl.kits.views import card
 from dactyl.kits.views.desk_picture import desk_context
 from dactyl.kits.views.kit_pictures import PICTURES as KIT_PICTURES
 from dactyl.kits.views.map_views import PICTURES, picture_context, shown_in
+from dactyl.kits.ways import is_lineup, others_of
 from dactyl.web.request_values import ids_in
 
 WAYS = {"note", "map", "surface", "cell", "device_use", "translation", "translation_note"}  # how pads are found
@@ -140,10 +141,10 @@ def _needs_roots(pads: Sequence[int]) -> bool:
 def about_kit(kit: Kit) -> dict:
     """What every view of a kit shows: what can be undone; and, looked for where a template asks, whether kits sound along
     with it, or instead of pads of its own."""
-    now, has_alongside = standing(kit), cache(kit.alongside.exists)
+    now = standing(kit)
     return {
         "undoes": now.undoes, "redoes": now.redoes, "change_count": now.done,
-        "has_alongside": has_alongside, "is_lineup": cache(lambda: has_alongside() and not kit.pads.exists()),
+        "has_alongside": cache(lambda: bool(others_of(kit))), "is_lineup": cache(lambda: is_lineup(kit)),
     }  # fmt: skip
 
 

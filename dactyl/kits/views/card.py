@@ -10,7 +10,7 @@ from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
 from dactyl.kits.models import DRAWN, Kit, Pad, PieceMic, Surface, Take
 from dactyl.kits.views.map_views import banks_of
-from dactyl.kits.ways import kit_of_notes
+from dactyl.kits.ways import is_lineup, kit_of_notes
 from dactyl.web.request_values import ids_in, number_in
 
 SURFACE_PADS = 16
@@ -57,7 +57,7 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
     tab = request.headers.get("X-Card-Tab", "layers")
     tab = tab if tab in TABS else "layers"
     if row is None:
-        return {"selected": None, "tab": tab, "is_lineup": kit.alongside.exists() and not kit.pads.exists()}
+        return {"selected": None, "tab": tab, "is_lineup": is_lineup(kit)}
     context = {
         "selected": row,
         "selected_count": max(1, len(asked)),

@@ -11,6 +11,7 @@ from dactyl.core.kit import MAIN
 from dactyl.kits import queries
 from dactyl.kits.edits.desk import ROUTES
 from dactyl.kits.models import Kit, Output, OutputGroup
+from dactyl.kits.ways import is_lineup
 
 LOW_DB, HIGH_DB = -60.0, 12.0  # of the axis that all rows share; a mark below it stands at its foot
 LINES_DB = (-48, -36, -24, -12, -6, 0, 6)
@@ -135,9 +136,8 @@ def desk_context(kit: Kit, outputs: list[Output]) -> dict[str, Any]:
     pieces, mics = _routed(kit, outputs)
     numbers = numbers_of(core.DESK, kit)
     beside = [one for found in KITS_BESIDE for one in found(kit)]
-    is_lineup = bool(beside) and not kit.pads.exists()
     return {
-        "strips": [] if is_lineup else list(_strips(outputs, groups, pieces, mics)),
+        "strips": [] if is_lineup(kit) else list(_strips(outputs, groups, pieces, mics)),
         "beside": beside,
         "parallel": Strip("parallel", "Parallel", kit.parallel_gain_db, kit, [one for one in numbers if one[0].startswith("parallel")]),
         "master": Strip("master", "Master", kit.master_db, kit, [one for one in numbers if one[0] == "master_db"]),

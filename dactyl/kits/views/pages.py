@@ -17,6 +17,7 @@ from dactyl.kits.staircase import axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import about_kit
 from dactyl.kits.views.kit_pictures import PICTURES
+from dactyl.kits.ways import is_lineup
 from dactyl.shelf.views import shelf_context
 from dactyl.web.page_memory import kept
 
@@ -111,7 +112,7 @@ def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
 
 def begun(kit: Kit, rows: list[queries.PadRow]) -> dict:
     """Of a kit without any sound: that it is new, and the kits it may begin from."""
-    if any(not row.is_empty for row in rows) or kit.alongside.exists():
+    if any(not row.is_empty for row in rows) or is_lineup(kit):
         return {}
     return {"is_new": True, "begin_kits": Kit.objects.filter(is_put_away=False).exclude(pk=kit.pk).order_by("name")}
 

@@ -158,7 +158,7 @@ class Lineups(AlongsideCase):
         list(open_kit_file(file.pk))
         file.refresh_from_db()
         self.assertEqual(file.notes, [])
-        self.assertTrue(queries.is_lineup(file.kit))
+        self.assertTrue(ways.is_lineup(file.kit))
         was, now = (portable_lineup(queries.lineup_value(kit, kit_value(kit))) for kit in (self.kit, file.kit))
         for member, other in zip(was.members, now.members, strict=True):
             self.assertEqual(compare(member.kit, replace(other.kit, name=member.kit.name)), [])
@@ -239,6 +239,13 @@ class ALineupOfItsOwn(AlongsideCase):
         other.delete()
         self.assertEqual(next(queries.placed(self.lineup)[1].member.kit.pads())[1].gain_db, -20.0)
 
+    def test_a_kit_that_lost_its_pads_and_hears_channels_of_its_own_is_no_lineup_of_itself(self):
+        kit = edits.kits.create_kit("Bare", pads=0)
+        Alongside.objects.create(kit=kit, other=kit, position=0, channels=[9])
+        self.assertEqual((ways.is_lineup(kit), ways.kit_of_notes(kit)), (False, kit))
+        Kit.objects.filter(pk=self.kit.pk).delete()  # the first of the lineup is gone
+        self.assertEqual(ways.kit_of_notes(self.lineup), self.other)
+
     def test_its_pages_show_its_members(self):
         for path, told in (
             ("sheet", "Under"),
@@ -255,5 +262,11 @@ class ALineupOfItsOwn(AlongsideCase):
         self.assertContains(self.client.get(views[1]), "Level of Under")
         answer = self.post_to_lineup("alongside/add/", other=str(self.lineup.pk))
         self.assertEqual(answer.status_code, 422)
+        self.assertEqual(
+            self.client.post(f"/kits/{self.lineup.pk}/alongside/keep/").status_code, 422, "no lineup in a lineup"
+        )
+        rows = [row.pk for row in self.rows()]
+        gone = self.post_to_lineup("alongside/link/", one=f"{rows[0]}:999999", other=f"{rows[1]}:999998")
+        self.assertEqual(gone.status_code, 422)
         lanes = self.client.get(f"/kits/{self.lineup.pk}/alongside/lanes/").json()
         self.assertEqual([kit["name"] for kit in lanes["kits"]], [self.kit.name, "Under"])

@@ -98,6 +98,13 @@ class AlongsideView(KitPages):
                 page.keyboard.press("ArrowLeft")
         page.wait_for_timeout(200)
         self.assertAlmostEqual(self.peak(page) / both, 10 ** (-12 / 20), delta=0.08)
+        softer = self.peak(page)
+        page.locator("svg[id^='level-master']").focus()
+        with page.expect_response(re.compile("/alongside/tables/")):
+            for _ in range(24):
+                page.keyboard.press("ArrowLeft")
+        page.wait_for_timeout(200)
+        self.assertAlmostEqual(self.peak(page) / softer, 10 ** (-12 / 20), delta=0.08)
         page.click("#tab-part")
         expect(page.locator(".part-lane .also")).to_have_text("+1")
 

@@ -53,6 +53,7 @@ export function startDesk(session, engine, part) {
     const by = 10 ** (byDb / 20);
     const scaled = (matrix) => matrix?.map((value) => value * by) ?? null;
     const isMaster = key.startsWith("master");
+    if (isMaster && "lineup" in document.body.dataset) for (const other of engine.beside.keys()) engine.tryBeside(other, by);
     if (key.startsWith("parallel")) return;
     const scaledStrip = ([level, amount, ...still]) => [level * by, isMaster ? amount : amount * by, ...still];
     const moved = (output) => ({ ...output, matrix: scaled(output.matrix), toBus: isMaster ? output.toBus : scaled(output.toBus), strip: scaledStrip(output.strip) });

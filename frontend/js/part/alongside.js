@@ -39,7 +39,7 @@ export function startAlongside(session, engine) {
 
   engine.ready.then(load);
   document.body.addEventListener("kit-changed", ({ detail }) => {
-    if (!detail.alongside) return;
+    if (!detail.alongside && !("lineup" in document.body.dataset)) return; // a lineup's master and side are in their tables
     load();
     document.body.dispatchEvent(new CustomEvent("alongside-changed"));
   });

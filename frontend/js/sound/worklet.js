@@ -147,8 +147,8 @@ class DactylProcessor extends AudioWorkletProcessor {
 
   /** A pad by itself; what sounds alongside hears its note. */
   #pad(frame, pad, velocity) {
-    if (velocity) this.#record(this.#player.hitPad(frame, pad, velocity), velocity);
-    else this.#player.releasePad(frame, pad);
+    if (!velocity) this.#player.releasePad(frame, pad);
+    else if (this.#alongside.isMainHeard) this.#record(this.#player.hitPad(frame, pad, velocity), velocity);
     if (this.#alongside.isThere) this.#hitAlongside(frame, this.#player.noteOf(pad), velocity);
   }
 
