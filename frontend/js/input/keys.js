@@ -1,9 +1,9 @@
 /** The computer keyboard: pads by physical position, and the keys listed under "?". */
+import { typedInto } from "../page/fields.js";
 import { keyVelocity } from "../sheet/surface.js";
 
 const SOFT = 0.4;
 const COPIED = "copied-pads"; // in the browser's storage, so that other kits' tabs know of it
-const TYPING = "input:not([type=checkbox]):not([type=radio]), select, textarea";
 
 /** @param {object} page what there is on it; `first` are asked for every key before the rest, each true where it used one */
 export function startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor, first = [] }) {
@@ -32,9 +32,9 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
     if (trying?.key(event)) return event.preventDefault();
     if (key === "Escape" && recorder?.isOn()) return recorder.end();
     if (key === "Escape" && editor?.key(event)) return event.preventDefault();
-    if (key === "Escape" && !target.closest?.(TYPING) && first.some((use) => use(event))) return event.preventDefault();
+    if (key === "Escape" && !typedInto(target) && first.some((use) => use(event))) return event.preventDefault();
     if (key === "Escape") return escape(event);
-    const isTyping = target.closest?.(TYPING);
+    const isTyping = typedInto(target);
     const isTyped = isTyping && target.value !== target.defaultValue; // its own undo comes first
     if (!isTyped && !isTyping && !document.querySelector("dialog[open]") && editor?.key(event)) return event.preventDefault();
     if ((event.ctrlKey || event.metaKey) && code === "KeyZ" && !isTyped) {
@@ -136,7 +136,7 @@ export function startKeys({ session, engine, input, part, shelf, sheet, trying, 
 
   function escape(event) {
     if (document.querySelector("dialog[open]")) return; // the dialog closes by itself
-    const field = event.target.closest?.(TYPING);
+    const field = typedInto(event.target);
     if (field) {
       field.value = field.defaultValue ?? field.value;
       field.blur();

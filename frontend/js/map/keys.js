@@ -1,4 +1,5 @@
 import { Ahead } from "../page/ahead.js";
+import { typedInto } from "../page/fields.js";
 import { startLearning } from "./learning.js";
 
 /**
@@ -6,7 +7,6 @@ import { startLearning } from "./learning.js";
  * press it twice to take it away; with Shift a drag gives it all keys between. Arrow keys move all notes of a pad.
  */
 const NOTES = 128;
-const TYPING = "input, select, textarea";
 
 export function startMap(session, input, part) {
   const rowOf = (target) => target?.closest?.("[data-map-pad]");
@@ -89,7 +89,7 @@ export function startMap(session, input, part) {
   /** Notes of a pad that keys have moved. @type {Ahead<number[]>} */ const ahead = new Ahead();
   document.addEventListener("keydown", (event) => {
     const { key, shiftKey, target } = event;
-    if (!(/** @type {Element} */ (target).closest(TYPING)) && learning.key(event)) {
+    if (!typedInto(target) && learning.key(event)) {
       event.preventDefault();
       return event.stopPropagation();
     }

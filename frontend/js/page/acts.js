@@ -2,8 +2,9 @@
  * The window of acts and keys: what is typed finds whatever can be pressed on this page, by what it is called there, the keys
  * of the list, and kits, parts and recordings by their names. Enter does it.
  */
+import { typedInto } from "./fields.js";
+
 const ACTS = "button, a[href], [role=tab], summary, label[for], input:not([type=hidden], [type=file]), select, textarea";
-const TYPING = "input:not([type=checkbox], [type=radio], [type=range], [type=button]), textarea, select, [contenteditable]";
 const MOST = 40;
 const AFTER_MS = 120;
 
@@ -21,7 +22,8 @@ export function startActs() {
 
   new MutationObserver(() => window_.open && open()).observe(window_, { attributes: true, attributeFilter: ["open"] });
   document.addEventListener("keydown", (event) => {
-    if (event.key !== "?" || /** @type {HTMLElement} */ (event.target).closest?.(TYPING) || document.querySelector("dialog[open]")) return;
+    const field = typedInto(event.target);
+    if (event.key !== "?" || (field && field.type !== "range") || document.querySelector("dialog[open]")) return;
     event.preventDefault();
     event.stopPropagation();
     window_.showModal();

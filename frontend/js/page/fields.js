@@ -1,5 +1,13 @@
 /** Numbers in the page: arrow keys change them, a double click or Alt Delete resets, a refused value is marked. */
 const REST_MS = 250; // after the last step a number is told
+const TYPED = "input:not([type=checkbox], [type=radio], [type=button]), textarea, select, [contenteditable]";
+
+/** The field that a key at this place is typed into, if any; one that was closed over keeps the focus until the next frame, and is none.
+ * @returns {HTMLInputElement | null} */
+export function typedInto(target) {
+  const field = target.closest?.(TYPED);
+  return field?.checkVisibility() ? field : null;
+}
 
 export function startFields() {
   const resting = new Map(); // id of a field that was stepped -> the timer that tells it
