@@ -44,10 +44,15 @@ MOST_WORDS, LONGEST = 6, 80
 
 @require_GET
 def find(request: HttpRequest) -> JsonResponse:
-    """``words``: all of them stand in the name. ``kit``: with which parts and recordings are shown; else the last changed."""
+    """What is called so, and the views, whose pages say what can be done in each.
+
+    ``words`` : all of them stand in the name
+    ``kit`` : with which parts, recordings and views are shown; else the last changed
+    """
     words = request.GET.get("words", "")[:LONGEST].split()[:MOST_WORDS]
     shown = _kits().filter(pk=number_in(request.GET.get("kit", ""))).first() or _kits().first()
-    return JsonResponse({"found": list(_found(words, shown))})
+    views = [{"name": name, "url": reverse(address, args=[shown.pk])} for name, _, address in VIEWS] if shown else []
+    return JsonResponse({"found": list(_found(words, shown)), "views": views})
 
 
 def _found(words: list[str], shown: Kit | None) -> Iterator[dict[str, str]]:

@@ -1,6 +1,7 @@
 /** Starts what the page needs. Each module owns one job; they meet in `session`. */
 import { startOrder } from "./sheet/order.js";
 import { startActs } from "./page/acts.js";
+import { doAwaited } from "./page/acts_elsewhere.js";
 import { startArcs } from "./sheet/arcs.js";
 import { startBorders } from "./sheet/borders.js";
 import { startBounces } from "./bounce/bounces.js";
@@ -111,3 +112,4 @@ if (workshop) {
   startReading();
   startHome();
 }
+addEventListener("load", doAwaited); // when all that answers a press stands

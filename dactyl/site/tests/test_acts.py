@@ -60,6 +60,10 @@ class Acts(KitPages):
         expect(page.locator("#act-list li span").first).to_have_text("Cuts")
         page.keyboard.press("Enter")
         page.wait_for_url(f"{url.split('?')[0]}cuts/")
+        self.found(page, called.lower())
+        expect(page.locator("#act-list li").first).to_contain_text(f"{called} Sheet")
+        page.keyboard.press("Enter")
+        expect(mute).to_have_attribute("aria-pressed", "false")
 
     def test_home_opens_whatever_has_a_name(self):
         page = self.layered("Quay")
@@ -80,6 +84,12 @@ class Acts(KitPages):
         self.found(page, "bounce stems")
         page.keyboard.press("Enter")
         page.wait_for_url("**/bounces/of/*/")
+        follow(page, page.locator("a.mark").click)
+        self.found(page, "select master")
+        expect(page.locator("#act-list li").first).to_contain_text("Select Master Desk")
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/kits/*/desk/")
+        expect(page.get_by_label("Select Master", exact=True)).to_have_attribute("aria-pressed", "true")
 
     def test_kit_files_are_dropped_in_and_files_are_dragged_out(self):
         page, files = self.layered("Quay"), [[f"{n}.sf2", b64encode(font()).decode()] for n in "123"]

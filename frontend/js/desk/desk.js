@@ -33,6 +33,7 @@ export function startDesk(session, engine, part) {
   engine.addEventListener("playbook", ({ detail }) => {
     const before = outputs;
     outputs = detail.book.outputs;
+    hearAgain();
     if (![...solo].some((n) => outputs[n]?.name !== before[n]?.name)) return;
     solo = new Set(); // its number is another's now, or nobody's
     engine.setSoloOutputs([]);
@@ -59,6 +60,16 @@ export function startDesk(session, engine, part) {
     const moved = (output) => ({ ...output, matrix: scaled(output.matrix), toBus: isMaster ? output.toBus : scaled(output.toBus), strip: scaledStrip(output.strip) });
     engine.setDesk(outputs.map((output, n) => (isOf.includes(n) ? moved(output) : output)));
   }
+
+  /** Tables that came meanwhile know nothing of what the hand is at: that is heard over them. */
+  function hearAgain() {
+    const steps = /** @type {string[]} */ (ahead.keys()).filter((name) => name.startsWith("level ")).map((name) => name.slice("level ".length));
+    for (const key of held?.what?.kind === "level" && held.value !== null ? [...steps, held.what.key] : steps)
+      if (view() && row(key)) hear(key, (held?.what?.key === key ? held.value : shown({ kind: "level", key })) - toldDb(key));
+  }
+  engine.addEventListener("alongside", hearAgain);
+
+  const toldDb = (key) => Number(/** @type {HTMLElement} */ (row(key).querySelector(".axis")).dataset.db);
 
   function hearAlone(key) {
     const { number, members } = row(key).dataset;
@@ -175,10 +186,9 @@ export function startDesk(session, engine, part) {
   /** Move by keys: told once they rest. @param {What} what @param {number} value */
   function step(what, value) {
     const name = `${what.kind} ${what.key}`;
-    const from = Number(/** @type {HTMLElement} */ (row(what.key).querySelector(".axis")).dataset.db);
     clearTimeout(resting.get(name)?.timer);
     show(what, value);
-    if (what.kind === "level") hear(what.key, value - from);
+    if (what.kind === "level") hear(what.key, value - toldDb(what.key));
     const url = urlOf(what);
     const rest = new Promise((done) => resting.set(name, { done, timer: setTimeout(() => { resting.delete(name); tell(what, value, url); done(true); }, REST_MS) })); // prettier-ignore
     ahead.put(name, value, rest);
@@ -220,7 +230,7 @@ export function startDesk(session, engine, part) {
     if (what.kind === "level") {
       const db = Math.max(LOW_DB, from) + (by / box.width) * (HIGH_DB - LOW_DB);
       held.value = db <= LOW_DB ? SILENT_DB : limited("level", Number(round(db, FINE_DB).toFixed(1)));
-      hear(what.key, held.value - Number(/** @type {HTMLElement} */ (row(what.key).querySelector(".axis")).dataset.db));
+      hear(what.key, held.value - toldDb(what.key));
     } else if (what.kind === "balance") held.value = limited("balance", Math.round(from + (by / box.width) * 200));
     else held.value = limited("width", Math.round(from + (by / box.width) * 400 * (x < box.left + box.width / 2 + shown({ kind: "balance", key: what.key }) * (box.width / 200) ? -1 : 1)));
     show(what, held.value);

@@ -2,9 +2,10 @@
  * The window of acts and keys: what is typed finds whatever can be pressed on this page, by what it is called there, the keys
  * of the list, and kits, parts and recordings by their names. Enter does it.
  */
+import { actsOf, doIt, rank } from "./acts_found.js";
+import { goThere, readElsewhere } from "./acts_elsewhere.js";
 import { typedInto } from "./fields.js";
 
-const ACTS = "button, a[href], [role=tab], summary, label[for], input:not([type=hidden], [type=file]), select, textarea";
 const MOST = 40;
 const AFTER_MS = 120;
 
@@ -15,10 +16,13 @@ export function startActs() {
   const none = document.getElementById("act-none");
   const columns = window_?.querySelector(".keys-columns");
   if (!window_ || !words) return;
-  let acts = [];
+  let acts = []; // of this page, and the keys
   let shown = [];
   let at = 0;
   let asked = 0;
+  let stored = []; // kits, parts and recordings that are called so
+  let elsewhere = []; // acts of views that are not open
+  let isAsked = false; // for those, once a page
 
   new MutationObserver(() => window_.open && open()).observe(window_, { attributes: true, attributeFilter: ["open"] });
   document.addEventListener("keydown", (event) => {
@@ -47,6 +51,7 @@ export function startActs() {
 
   function open() {
     words.value = "";
+    stored = [];
     acts = [...actsOf(document, window_), ...keysOf(columns)];
     find();
     words.focus();
@@ -57,21 +62,30 @@ export function startActs() {
     const kit = document.getElementById("workshop")?.dataset.kit ?? "";
     const answer = value.trim() && (await fetch(`/find/?${new URLSearchParams({ words: value, kit })}`).catch(() => null));
     if (!answer?.ok || words.value !== value) return;
-    const { found } = await answer.json();
-    acts = [...acts.filter((act) => !act.url), ...found.map(({ what, name, url }) => ({ name, where: what, url }))];
-    find();
+    const { found, views } = await answer.json();
+    stored = found.map(({ what, name, url }) => ({ name, where: what, url }));
+    find({ isSame: true });
+    if (isAsked) return;
+    isAsked = true;
+    readElsewhere(views, (more) => {
+      elsewhere = [...elsewhere, ...more];
+      find({ isSame: true });
+    });
   }
 
-  function find() {
+  /** @param {{ isSame?: boolean }} [what] whether the words are those of before, so that what is marked stays so */
+  function find({ isSame = false } = {}) {
+    const marked = isSame && at > 0 ? shown[at] : null;
     const wanted = words.value.toLowerCase().split(/\s+/).filter(Boolean);
-    const named = wanted.length ? acts.map((act) => /** @type {[number, any]} */ ([rank(act, wanted), act])).filter(([score]) => score > 0) : [];
+    const all = [...acts, ...stored, ...elsewhere.filter(({ url }) => url !== location.pathname)];
+    const named = wanted.length ? all.map((act) => /** @type {[number, any]} */ ([rank(act, wanted), act])).filter(([score]) => score > 0) : [];
     shown = named.sort(([a], [b]) => b - a).slice(0, MOST).map(([, act]) => act);
     list.replaceChildren(...shown.map(row));
     list.hidden = !shown.length;
     none.hidden = !wanted.length || shown.length > 0;
     columns.toggleAttribute("hidden", wanted.length > 0);
     words.setAttribute("aria-expanded", String(shown.length > 0));
-    mark(0);
+    mark(Math.max(0, shown.indexOf(marked)));
   }
 
   function mark(to) {
@@ -84,7 +98,7 @@ export function startActs() {
   function run(act) {
     if (!act || (!act.url && !act.element)) return;
     window_.close();
-    if (act.url) location.assign(act.url);
+    if (act.url) goThere(act.url, act.does);
     else doIt(act.element);
   }
 }
@@ -105,61 +119,6 @@ function row(act, number) {
   return item;
 }
 
-/** Press a button or follow a link, a menu that holds it opened before; go into a field. @param {HTMLElement} element */
-function doIt(element) {
-  for (let at = element.parentElement?.closest("details:not([open])"); at; at = at.parentElement?.closest("details:not([open])")) at.setAttribute("open", "");
-  if (element.matches("input, select, textarea") && !element.matches("[type=checkbox], [type=radio], [type=submit], [type=button]")) {
-    element.focus();
-    /** @type {HTMLInputElement} */ (element).select?.();
-  } else {
-    element.focus();
-    element.click();
-  }
-}
-
-/** @returns {{ name: string, where: string, key: string, element: HTMLElement }[]} */
-export function actsOf(root, except) {
-  const found = [];
-  const known = new Set();
-  for (const element of /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll(ACTS))) {
-    if (except.contains(element) || /** @type {HTMLButtonElement} */ (element).disabled || !isThere(element)) continue;
-    const key = [...element.querySelectorAll("kbd")].map((one) => one.textContent).join(" ");
-    const name = nameOf(element);
-    const where = placeOf(element);
-    const told = `${name} ${where}`;
-    if (!name || known.has(told)) continue;
-    known.add(told);
-    found.push({ name, where, key, element });
-  }
-  return found;
-}
-
-const textOf = (element) => {
-  const copy = element.cloneNode(true);
-  for (const one of copy.querySelectorAll("kbd, svg, option, input, .sr-only")) one.remove();
-  return copy.textContent.replace(/\s+/g, " ").trim();
-};
-const nameOf = (element) =>
-  (element.getAttribute("aria-label") || (element.matches("input, select, textarea") ? element.labels?.[0] && textOf(element.labels[0]) : textOf(element)) || element.title || "")
-    .slice(0, 90);
-
-/** Shown, or in a menu that is folded but shown itself. */
-function isThere(element) {
-  const folded = element.closest("details:not([open])");
-  if (folded && element.tagName !== "SUMMARY") {
-    const summary = folded.querySelector("summary");
-    return Boolean(summary) && isThere(summary);
-  }
-  return element.checkVisibility({ visibilityProperty: true }) && !element.closest("dialog:not([open]), [inert]");
-}
-
-function placeOf(element) {
-  const menu = element.closest("details");
-  if (menu && element.tagName !== "SUMMARY") return textOf(menu.querySelector("summary"));
-  const around = element.parentElement?.closest("[aria-label], section, dialog");
-  return (around?.getAttribute("aria-label") || around?.querySelector("h2, h3")?.textContent || "").trim().slice(0, 60);
-}
-
 function keysOf(columns) {
   return [...columns.querySelectorAll("section")].flatMap((section) =>
     [...section.querySelectorAll("dl > div")].map((one) => ({
@@ -168,21 +127,4 @@ function keysOf(columns) {
       key: one.querySelector("dt").textContent.trim(),
     })),
   );
-}
-
-/**
- * How well a name meets all words; 0: not at all. Beginnings of words before what stands within, acts before keys.
- * @param {{ name: string, where?: string, url?: string, element?: HTMLElement }} act
- */
-export function rank({ name, where, url, element }, wanted) {
-  const own = name.toLowerCase();
-  const all = `${own} ${(where ?? "").toLowerCase()}`;
-  let score = url || element ? 1 : 0.5;
-  for (const word of wanted) {
-    if (!all.includes(word)) return 0;
-    const begins = new RegExp(`(^|[^\\p{L}\\p{N}])${word.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")}`, "u");
-    score += begins.test(own) ? 3 : own.includes(word) ? 2 : 0.5;
-  }
-  if (own === wanted.join(" ")) score += 4;
-  return score - Math.min(0.9, own.length / 200);
 }

@@ -11,6 +11,11 @@ export class Ahead {
     return this.#steps.get(key)?.value ?? shown;
   }
 
+  /** What is not answered yet. */
+  keys() {
+    return [...this.#steps.keys()];
+  }
+
   /** @param {unknown} key @param {V} value @param {Promise<unknown>} answered when the server has it, or has refused it */
   async put(key, value, answered) {
     const step = { value }; // of equal values each is a step of its own: an earlier one's end is not the later one's

@@ -323,6 +323,7 @@ export class Engine extends EventTarget {
         this.#send({ type: "addAlongside", key, book: { ...book, pads: book.pads.slice(from, from + PADS_AT_ONCE), whole: from === 0, allNotes: true } });
         await new Promise((resolve) => setTimeout(resolve, BETWEEN_MS));
       }
+    this.#fire("alongside", {});
   }
 
   #padBeside(key, pad) {

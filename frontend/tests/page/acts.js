@@ -1,4 +1,5 @@
-import { actsOf, rank, startActs } from "../../js/page/acts.js";
+import { startActs } from "../../js/page/acts.js";
+import { actsOf, rank } from "../../js/page/acts_found.js";
 import { equal, test } from "../harness.js";
 
 const draw = () => {
