@@ -6,7 +6,7 @@ import subprocess
 import sys
 import tempfile
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -68,6 +68,7 @@ def rows() -> list[Row]:
         _together(kit, sounds),
         _writing(playbook, part, sounds),
         _both_cores(playbook, part, voices, frames, sounds),
+        _command(voices, frames, sounds),
         _growth(),
         *_memory(sounds),
     ]
@@ -166,23 +167,46 @@ def _both_cores(playbook: Playbook, part: Part, voices: list[Voice], frames: int
             _bounce_into(out, playbook, part, sounds, "32f")
 
         whole()
-        stem = soundfile.read(next(out.glob("*.wav")), dtype="float32", always_2d=True)[0]
-        times = []
-
-        def bare() -> None:
-            _bare_loop(voices, frames, sounds)
-            for number in range(OUTPUTS):
-                soundfile.write(out / f"bare{number}.wav", stem, RATE, "FLOAT")
-                with (out / f"bare{number}.wav").open("rb") as file:
-                    os.fsync(file.fileno())
-
-        for _ in range(3):
-            _emptied(out)
-            work = seconds(whole)
-            _emptied(out)
-            times.append((work, seconds(bare)))
-        work, floor = (min(own) for own in zip(*times, strict=True))
+        work, floor = _beside_bare(out, whole, voices, frames, sounds, "FLOAT")
     return ratio_row("A whole bounce on both cores", work, floor, 0.7, "a bare loop, then soundfile and fsync")
+
+
+def _command(voices: list[Voice], frames: int, sounds: "_Sounds") -> Row:
+    """The command line from a kit file and a MIDI file to stems of 24 bits, its start included, against the same floor."""
+    with tempfile.TemporaryDirectory() as folder, tempfile.TemporaryDirectory() as out:
+        kit, part = _write_sfz(Path(folder), sounds), Path(folder) / "part.mid"
+        part.write_bytes(write_midi(_part(HITS, MINUTES * 60)))
+        line = [sys.executable, "-m", "dactyl.cli", "bounce", str(kit), str(part), "--out", out]
+
+        def whole() -> None:
+            subprocess.run(line, capture_output=True, check=True)
+
+        whole()
+        work, floor = _beside_bare(Path(out), whole, voices, frames, sounds, "PCM_24")
+    return ratio_row("The whole command, from its files", work, floor, 0.65, "a bare loop, then soundfile and fsync")
+
+
+def _beside_bare(
+    out: Path, whole: Callable[[], None], voices: list[Voice], frames: int, sounds: "_Sounds", subtype: str
+) -> tuple[float, float]:
+    """Seconds of a bounce into ``out``, which holds one already, and of a bare loop and a bare writing after each other."""
+    stem = soundfile.read(next(out.glob("*.wav")), dtype="float32", always_2d=True)[0]
+    times = []
+
+    def bare() -> None:
+        _bare_loop(voices, frames, sounds)
+        for number in range(OUTPUTS):
+            soundfile.write(out / f"bare{number}.wav", stem, RATE, subtype)
+            with (out / f"bare{number}.wav").open("rb") as file:
+                os.fsync(file.fileno())
+
+    for _ in range(3):
+        _emptied(out)
+        work = seconds(whole)
+        _emptied(out)
+        times.append((work, seconds(bare)))
+    work, floor = (min(own) for own in zip(*times, strict=True))
+    return work, floor
 
 
 def _growth() -> Row:

@@ -6,6 +6,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -30,11 +31,12 @@ def run(asked: argparse.Namespace) -> int:
     if asked.seed is not None and asked.seed < 0:
         raise BounceError(f"--seed {asked.seed} is below 0. Choose a whole number from 0 on.")
     *kits, part_file = asked.files
-    part = read_part(part_file)
-    if asked.curves:
-        part = read_curves(read_bytes(asked.curves), asked.curves.name, part)
-    with _opened(kits, asked.channels) as kit:
-        kit.check(skip_bad=asked.skip_bad)
+    with _opened(kits, asked.channels) as kit, ThreadPoolExecutor(1) as beside:
+        checked = beside.submit(kit.check, skip_bad=asked.skip_bad)
+        part = read_part(part_file)
+        if asked.curves:
+            part = read_curves(read_bytes(asked.curves), asked.curves.name, part)
+        checked.result()
         order = _order(asked)
         playbook = kit.compile(asked.rate, order, seed=asked.seed)
         warnings = [

@@ -14,7 +14,7 @@ from dactyl.core.audio.prepare import Recipe, prepare
 from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.errors import AudioError
 from dactyl.core.kit import Sample
-from dactyl.core.wave.read import read_sound
+from dactyl.core.wave.read import read_sound, sound_shape
 
 DECODED_BYTES, PREPARED_BYTES = 192 << 20, 256 << 20
 
@@ -29,7 +29,7 @@ class FolderSamples:
     files: dict[str, Path] = field(default_factory=dict)  # SHA-256 -> file
 
     def check(self, paths: Iterable[str]) -> None:
-        """Find and decode every file, several at a time; what can't be used stands in ``problems``."""
+        """Find every file and see that it decodes, several at a time; what can't be used stands in ``problems``."""
         _names.cache_clear()
         paths = [path for path in dict.fromkeys(paths) if path not in self.known and path not in self.problems]
         with ThreadPoolExecutor(os.cpu_count()) as pool:
@@ -45,12 +45,12 @@ class FolderSamples:
             file = find_inside(self.folder, path)
             with file.open("rb") as opened:
                 sha256 = hashlib.file_digest(opened, "sha256").hexdigest()
-            sound = read_sound(file)
+            shape = sound_shape(file)
         except AudioError as problem:
             return str(problem)
         except OSError as problem:
             return f"It can't be read: {problem.strerror or 'the disk refused'}."
-        return Sample(sha256, sound.frames, sound.rate_hz, sound.channels), file
+        return Sample(sha256, *shape), file
 
     def loader(self) -> SoundCache:
         """Prepared sounds by recipe, for a bounce."""

@@ -24,6 +24,7 @@ from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.parts.structure import new_part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.kits import CHOKE_A, RATE, kit, leaving, pad, sample
+from dactyl.core.wave.write import WaveWriter
 
 EMPTY = new_part("empty", 1)
 
@@ -172,6 +173,19 @@ class Stems(SimpleTestCase):
     def test_hits_without_a_pad_are_named(self):
         missing = unanswered(compile_kit(Rendering.plain, RATE), self.part)
         self.assertEqual([(note.note, note.hits) for note in missing], [(99, 1)])
+
+    def test_a_wav_file_holds_every_step_and_is_padded_where_it_is_odd(self):
+        steps = np.array([-(2**23), -(2**16) - 1, -256, -1, 0, 1, 255, 2**16, 2**23 - 1], np.float32)
+        values = np.stack([steps, steps[::-1]]) / np.float32(2**23)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "steps.wav"
+            for bits, channels in (("24", 1), ("24", 2), ("32f", 1), ("32f", 2)):
+                with WaveWriter(path, rate_hz=44_100, channels=channels, bits=bits, frames=9) as file:
+                    for some in (values[:channels, :4], values[:channels, 4:]):
+                        file.write(some)
+                found, rate = soundfile.read(path, dtype="float32", always_2d=True)
+                np.testing.assert_array_equal(found.T, values[:channels])
+                self.assertEqual((rate, path.stat().st_size % 2), (44_100, 0))
 
     def test_adding_up_reads_the_files_and_finds_a_wrong_one(self):
         for bits in ("16", "24", "32f"):

@@ -62,6 +62,18 @@ def read_sound(path: Path, *, max_channels: int = 2) -> Sound:
     return Sound(np.ascontiguousarray(frames_in_rows.T), rate_hz, label)
 
 
+def sound_shape(path: Path, *, max_channels: int = 2) -> tuple[int, int, int]:
+    """(frames, rate in Hz, channels) of what ``read_sound`` gives, decoded only where that could fail. Raises as it does."""
+    with path.open("rb", buffering=0) as file:
+        wav = plain_wav(file)
+    if (
+        wav and wav.subtype != "FLOAT" and _is_fit(wav, max_channels)
+    ):  # whole numbers that are all there are all numbers
+        return wav.frames, wav.rate_hz, wav.channels
+    sound = read_sound(path, max_channels=max_channels)
+    return sound.frames, sound.rate_hz, sound.channels
+
+
 def read_range(path: Path, start_frame: int, end_frame: int) -> np.ndarray:
     """Decode some frames only: float32, (channels, frames); fewer where the file ends.
 
