@@ -9,6 +9,7 @@ import contextlib
 import tempfile
 from collections import defaultdict
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -21,7 +22,8 @@ from benchmarks.measured import Row, against
 from benchmarks.soundfonts import fonts_here
 from benchmarks.train_strokes import matched, tracks_of
 from dactyl.core.hits.envelopes import Track
-from dactyl.core.hits.find import find_hits, roles_of
+from dactyl.core.hits.find import find_hits
+from dactyl.core.hits.roles import OTHER, heard_roles, roles_of
 from dactyl.core.wave.read import read_range
 from dactyl.demo import rehearsal
 from dactyl.demo.synth import RATE_HZ as DEMO_RATE_HZ
@@ -95,7 +97,18 @@ def rows() -> list[Row]:
             other = measured(_librosa(**how), scenes)
             figure = f"F1 {other['F1']:.2f}, ghosts {other.get('ghost', 0):.2f}, {other['silent']:.0f} on silent tracks"
             made.append(Row(f"The same by onset strength, {name}", figure, None, "reported", True))
-    return [*made, _rehearsal(), _speed(scenes[0])]
+    return [*made, _roles(scenes), _rehearsal(), _speed(scenes[0])]
+
+
+def _roles(scenes: list[Judged]) -> Row:
+    """What each track hears, where no name says it: of a scene's tracks in which something is struck."""
+    right = total = 0
+    for made in scenes:
+        tracks = [replace(track, role=OTHER) for track in tracks_of(made, RATE_HZ)]
+        for name, role in zip(made.tracks, heard_roles(tracks), strict=True):
+            if name not in made.silent:
+                right, total = right + (role.split()[0] == name.split()[0]), total + 1
+    return Row("Roles of tracks by their sound", f"{right} of {total}", None, "reported", True)
 
 
 def _rehearsal() -> Row:

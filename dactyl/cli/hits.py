@@ -2,6 +2,7 @@
 
 import argparse
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from dactyl.cli.say import ProgressLine, as_json_line
@@ -9,9 +10,10 @@ from dactyl.core.errors import DactylError
 from dactyl.core.fields import printable
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.hits.envelopes import Track
-from dactyl.core.hits.find import Found, find_hits, roles_of
+from dactyl.core.hits.find import Found, find_hits
 from dactyl.core.hits.part import part_of
 from dactyl.core.hits.rises import WEIGHTS
+from dactyl.core.hits.roles import heard_roles, roles_of
 from dactyl.core.hits.tracks import check_tracks, opened
 from dactyl.core.units import counted
 
@@ -23,7 +25,8 @@ def run(asked: argparse.Namespace) -> int:
     guessed = roles_of([path.name for path in asked.files])
     files = [(path, str(path), _role(given.get(str(path), role))) for path, role in zip(asked.files, guessed, strict=True)]  # fmt: skip
     with opened(files) as tracks:
-        found = _found(tracks, thresholds)
+        roles = heard_roles(tracks, said=given)
+        found = _found([replace(one, role=role) for one, role in zip(tracks, roles, strict=True)], thresholds)
     if asked.midi:
         asked.midi.write_bytes(write_midi(part_of(found, asked.midi.stem)))
     print(as_json_line(as_json(found)) if asked.json else "\n".join(printable(row) for row in _plain(found)))

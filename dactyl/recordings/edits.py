@@ -4,6 +4,7 @@ import shutil
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -16,9 +17,10 @@ from django.db import transaction
 from dactyl.core.errors import DactylError
 from dactyl.core.formats.unzip import unzip
 from dactyl.core.hits.envelopes import Track
-from dactyl.core.hits.find import Found, roles_of
+from dactyl.core.hits.find import Found
 from dactyl.core.hits.mend import Mend, bar_lines, velocity_of
 from dactyl.core.hits.part import Stroke, part_from
+from dactyl.core.hits.roles import heard_roles, roles_of
 from dactyl.core.hits.tempo import Bars, Struck, propose_bars
 from dactyl.core.hits.tracks import check_tracks, measure_track, opened
 from dactyl.core.units import counted
@@ -93,13 +95,27 @@ def begin(recording: Recording, roles: Mapping[int, str]) -> None:
         if recording.job and not recording.job.is_over:
             raise DactylError("This recording is being listened to already. Wait, or cancel it.")
         for track in recording.tracks.all():
-            track.role = roles.get(track.pk, track.role)
+            said = roles.get(track.pk, track.role)
+            track.role, track.is_role_heard = said, track.is_role_heard and said == track.role
             track.hits, track.softest_db, track.least_sure, track.soft_db, track.hard_db = [], None, 0.5, None, None
-            track.save(update_fields=["role", "hits", "softest_db", "least_sure", "soft_db", "hard_db"])
+            track.save(
+                update_fields=["role", "is_role_heard", "hits", "softest_db", "least_sure", "soft_db", "hard_db"]
+            )
         TrackMend.objects.filter(track__recording=recording).delete()
         begin_anew(recording)
         recording.job = enqueue(WORK, recording.pk, queue="imports")
         recording.save(update_fields=["job"])
+
+
+def hear_roles(tracks: Sequence[RecordedTrack], opened: Sequence[Track]) -> list[Track]:
+    """What tracks hear whose names say nothing, kept as heard by their sound; the opened tracks with these roles."""
+    roles = heard_roles(opened)
+    for row, role in zip(tracks, roles, strict=True):
+        if role != row.role:
+            row.is_role_heard = row.role != "tom"  # a tom that is only numbered was named
+            row.role = role
+            row.save(update_fields=["role", "is_role_heard"])
+    return [replace(track, role=role) for track, role in zip(opened, roles, strict=True)]
 
 
 def _refuse_without_room(recording: Recording) -> None:

@@ -46,6 +46,7 @@ class RecordedTrack(models.Model):
     name = models.CharField(max_length=255)
     position = models.PositiveSmallIntegerField()
     role = models.CharField(max_length=20)
+    is_role_heard = models.BooleanField(default=False)  # its name said nothing: its sound did
     frames = models.PositiveBigIntegerField()
     rate_hz = models.PositiveIntegerField()
     channels = models.PositiveSmallIntegerField(default=1)

@@ -64,6 +64,7 @@ def _track(track: RecordedTrack, pad: int) -> dict[str, Any]:
         "id": track.pk,
         "name": track.name,
         "role": track.role,
+        "heard": track.is_role_heard,
         "seconds": track.seconds,
         "channels": track.channels,
         "softest": track.softest_db,

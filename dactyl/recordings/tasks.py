@@ -22,6 +22,8 @@ def find_hits(recording_id: int) -> Iterator[Progress]:
         for number, (row, track) in enumerate(zip(rows, tracks, strict=True)):
             for share in _prepare(row, track):
                 yield _progress(PREPARED * (number + share) / len(rows), "Preparing to be heard")
+        if recording.played_rate_hz is None:  # listened to the first time: nobody has said yet what its tracks hear
+            tracks = edits.hear_roles(rows, tracks)
         Recording.objects.filter(pk=recording_id).update(played_rate_hz=settings.PLAYING_RATE_HZ)
         for step in find(tracks):
             if isinstance(step, list):

@@ -4,7 +4,6 @@ Worked in stretches of some minutes, so that memory does not grow with the recor
 it was not taught on says docs/hearing.md.
 """
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -25,11 +24,6 @@ LEAST_BY_HAND_DB = 4.5  # of a rise that a hand points at: nearer ripples are no
 FEWEST_ALONE = 5  # strokes, to know how a drum begins by itself
 FIRM_VELOCITY = 112  # of a track's loud strokes
 CYMBAL_RISE_DB, CYMBAL_SURE = 14.0, 0.6  # what only the overheads tell
-ROLE_WORDS = (  # a more special role stands before the one whose word it shares
-    ("hat", r"hi ?-?_?hats?|hats?|hh"), ("ride", "ride|rd"), ("kick", "kick|kik|bd|bass ?_?drum|kd"),
-    ("snare", "snare|snr|sn|sd"), ("overhead", "overheads?|oh[lr]?"), ("room", "rooms?|amb|ambience|hall"),
-    ("tom", "toms?|rack|floor|ft|tm"),
-)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,21 +41,6 @@ class Found:
     track: Track
     hits: tuple[FoundHit, ...]
     unsure: tuple[FoundHit, ...] = ()  # candidates that were not taken
-
-
-def role_of(name: str) -> str:
-    """What a track hears, by its name: ``"07 Tom Floor.wav" -> "tom"``; toms are numbered by ``roles_of``."""
-    spoken = re.sub(r"[^a-z]+", " ", name.rsplit(".", 1)[0].lower())
-    return next((role for role, words in ROLE_WORDS if re.search(rf"(?<![a-z])(?:{words})(?![a-z])", spoken)), "other")
-
-
-def roles_of(names: Sequence[str]) -> list[str]:
-    """The roles of all tracks, several toms numbered in their order."""
-    roles = [role_of(name.replace("\\", "/").rsplit("/", 1)[-1]) for name in names]
-    if roles.count("tom") < 2:
-        return roles
-    numbers = iter(range(1, len(roles) + 1))
-    return [f"tom {next(numbers)}" if role == "tom" else role for role in roles]
 
 
 def find_hits(

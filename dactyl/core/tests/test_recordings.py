@@ -12,13 +12,14 @@ from django.test import SimpleTestCase
 
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.hits.envelopes import Track, levels
-from dactyl.core.hits.find import find_hits, roles_of
+from dactyl.core.hits.find import find_hits
 from dactyl.core.hits.forest import Forest
 from dactyl.core.hits.match import BEFORE_SECONDS, alone, match, side_of
 from dactyl.core.hits.mend import Mend, TrackHit, bar_lines, mended, usual_curve, velocity_of
 from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
 from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
 from dactyl.core.hits.rises import Rises, weights_of
+from dactyl.core.hits.roles import OTHER, heard_roles, roles_of
 from dactyl.core.hits.tempo import Struck, propose_bars
 from dactyl.core.hits.tracks import opened
 from dactyl.core.hits.ways import learned, shared
@@ -117,6 +118,11 @@ class Hits(SimpleTestCase):
         self.assertEqual(
             roles_of(names), ["kick", "snare", "tom 1", "tom 2", "hat", "overhead", "room", "other", "ride"]
         )
+        unnamed = [replace(track, role=OTHER) for track in session(played()) if track.role != "tom 1"]
+        self.assertEqual(
+            heard_roles(unnamed), ["kick", "snare", "hat"], "where names say nothing, by what they sound like"
+        )
+        self.assertEqual(heard_roles(unnamed, said={"snare.wav"}), ["kick", OTHER, "hat"])
         self.assertEqual([notes_of(["tom 1", "tom 2", "room"])[role] for role in ("tom 1", "tom 2")], [50, 41])
 
 

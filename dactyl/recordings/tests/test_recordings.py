@@ -2,6 +2,7 @@
 
 import io
 import zipfile
+from dataclasses import replace
 
 import numpy as np
 import soundfile
@@ -64,6 +65,20 @@ class Recordings(KitCase):
         url = f"/recordings/of/{self.kit.pk}/{recording.pk}/{path}/"
         answer = self.client.post(url, values, content_type="application/json", headers=headers)
         return {**answer.json(), "status": answer.status_code}
+
+    def test_tracks_without_a_name_are_known_by_their_sound_until_somebody_says_otherwise(self):
+        self.tracks = [replace(self.tracks[n], name=f"Track {n}.wav") for n in (0, 1, 3)]
+        recording = self.listened()
+        heard = ("kick", "snare", "hat")
+        self.assertEqual([(t.role, t.is_role_heard) for t in recording.tracks.all()], [(role, True) for role in heard])
+        Job.objects.filter(pk=recording.job_id).update(state="done")
+        page = self.client.get(f"/recordings/of/{self.kit.pk}/{recording.pk}/").content.decode()
+        self.assertEqual(page.count("by its sound"), 3)
+        kick, snare, hat = recording.tracks.all()
+        edits.begin(recording, {kick.pk: "kick", snare.pk: "other", hat.pk: "ride"})
+        list(find_hits(recording.pk))
+        told = [(track.role, track.is_role_heard) for track in recording.tracks.all()]
+        self.assertEqual(told, [("kick", True), ("other", False), ("ride", False)])
 
     def test_tracks_become_a_part_with_this_kits_notes(self):
         recording = self.listened()

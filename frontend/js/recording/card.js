@@ -58,7 +58,8 @@ function drawTracks({ model, view, chosen, recorded }) {
     const taken = model.taken(track.id);
     const unsure = taken.filter(({ sure }) => sure < SURE).length;
     set(element.querySelector("strong"), track.name);
-    set(element.querySelector("small"), `${taken.length}${unsure ? ` △${unsure}` : ""} ${track.role}`);
+    set(element.querySelector("small"), `${taken.length}${unsure ? ` △${unsure}` : ""} ${track.role}${track.heard ? "?" : ""}`);
+    element.querySelector("small").title = track.heard ? `By its sound it is ${track.role}; its name does not say. Another role: in the menu of the recording.` : "";
     for (const button of /** @type {NodeListOf<HTMLElement>} */ (element.querySelectorAll("[data-listen]"))) {
       button.dataset.track = String(track.id);
       button.setAttribute("aria-pressed", String((button.dataset.listen === "solo" ? recorded.solo : recorded.muted).has(track.id)));

@@ -4,7 +4,7 @@
  *
  * @typedef {{ track: number, place: number | null, mend: number | null, time: number, level: number, sure: number, why: string,
  *   velocity: number, isTaken: boolean, isByHand: boolean }} Stroke
- * @typedef {{ id: number, name: string, role: string, seconds: number, channels: number, softest: number | null, sure: number,
+ * @typedef {{ id: number, name: string, role: string, heard: boolean, seconds: number, channels: number, softest: number | null, sure: number,
  *   soft: number, hard: number, velocity: number | null, pad: number, mends: [number, number | null, boolean, number | null, number | null, number | null][] }} Track
  * @typedef {{ sentence: string, track: number, isHit: boolean, mend?: number, place?: number, time?: number, level?: number, velocity?: number }} Mending
  */
