@@ -6,7 +6,7 @@ from functools import wraps
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseLocation, push_url
@@ -66,6 +66,9 @@ def _name_of(names: list[str]) -> str:
 def listed(request: HttpRequest, kit_id: int) -> HttpResponse:
     """The recordings that came in before."""
     kit = get_object_or_404(Kit, pk=kit_id)
+    if not request.htmx:  # gone to by its address: where the last one is, or where the first is brought in
+        last = Recording.objects.first()
+        return redirect("recordings:recording", kit.pk, last.pk) if last else redirect("parts:part", kit.pk)
     return render(request, "recordings/_listed.html", {"kit": kit, "recordings": Recording.objects.all()})
 
 

@@ -104,7 +104,9 @@ class Recordings(KitCase):
         for track in (kick, hat):
             self.edit(recording, f"tracks/{track.pk}", pad=0)
         self.assertContains(self.post(f"{recording.pk}/make/"), "No hit is left", status_code=422)
-        self.assertContains(self.client.get(f"/recordings/of/{self.kit.pk}/"), "Take")
+        listed = f"/recordings/of/{self.kit.pk}/"
+        self.assertContains(self.client.get(listed, headers={"HX-Request": "true"}), "Take")
+        self.assertRedirects(self.client.get(listed), f"{listed}{recording.pk}/")
         self.post(f"{recording.pk}/forget/")
         self.assertFalse(recording.folder.exists())
         self.assertEqual(Part.objects.count(), 3)

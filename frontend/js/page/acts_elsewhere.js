@@ -6,7 +6,7 @@ const AWAITED = "awaited-act"; // in the storage of the tab, over the loading of
 /**
  * The acts of these views, one view after the other as each has come.
  * @param {{ name: string, url: string }[]} views
- * @param {(acts: { name: string, where: string, url: string, does: { name: string, where: string } }[]) => void} found
+ * @param {(acts: { name: string, where: string, url: string, does?: { name: string, where: string } }[]) => void} found
  */
 export async function readElsewhere(views, found) {
   for (const { name: view, url } of views) {
@@ -14,7 +14,11 @@ export async function readElsewhere(views, found) {
     if (!answer?.ok) continue;
     const page = new DOMParser().parseFromString(await answer.text(), "text/html");
     for (const around of page.querySelectorAll("[hx-swap-oob]")) around.remove(); // what every view has beside it
-    const acts = actsOf(page, null).map(({ name, where }) => ({ name, where: where ? `${view}: ${where}` : view, url, does: { name, where } }));
+    const acts = actsOf(page, null).map(({ name, where, element }) => {
+      const told = { name, where: where ? `${view}: ${where}` : view };
+      const link = element.getAttribute("href");
+      return link ? { ...told, url: link } : { ...told, url, does: { name, where } };
+    });
     found(acts);
   }
 }
