@@ -93,7 +93,7 @@ def _edit(kit) -> list[Row]:
 def _versions(kit, data) -> list[Row]:
     """Keeping one against writing the same rows as bare JSON, comparing two against reading that JSON twice; its size."""
     from dactyl.core.compare import compare
-    from dactyl.kits.edits import versions
+    from dactyl.versions import edits as versions
 
     def bare() -> bytes:
         with sqlite3.connect(data / "dactyl.sqlite3") as database:

@@ -23,18 +23,19 @@ from dactyl.core.units import counted, gain_to_db
 from dactyl.history.queries import reading
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import cancel, enqueue
+from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.from_value import open_kit
-from dactyl.kits.edits.versions import current
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import kit_value
-from dactyl.kits.ways import is_lineup, translated_notes
 from dactyl.lineups.edits import put_together
 from dactyl.lineups.queries import lineup_value
+from dactyl.maps.ways import translated_notes
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
 from dactyl.shelf.queries import keys_of
 from dactyl.shelf.store import with_reserve
+from dactyl.versions.edits import current
 
 WORK, MEASURE = "dactyl.bounces.tasks.make_bounce", "dactyl.bounces.tasks.measure_loudness"
 

@@ -12,5 +12,7 @@ class ChecksConfig(AppConfig):
         from dactyl.kits.views import kit_pictures, tables
 
         register({"left_finding": LeftFinding})
-        kit_pictures.PICTURES["check"] = ("kit", "checks/_check.html", check_context)
+        kit_pictures.PICTURES["check"] = kit_pictures.Picture(
+            "kit", "checks/_check.html", lambda kit, _: check_context(kit)
+        )
         tables.TRIED["mend"] = tried_mend

@@ -329,25 +329,6 @@ class Cell(models.Model):
         return str(self.place)
 
 
-class Device(Document):
-    """What notes the cells of a controller send; kept for all kits."""
-
-    name = models.CharField(max_length=60)
-    port = models.CharField(max_length=120, blank=True)  # what the browser calls it; empty: any
-    channel = models.PositiveSmallIntegerField(null=True)  # 0 to 15; null: any
-    rows = models.PositiveSmallIntegerField()
-    columns = models.PositiveSmallIntegerField()
-    notes = models.JSONField()  # of each place, or null, as core.maps.devices says
-    falls_through = models.BooleanField(default=True)  # other notes of it find pads by the kit's default map
-    is_forgotten = models.BooleanField(default=False)
-
-    class Meta:
-        ordering = ["pk"]
-
-    def __str__(self) -> str:
-        return self.name
-
-
 class DeviceUse(models.Model):
     """What a device plays in this kit; where there is none, the first surface of its shape, else the default map."""
 
@@ -361,44 +342,6 @@ class DeviceUse(models.Model):
 
     def __str__(self) -> str:
         return f"device {self.device_id}"
-
-
-class KitSet(models.Model):
-    """Kits in an order, to be flipped through while a part plays."""
-
-    name = models.CharField(max_length=80)
-
-    class Meta:
-        ordering = ["pk"]
-
-    def __str__(self) -> str:
-        return self.name
-
-
-class KitOfSet(models.Model):
-    of_set = models.ForeignKey(KitSet, models.CASCADE, related_name="places")
-    kit = models.ForeignKey(Kit, models.CASCADE, related_name="sets")
-    position = models.PositiveIntegerField()
-
-    class Meta:
-        ordering = ["position"]
-        constraints = [models.UniqueConstraint(fields=["of_set", "kit"], name="kit_once_in_a_set")]
-
-    def __str__(self) -> str:
-        return f"{self.kit} in {self.of_set}"
-
-
-class NoteNames(models.Model):
-    """The notes of other instruments by name, read from a MIDI name document; what parts may be written for."""
-
-    name = models.CharField(max_length=80)
-    names = models.JSONField()  # {"36": "Kick", ...}
-
-    class Meta:
-        ordering = ["name"]
-
-    def __str__(self) -> str:
-        return self.name
 
 
 class Translation(models.Model):

@@ -374,6 +374,15 @@ def _notes(kit: Kit, of: Map | None = None) -> dict[int, list[int]]:
     return notes
 
 
+def default_notes(kit: Kit) -> dict[int, list[int]]:
+    """The pads that each note strikes by the default map, in the order of the kit."""
+    found: dict[int, list[int]] = defaultdict(list)
+    rows = MapNote.objects.filter(map__kit=kit, map__is_default=True).order_by("note", "pad__position")
+    for note, pad in rows.values_list("note", "pad"):
+        found[note].append(pad)
+    return found
+
+
 def pad_notes(kit: Kit, of: Map | None = None) -> list[PadNotes]:
     """All pads in order, with their notes in a map, the default one unless another is named. Two queries."""
     notes = _notes(kit, of)

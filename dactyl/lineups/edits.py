@@ -11,9 +11,9 @@ from dactyl.core.fields import DRAWN
 from dactyl.core.lineup import Lineup, Member
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
+from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.kits import create_kit
 from dactyl.kits.models import Kit
-from dactyl.kits.ways import is_lineup
 from dactyl.lineups import queries
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.lineups.queries import MOST, own_row, rows_of

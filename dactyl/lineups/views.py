@@ -20,17 +20,19 @@ from dactyl.core.parts.part import DRUM_CHANNEL
 from dactyl.history.door import Answer
 from dactyl.history.edits import StaleDocument
 from dactyl.kits import fields
-from dactyl.kits.models import Device, Kit, KitSet, Piece
+from dactyl.kits.alongside import is_lineup
+from dactyl.kits.models import Kit, Piece
 from dactyl.kits.queries import PadRow, sheet_rows
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views.answer import kit_edit
 from dactyl.kits.views.files import packed
-from dactyl.kits.ways import is_lineup
 from dactyl.lineups import edits, queries
 from dactyl.lineups.models import Alongside, Link, SharedChoke
+from dactyl.maps.models import Device
 from dactyl.parts.models import Event, Part
 from dactyl.parts.shown import lanes_of
 from dactyl.parts.views import chosen_part
+from dactyl.sets.models import KitSet
 from dactyl.web.note_naming import middle_c_octave
 from dactyl.web.request_values import number_in
 

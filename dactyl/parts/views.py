@@ -29,10 +29,11 @@ from dactyl.history import edits as history
 from dactyl.history.door import Answer, edited
 from dactyl.history.models import Revision
 from dactyl.history.queries import listed, reading
+from dactyl.kits.alongside import kit_of_notes
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import pad_notes, sheet_rows
+from dactyl.kits.queries import default_notes, pad_notes, sheet_rows
 from dactyl.kits.views.pages import kit_page
-from dactyl.kits.ways import default_notes, kit_of_notes, source_pads, translated_notes
+from dactyl.maps.ways import source_pads, translated_notes
 from dactyl.parts import edits, operations, passes, queries, shown
 from dactyl.parts.models import Part, Pass
 from dactyl.web.note_naming import middle_c_octave

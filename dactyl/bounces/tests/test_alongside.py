@@ -13,8 +13,8 @@ from dactyl.core.bounce.source import open_played
 from dactyl.core.bounce.stems import Order
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
+from dactyl.kits.alongside import is_lineup
 from dactyl.kits.models import Kit
-from dactyl.kits.ways import is_lineup
 from dactyl.lineups.edits import keep_as_lineup
 from dactyl.lineups.models import Alongside
 from dactyl.lineups.queries import rows_of

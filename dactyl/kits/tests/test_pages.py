@@ -260,7 +260,7 @@ class Site(TestCase):
     def test_a_new_kit_opens_with_sixteen_pads_that_say_how_to_fill_them(self):
         answer = self.client.post("/kits/new/", {"name": ""}, follow=True)
         self.assertContains(answer, "Drop samples here", count=16)
-        self.assertContains(answer, "Add samples…", count=16)
+        self.assertContains(answer, "Add<span class=\"of-what\"> samples</span>…", count=16)
 
 
 class Drawing(TestCase):

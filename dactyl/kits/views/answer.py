@@ -14,13 +14,12 @@ from dactyl.history.door import Answer, edited
 from dactyl.history.edits import StaleDocument
 from dactyl.history.queries import listed, reading, standing
 from dactyl.kits import queries, tasks
+from dactyl.kits.alongside import is_lineup, others_of
 from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.staircase import Axis, axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.desk_picture import desk_context
-from dactyl.kits.views.kit_pictures import PICTURES as KIT_PICTURES
-from dactyl.kits.views.map_views import PICTURES, picture_context, shown_in
-from dactyl.kits.ways import is_lineup, others_of
+from dactyl.kits.views.kit_pictures import PICTURES, picture_context
 from dactyl.web.request_values import ids_in
 
 WAYS = {"note", "map", "surface", "cell", "device_use", "translation", "translation_note"}  # how pads are found
@@ -107,10 +106,7 @@ def changed(
     if view == "desk":
         context |= {"view_template": "kits/_desk_view.html", **desk_context(kit, outputs)}
     if view in PICTURES:
-        context |= picture_context(kit, view, shown_in(request))
-    if view in KIT_PICTURES:
-        main_view, template, shown = KIT_PICTURES[view]
-        context |= {"main_view": main_view, "view_template": template, **shown(kit)}
+        context |= picture_context(request, kit, view)
     if view == "history":
         context["revisions"] = listed(kit)
     response = render(request, "kits/_changed.html", context, status=status)

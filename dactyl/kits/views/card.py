@@ -8,9 +8,8 @@ from dactyl.core.fields import COLOURS
 from dactyl.core.kinds import IN_SCORE_ORDER
 from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
+from dactyl.kits.alongside import is_lineup, kit_of_notes
 from dactyl.kits.models import DRAWN, Kit, Pad, PieceMic, Surface, Take
-from dactyl.kits.views.map_views import banks_of
-from dactyl.kits.ways import is_lineup, kit_of_notes
 from dactyl.web.request_values import ids_in, number_in
 
 SURFACE_PADS = 16
@@ -107,6 +106,17 @@ def played_surface(request: HttpRequest, kit: Kit) -> Surface | None:
     """The surface that the page shows to play on; None: the pads in the order of the sheet."""
     asked = request.headers.get("X-Played-Surface") or request.GET.get("played", "")
     return kit_of_notes(kit).surfaces.filter(pk=number_in(asked)).first() if asked else None
+
+
+def banks_of(surface: Surface, rows: list[queries.PadRow]) -> list[list[tuple[int, queries.PadRow | None, str]]]:
+    """The cells of each bank as they are drawn, the top row first: place, what stands there, where it is in words."""
+    grid, by_pad = surface.grid, {row.pad.pk: row for row in rows}
+    at = {place: by_pad.get(pad) for place, pad in surface.cells.values_list("place", "pad")}
+    drawn = [
+        [grid.place(bank, row, column) for row in reversed(range(grid.rows)) for column in range(grid.columns)]
+        for bank in range(grid.banks)
+    ]
+    return [[(place, at.get(place), grid.name(place)) for place in places] for places in drawn]
 
 
 def surface_context(kit: Kit, rows: list[queries.PadRow] | None = None, played: Surface | None = None) -> dict:

@@ -9,9 +9,9 @@ from django.urls import reverse
 from dactyl.core import fields as core
 from dactyl.core.kit import MAIN
 from dactyl.kits import queries
+from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.desk import ROUTES
 from dactyl.kits.models import Kit, Output, OutputGroup
-from dactyl.kits.ways import is_lineup
 
 LOW_DB, HIGH_DB = -60.0, 12.0  # of the axis that all rows share; a mark below it stands at its foot
 LINES_DB = (-48, -36, -24, -12, -6, 0, 6)

@@ -3,9 +3,10 @@
 from collections import defaultdict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.db.models import Avg, QuerySet
+from django.http import HttpRequest
 
 from dactyl.core.cuts import CHOKE, ITSELF, Cut, PadCuts, cuts_of, usual
 from dactyl.core.plan import Placed, placed, rings
@@ -146,9 +147,31 @@ def _said(row: PieceMic | None) -> Said:
     return Said(row.gain_db, row.is_flipped, row.way or own)
 
 
-PICTURES: dict[str, tuple[str, str, Callable[[Kit], dict[str, Any]]]] = {
-    "cuts": ("kit", "kits/_cut_matrix.html", cuts_context),
-    "plan": ("kit", "kits/_plan.html", plan_context),
-    "mics": ("desk", "kits/_mics_view.html", mics_context),
+class Picture(NamedTuple):
+    """One of the pictures of a view, which is drawn anew where an edit changed what it shows."""
+
+    main_view: str  # the tab that it belongs to
+    template: str
+    shows: Callable[[Kit, str], dict[str, Any]]  # of the kit; and the key of what is chosen in it, where something is
+
+
+PICTURES = {
+    "cuts": Picture("kit", "kits/_cut_matrix.html", lambda kit, _: cuts_context(kit)),
+    "plan": Picture("kit", "kits/_plan.html", lambda kit, _: plan_context(kit)),
+    "mics": Picture("desk", "kits/_mics_view.html", lambda kit, _: mics_context(kit)),
 }
-"""Name of each picture, as the page sends it -> the view it belongs to, its template and what it shows."""
+"""By the name that the page sends; apps above put theirs here."""
+
+
+def picture_context(request: HttpRequest, kit: Kit, view: str) -> dict[str, Any]:
+    """What a picture shows, and the template that shows it."""
+    picture = PICTURES[view]
+    return {"main_view": picture.main_view, "view_template": picture.template, **picture.shows(kit, shown_in(request))}
+
+
+def shown_in(request: HttpRequest) -> str:
+    """What is chosen in the picture: what a request just made; of a page by its address; of an edit what the page shows."""
+    if made := getattr(request, "shown", None):
+        return str(made)
+    asked = request.GET.get("shown", "") if request.method == "GET" else request.headers.get("X-Shown", "")
+    return asked[:40]

@@ -12,12 +12,12 @@ from dactyl.core.parts.meter import GRIDS
 from dactyl.history.queries import listed
 from dactyl.jobs.models import Job
 from dactyl.kits import edits, fields, queries
+from dactyl.kits.alongside import is_lineup
 from dactyl.kits.models import Kit
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import about_kit
-from dactyl.kits.views.kit_pictures import PICTURES
-from dactyl.kits.ways import is_lineup
+from dactyl.kits.views.kit_pictures import picture_context
 from dactyl.shelf.views import shelf_context
 from dactyl.web.page_memory import kept
 
@@ -121,9 +121,12 @@ def begun(kit: Kit, rows: list[queries.PadRow]) -> dict:
 @kept
 def picture(request: HttpRequest, kit_id: int, view: str) -> HttpResponse:
     """One of the pictures beside the sheet, or beside the channels of the desk."""
-    kit = get_object_or_404(Kit, pk=kit_id)
-    main_view, template, shown = PICTURES[view]
-    return kit_page(request, kit, view, template, {"main_view": main_view, **shown(kit)})
+    return picture_page(request, get_object_or_404(Kit, pk=kit_id), view)
+
+
+def picture_page(request: HttpRequest, kit: Kit, view: str) -> HttpResponse:
+    context = picture_context(request, kit, view)
+    return kit_page(request, kit, view, context.pop("view_template"), context)
 
 
 @require_GET

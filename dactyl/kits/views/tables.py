@@ -11,10 +11,10 @@ from django.views.decorators.http import require_GET
 from dactyl.core.audio import interpolate
 from dactyl.core.audio.loudness import filters
 from dactyl.core.kit import Kit as KitValue
-from dactyl.kits import edits, playing
-from dactyl.kits.models import Kit, Version
+from dactyl.kits import playing
+from dactyl.kits.models import Kit
+from dactyl.kits.queries import default_notes
 from dactyl.kits.views.swap import tried_drum, tried_with
-from dactyl.kits.ways import default_notes
 from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
 from dactyl.web.request_values import ids_in
@@ -39,25 +39,17 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     )
     if pads is not None and request.GET.get("notes"):
         book |= {"notes": default_notes(kit), "allNotes": True}
-    return _as_answer(book)
+    return as_answer(book)
 
 
 @require_GET
 def flipped(request: HttpRequest, kit_id: int, other_id: int, rate_hz: int) -> HttpResponse:
     """The tables of another kit, to be heard in the page of this one."""
     kit, other = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Kit, pk=other_id)
-    return _as_answer(playing.flipped_playbook(kit, other, rate_hz))
+    return as_answer(playing.flipped_playbook(kit, other, rate_hz))
 
 
-@require_GET
-def of_version(request: HttpRequest, kit_id: int, version_id: int, rate_hz: int) -> HttpResponse:
-    """The tables of a version, to be heard in the kit's page, beside the kit as it is."""
-    kit = get_object_or_404(Kit, pk=kit_id)
-    value = edits.versions.value_of(get_object_or_404(Version, pk=version_id, kit=kit))
-    return _as_answer(playing.heard_as(kit, value, rate_hz))
-
-
-def _as_answer(book: dict[str, Any]) -> HttpResponse:
+def as_answer(book: dict[str, Any]) -> HttpResponse:
     written = orjson.dumps(book, option=orjson.OPT_NON_STR_KEYS)  # of 128 pads in a tenth of the time that json takes
     response = HttpResponse(written, content_type="application/json")
     response["Cache-Control"] = "no-store"

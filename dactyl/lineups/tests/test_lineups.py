@@ -12,7 +12,7 @@ from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.play.together import compile_lineup
 from dactyl.history import edits as history
-from dactyl.kits import edits, ways
+from dactyl.kits import alongside, edits
 from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.queries import kit_value
 from dactyl.kits.tasks import open_kit_file
@@ -21,6 +21,7 @@ from dactyl.lineups import queries
 from dactyl.lineups.models import Alongside
 from dactyl.parts.edits import add_part
 from dactyl.shelf import store
+from dactyl.versions import edits as version_edits
 
 
 class AlongsideCase(KitCase):
@@ -158,7 +159,7 @@ class Lineups(AlongsideCase):
         list(open_kit_file(file.pk))
         file.refresh_from_db()
         self.assertEqual(file.notes, [])
-        self.assertTrue(ways.is_lineup(file.kit))
+        self.assertTrue(alongside.is_lineup(file.kit))
         was, now = (portable_lineup(queries.lineup_value(kit, kit_value(kit))) for kit in (self.kit, file.kit))
         for member, other in zip(was.members, now.members, strict=True):
             self.assertEqual(compare(member.kit, replace(other.kit, name=member.kit.name)), [])
@@ -200,7 +201,7 @@ class ALineupOfItsOwn(AlongsideCase):
         self.assertEqual(now.name, f"{self.kit.name} + Under")
         books = [compile_lineup(lineup, 48_000) for lineup in (was, now)]
         self.assertEqual(*books)
-        self.assertEqual(ways.kit_of_notes(self.lineup), self.kit)
+        self.assertEqual(alongside.kit_of_notes(self.lineup), self.kit)
 
     def test_it_has_one_master_and_is_seen_from_one_side(self):
         for setting, value in (("master_db", "-3"), ("side", "hall")):
@@ -209,7 +210,7 @@ class ALineupOfItsOwn(AlongsideCase):
         self.assertEqual([(member.gain_db, member.kit.side) for member in members], [(-3.0, "hall")] * 2)
 
     def test_a_version_of_it_keeps_what_sounds_and_so_does_a_copy(self):
-        kept = edits.versions.keep(self.lineup, "two")
+        kept = version_edits.keep(self.lineup, "two")
         before = queries.lineup_value(self.lineup, kit_value(self.lineup))
         self.post_to_lineup(f"alongside/{self.rows()[1].pk}/gain_db/", value="-9")
         self.post_to_lineup(f"alongside/{self.rows()[0].pk}/remove/")
@@ -225,11 +226,11 @@ class ALineupOfItsOwn(AlongsideCase):
         history.undo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
         self.assertEqual([row.gain_db for row in self.rows()], [-9.0])
         history.redo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
-        for copy in (edits.kits.duplicate_kit(self.lineup), edits.versions.open_as_kit(kept)):
+        for copy in (edits.kits.duplicate_kit(self.lineup), version_edits.open_as_kit(kept)):
             self.assertEqual(replace(queries.lineup_value(copy, kit_value(copy)), name=before.name), before)
 
     def test_a_member_may_be_a_version_of_its_kit(self):
-        other = edits.versions.keep(self.other, "as it was")
+        other = version_edits.keep(self.other, "as it was")
         row = self.rows()[1]
         self.post_to_lineup(f"alongside/{row.pk}/version_id/", value=str(other.pk))
         pad = self.other.pads.select_related("piece", "kit").first()
@@ -242,9 +243,9 @@ class ALineupOfItsOwn(AlongsideCase):
     def test_a_kit_that_lost_its_pads_and_hears_channels_of_its_own_is_no_lineup_of_itself(self):
         kit = edits.kits.create_kit("Bare", pads=0)
         Alongside.objects.create(kit=kit, other=kit, position=0, channels=[9])
-        self.assertEqual((ways.is_lineup(kit), ways.kit_of_notes(kit)), (False, kit))
+        self.assertEqual((alongside.is_lineup(kit), alongside.kit_of_notes(kit)), (False, kit))
         Kit.objects.filter(pk=self.kit.pk).delete()  # the first of the lineup is gone
-        self.assertEqual(ways.kit_of_notes(self.lineup), self.other)
+        self.assertEqual(alongside.kit_of_notes(self.lineup), self.other)
 
     def test_its_pages_show_its_members(self):
         for path, told in (
@@ -255,7 +256,7 @@ class ALineupOfItsOwn(AlongsideCase):
             self.assertContains(self.client.get(f"/kits/{self.lineup.pk}/alongside/{path}/".replace("//", "/")), told)
         views = [
             reverse(name, args=[self.lineup.pk])
-            for name in ("kits:kit", "kits:desk", "kits:map", "parts:part", "bounces:bounce")
+            for name in ("kits:kit", "kits:desk", "maps:map", "parts:part", "bounces:bounce")
         ]
         for view in views:
             self.assertEqual(self.client.get(view).status_code, 200, view)

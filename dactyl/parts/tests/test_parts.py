@@ -12,9 +12,11 @@ from dactyl.core.maps import translate
 from dactyl.core.parts import structure
 from dactyl.core.parts.part import Event, Part
 from dactyl.history.models import Journal
-from dactyl.kits.models import Kit, NoteNames, Translation, TranslationNote
+from dactyl.kits.models import Kit, Translation, TranslationNote
+from dactyl.kits.queries import default_notes
 from dactyl.kits.tests.test_edits import KitCase, version
-from dactyl.kits.ways import default_notes, translated_notes
+from dactyl.maps.models import NoteNames
+from dactyl.maps.ways import translated_notes
 from dactyl.parts import edits as part_edits
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Event as EventRow

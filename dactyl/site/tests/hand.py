@@ -32,10 +32,12 @@ from dactyl.core.parts.part import Event, Part
 from dactyl.history.models import Document, Revision
 from dactyl.kits import edits, playing, queries
 from dactyl.kits.files import pack_kit
-from dactyl.kits.models import Device, DeviceUse, Kit, Pad, Piece, TranslationNote
+from dactyl.kits.models import DeviceUse, Kit, Pad, Piece, TranslationNote
 from dactyl.kits.tests.test_any_edit import TYPED, Hands
 from dactyl.kits.tests.test_edits import recordings
 from dactyl.lineups.models import Alongside, Link, SharedChoke
+from dactyl.maps import edits as map_edits
+from dactyl.maps.models import Device
 from dactyl.parts import edits as part_edits
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Event as EventRow
@@ -44,6 +46,7 @@ from dactyl.parts.shown import COLUMNS
 from dactyl.parts.views import _namer
 from dactyl.recordings.models import RecordedTrack, Recording
 from dactyl.shelf.models import Sample
+from dactyl.versions import edits as version_edits
 
 RATE = 48_000
 ANSWERS = {200, 204, 302, 409, 422}
@@ -88,7 +91,7 @@ class Hand(RuleBasedStateMachine):
         self.parts = [part_edits.add_part(Part(name=name, ticks_per_beat=480, tempos=((0, 500_000),), events=tuple(hits), end_tick=3840))
                       for name in ("Bell", "Watch")]  # fmt: skip
         self.recording = self.recorded()
-        self.device = edits.devices.add_device("Box", 2, 4, tuple(range(36, 44)))
+        self.device = map_edits.devices.add_device("Box", 2, 4, tuple(range(36, 44)))
         for tab in self.tabs:
             for document in self.documents():
                 self.look(tab, document)
@@ -386,7 +389,7 @@ class Hand(RuleBasedStateMachine):
         if how == "duplicate":
             made = portable(queries.whole_kit_value(edits.kits.duplicate_kit(kit).pk))
         elif how == "version":
-            opened = edits.versions.open_as_kit(edits.versions.keep(kit, "Kept"))
+            opened = version_edits.open_as_kit(version_edits.keep(kit, "Kept"))
             made = portable(queries.whole_kit_value(opened.pk))
         else:
             with TemporaryDirectory() as folder:

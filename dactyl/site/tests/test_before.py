@@ -51,7 +51,7 @@ with two candidates; its tables have triggers that read one another."""
 LOOK_AT_MENDING = """
 import json
 from dactyl.history import edits as history
-from dactyl.kits.edits import versions
+from dactyl.versions import edits as versions
 from dactyl.kits.models import Kit
 from dactyl.recordings.models import Recording
 
