@@ -93,12 +93,20 @@ class AlongsideView(KitPages):
         self.assertGreater(page.evaluate(HEARD), 0.1, "a pad of the other kit by itself")
         page.click("#tab-desk")
         self.turned_down(page, page.locator("svg[id^='level-alongside']").last)
-        self.assertAlmostEqual(self.peak(page) / both, 10 ** (-12 / 20), delta=0.08)
+        self.heard_in_time(page, 10 ** (-12 / 20) * both, within=0.08 * both)
         softer = self.peak(page)
         self.turned_down(page, page.locator("svg[id^='level-master']"))
-        self.assertAlmostEqual(self.peak(page) / softer, 10 ** (-12 / 20), delta=0.08)
+        self.heard_in_time(page, 10 ** (-12 / 20) * softer, within=0.08 * softer)
         page.click("#tab-part")
         expect(page.locator(".part-lane .also")).to_have_text("+1")
+
+    def heard_in_time(self, page: Page, peak: float, *, within: float) -> None:
+        """It is so loud, once the tables of the last edit have come."""
+        for _ in range(4):
+            heard = self.peak(page)
+            if abs(heard - peak) <= within:
+                return
+        self.assertAlmostEqual(heard, peak, delta=within)
 
     def turned_down(self, page: Page, level: Locator) -> None:
         """By 12 dB, in steps; a slow hand is told on the way."""

@@ -64,8 +64,11 @@ export function startDesk(session, engine, part) {
   /** Tables that came meanwhile know nothing of what the hand is at: that is heard over them. */
   function hearAgain() {
     const steps = /** @type {string[]} */ (ahead.keys()).filter((name) => name.startsWith("level ")).map((name) => name.slice("level ".length));
-    for (const key of held?.what?.kind === "level" && held.value !== null ? [...steps, held.what.key] : steps)
-      if (view() && row(key)) hear(key, (held?.what?.key === key ? held.value : shown({ kind: "level", key })) - toldDb(key));
+    for (const key of held?.what?.kind === "level" && held.value !== null ? [...steps, held.what.key] : steps) {
+      if (!view() || !row(key)) continue;
+      const byDb = (held?.what?.key === key ? held.value : shown({ kind: "level", key })) - toldDb(key);
+      if (byDb) hear(key, byDb); // what is drawn already is on its way in tables, and is heard so until they are here
+    }
   }
   engine.addEventListener("alongside", hearAgain);
 
