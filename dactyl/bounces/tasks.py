@@ -24,7 +24,7 @@ from dactyl.core.formats.midi import write_midi
 from dactyl.core.hits.tracks import opened
 from dactyl.core.kit import Kit
 from dactyl.jobs.run import SECONDS_BETWEEN_WRITES, Progress
-from dactyl.kits.files import pack_kit
+from dactyl.kit_files.packing import pack_kit
 from dactyl.recordings.models import RecordedPart
 from dactyl.shelf.sounds import prepared_sound
 

@@ -9,10 +9,11 @@ class ChecksConfig(AppConfig):
         from dactyl.checks.models import LeftFinding
         from dactyl.checks.queries import check_context, tried_mend
         from dactyl.history.tables import register
-        from dactyl.kits.views import kit_pictures, tables
+        from dactyl.kits.views import kit_pictures
+        from dactyl.playing.views import TRIED
 
         register({"left_finding": LeftFinding})
         kit_pictures.PICTURES["check"] = kit_pictures.Picture(
             "kit", "checks/_check.html", lambda kit, _: check_context(kit)
         )
-        tables.TRIED["mend"] = tried_mend
+        TRIED["mend"] = tried_mend

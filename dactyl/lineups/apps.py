@@ -6,10 +6,10 @@ class LineupsConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
+        from dactyl.desk import picture as desk_picture
         from dactyl.history.tables import register
-        from dactyl.kits import tasks
+        from dactyl.kit_files import tasks
         from dactyl.kits.edits import beside, kits
-        from dactyl.kits.views import desk_picture
         from dactyl.lineups import desk, edits, queries
         from dactyl.lineups.models import Alongside, Link, SharedChoke
         from dactyl.parts import views as parts

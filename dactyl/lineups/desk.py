@@ -1,8 +1,8 @@
 """The rows of the Desk view for kits that sound alongside: one handle for each, and the outputs that leave its own desk under it."""
 
 from dactyl.core.fields import MEMBER
+from dactyl.desk.picture import Beside, Strip, numbers_of
 from dactyl.kits.models import Kit
-from dactyl.kits.views.desk_picture import Beside, Strip, numbers_of
 from dactyl.lineups.queries import rows_of
 
 NUMBERS = {name: MEMBER[name] for name in ("gain_db", "delay_ms", "low", "high")}

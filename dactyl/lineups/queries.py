@@ -17,13 +17,13 @@ from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.parts.part import Event
 from dactyl.core.play.together import join
-from dactyl.kits.files import listed
+from dactyl.kit_files.packing import listed
 from dactyl.kits.models import Kit, Pad
-from dactyl.kits.playing import as_tables, compiled
 from dactyl.kits.queries import kit_value, whole_kit_value
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps.ways import translated_notes
 from dactyl.parts.models import Part
+from dactyl.playing.tables import as_tables, compiled
 from dactyl.shelf.store import whole_path
 from dactyl.versions import edits as versions
 

@@ -19,13 +19,13 @@ from dactyl.core.lineup import CHANNELS, kit_of
 from dactyl.core.parts.part import DRUM_CHANNEL
 from dactyl.history.door import Answer
 from dactyl.history.edits import StaleDocument
+from dactyl.kit_files.views import packed
 from dactyl.kits import fields
 from dactyl.kits.alongside import is_lineup
 from dactyl.kits.models import Kit, Piece
 from dactyl.kits.queries import PadRow, sheet_rows
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views.answer import kit_edit
-from dactyl.kits.views.files import packed
 from dactyl.lineups import edits, queries
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps.models import Device

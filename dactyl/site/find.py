@@ -27,14 +27,14 @@ VIEWS = (  # (what it is called, what is done there, its address)
     ("Surfaces", "pads of a controller, cells, mirror", "maps:surfaces"),
     ("Devices", "MIDI controllers, learn, teach, velocity curve, hi-hat pedal", "maps:devices"),
     ("Translations", "parts written for other notes, standard map", "maps:translations"),
-    ("Stack", "propose pads from recordings, import samples", "kits:stack"),
+    ("Stack", "propose pads from recordings, import samples", "stacking:stack"),
     (
         "Part",
         "beat, hits, record, quantise, tighten, swing, velocities, MIDI file, score, curves, sections",
         "parts:part",
     ),
     ("Recordings", "find hits of a recorded drummer, multitrack, tempo", "recordings:listed"),
-    ("Desk", "mix, outputs, faders, width, balance, groups, parallel bus, compressor, master, side", "kits:desk"),
+    ("Desk", "mix, outputs, faders, width, balance, groups, parallel bus, compressor, master, side", "desk:desk"),
     ("Mics", "close, overhead and room, polarity, ambience", "kits:mics"),
     ("Bounce", "export stems, render, WAV, FLAC, mix", "bounces:bounce"),
     ("History", "versions, undo, go back, compare", "kits:history"),
@@ -84,7 +84,7 @@ def lately(request: HttpRequest) -> HttpResponse:
         rows.append((when, "bounce", f"{part} by {name}", reverse("bounces:bounce", args=[kit])))
     left = Proposal.objects.filter(**open_kits).order_by("-pk").values_list("journal__changed_at", "kit__name", "kit")
     for when, name, kit in left[:LATELY]:
-        rows.append((when, "proposal left open", name, reverse("kits:stack", args=[kit])))
+        rows.append((when, "proposal left open", name, reverse("stacking:stack", args=[kit])))
     rows.sort(key=lambda row: row[0], reverse=True)
     return render(request, "_lately.html", {"rows": rows[: 2 * LATELY]})
 

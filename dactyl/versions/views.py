@@ -9,13 +9,14 @@ from dactyl.core import kit as core
 from dactyl.core.compare import compare, restacked
 from dactyl.history.door import Answer
 from dactyl.history.queries import listed, reading
-from dactyl.kits import playing, queries
+from dactyl.kits import queries
 from dactyl.kits.edits import beside
 from dactyl.kits.models import Kit, Version
 from dactyl.kits.staircase import Axis, Staircase, staircase
 from dactyl.kits.views.answer import find, kit_edit
 from dactyl.kits.views.pages import kit_page
-from dactyl.kits.views.tables import as_answer
+from dactyl.playing import tables as playing
+from dactyl.playing.views import as_answer
 from dactyl.shelf.models import Sample
 from dactyl.versions import edits
 from dactyl.web.request_values import number_in, plain

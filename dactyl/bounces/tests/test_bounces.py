@@ -21,6 +21,7 @@ from dactyl.cli import main
 from dactyl.core.audio.loudness import LoudnessMeter
 from dactyl.core.formats.midi import read_midi
 from dactyl.core.parts.part import Event, Part
+from dactyl.desk import edits as desk_edits
 from dactyl.history import edits as history
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import requeue_abandoned, run_job
@@ -198,9 +199,9 @@ class Bouncing(KitCase):
     def test_stems_leave_the_desk_or_go_round_its_master_or_round_it_all_here_as_from_the_command_line(self):
         edits.pads.set_fields([self.fresh(self.low.pk)], version(self.kit), {"pan": 60})
         output = self.kit.outputs.get()
-        edits.desk.set_channels([output], self.kit, version(self.kit), {"gain_db": -3.0, "parallel_db": -6.0})
+        desk_edits.set_channels([output], self.kit, version(self.kit), {"gain_db": -3.0, "parallel_db": -6.0})
         for values in ({"master_db": -6.0}, {"side": "hall"}, {"parallel_is_on": True}):
-            edits.desk.set_desk(self.kit, version(self.kit), values)
+            desk_edits.set_desk(self.kit, version(self.kit), values)
         said = self.check(taken="desk")
         self.assertIn("<b>Main</b> −3.0 dB, −6.0 dB to the parallel bus", said)
         self.assertIn("the master −6.0 dB, heard from the hall", said)

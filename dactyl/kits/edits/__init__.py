@@ -6,7 +6,6 @@ wrote, or None where it changed nothing. Several pads or takes are one edit, wit
 
 from dactyl.kits.edits import (
     cuts,
-    desk,
     kits,
     layers,
     maps,
@@ -14,13 +13,11 @@ from dactyl.kits.edits import (
     pads,
     samples,
     shelf,
-    swap,
     takes,
 )
 
 __all__ = [
     "cuts",
-    "desk",
     "kits",
     "layers",
     "maps",
@@ -28,6 +25,5 @@ __all__ = [
     "pads",
     "samples",
     "shelf",
-    "swap",
     "takes",
 ]

@@ -18,7 +18,6 @@ from dactyl.kits.alongside import is_lineup, others_of
 from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.staircase import Axis, axis_of
 from dactyl.kits.views import card
-from dactyl.kits.views.desk_picture import desk_context
 from dactyl.kits.views.kit_pictures import PICTURES, picture_context
 from dactyl.web.request_values import ids_in
 
@@ -103,8 +102,6 @@ def changed(
     played = card.played_surface(request, kit)
     if pads is None or played or "surface" in tables:
         context |= card.surface_context(kit, rows if pads is None else None, played)
-    if view == "desk":
-        context |= {"view_template": "kits/_desk_view.html", **desk_context(kit, outputs)}
     if view in PICTURES:
         context |= picture_context(request, kit, view)
     if view == "history":

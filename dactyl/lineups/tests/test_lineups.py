@@ -12,10 +12,10 @@ from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.play.together import compile_lineup
 from dactyl.history import edits as history
+from dactyl.kit_files.tasks import open_kit_file
 from dactyl.kits import alongside, edits
 from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.queries import kit_value
-from dactyl.kits.tasks import open_kit_file
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.lineups import queries
 from dactyl.lineups.models import Alongside
@@ -256,7 +256,7 @@ class ALineupOfItsOwn(AlongsideCase):
             self.assertContains(self.client.get(f"/kits/{self.lineup.pk}/alongside/{path}/".replace("//", "/")), told)
         views = [
             reverse(name, args=[self.lineup.pk])
-            for name in ("kits:kit", "kits:desk", "maps:map", "parts:part", "bounces:bounce")
+            for name in ("kits:kit", "desk:desk", "maps:map", "parts:part", "bounces:bounce")
         ]
         for view in views:
             self.assertEqual(self.client.get(view).status_code, 200, view)

@@ -30,10 +30,10 @@ from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.package import portable
 from dactyl.core.parts.part import Event, Part
 from dactyl.history.models import Document, Revision
-from dactyl.kits import edits, playing, queries
-from dactyl.kits.files import pack_kit
+from dactyl.kit_files.packing import pack_kit
+from dactyl.kits import edits, queries
 from dactyl.kits.models import DeviceUse, Kit, Pad, Piece, TranslationNote
-from dactyl.kits.tests.test_any_edit import TYPED, Hands
+from dactyl.site.tests.test_any_edit import TYPED, Hands
 from dactyl.kits.tests.test_edits import recordings
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps import edits as map_edits
@@ -44,6 +44,7 @@ from dactyl.parts.models import Event as EventRow
 from dactyl.parts.models import Part as PartRow
 from dactyl.parts.shown import COLUMNS
 from dactyl.parts.views import _namer
+from dactyl.playing import tables as playing
 from dactyl.recordings.models import RecordedTrack, Recording
 from dactyl.shelf.models import Sample
 from dactyl.versions import edits as version_edits

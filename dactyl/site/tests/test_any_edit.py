@@ -8,10 +8,10 @@ from django.db import connection, transaction
 from dactyl.core.fields import DESK, OUTPUT_GROUP
 from dactyl.core.maps.surfaces import SHAPES
 from dactyl.core.play.compile import compile_kit
+from dactyl.desk.edits import ROUTES
 from dactyl.history import edits as history
 from dactyl.history.queries import standing as history_stands
 from dactyl.kits import queries
-from dactyl.kits.edits.desk import ROUTES
 from dactyl.kits.fields import MIC_FIELDS, OUTPUT_FIELDS, PAD_FIELDS, TAKE_FIELDS
 from dactyl.kits.models import Layer, Mic, Output, OutputGroup, Pad, Piece, Surface, Take, Translation, Version
 from dactyl.kits.tests.test_edits import KitCase, dump, version

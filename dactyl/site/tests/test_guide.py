@@ -8,7 +8,12 @@ from django.test import TestCase
 
 from dactyl.site.guide import FOLDER, titles
 
-FOLDERS = ("dactyl/*/templates/**/*.html", "dactyl/*/views/*.py", "frontend/js/**/*.js")  # where labels are written
+FOLDERS = (
+    "dactyl/*/templates/**/*.html",
+    "dactyl/*/views/*.py",
+    "dactyl/*/views.py",
+    "frontend/js/**/*.js",
+)  # where labels are written
 SOURCES = [path for folder in FOLDERS for path in settings.ROOT.glob(folder)]
 SAYS = {"You have", "You leave with"}
 

@@ -35,8 +35,8 @@ from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.together import compile_lineup
 from dactyl.core.tests.kits import CHOKE_A, RATE, leaving, map_of_pads, noted, sample
-from dactyl.kits.playing import as_tables
 from dactyl.lineups.queries import crossing_tables, member_tables
+from dactyl.playing.tables import as_tables
 from dactyl.site.tests.served import BrowserCase, open_page, open_window, server
 
 OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel, curves, moved, together }) => {

@@ -9,7 +9,7 @@ from dactyl.core.hits.mend import Mend, TrackHit, mended, velocity_of
 from dactyl.core.parts.meter import GRIDS, bar_at, nearest_place, tick_of_bar
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.play.compile import compile_kit
-from dactyl.kits.playing import as_tables
+from dactyl.playing.tables import as_tables
 from dactyl.site.tests.scripts import ScriptCase
 from dactyl.site.tests.test_same import PLAIN, RATE, hits
 

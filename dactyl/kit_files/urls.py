@@ -1,0 +1,13 @@
+from django.urls import path
+
+from dactyl.kit_files import views
+
+app_name = "kit_files"
+KIT = "<int:kit_id>/"
+urlpatterns = [
+    path("files/open/", views.open_file, name="open_file"),
+    path("files/<int:kit_file_id>/", views.opening, name="opening"),
+    path(KIT + "package/", views.package, name="package"),
+    path(KIT + "soundfont/", views.soundfont, name="soundfont"),
+    path(KIT + "package/about/", views.about_package, name="about_package"),
+]

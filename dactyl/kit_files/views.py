@@ -1,0 +1,102 @@
+"""Kit files: opened in the background, taken away as a package."""
+
+from collections.abc import Callable
+from pathlib import Path
+from tempfile import NamedTemporaryFile
+
+from django.conf import settings
+from django.db import transaction
+from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET, require_POST
+
+from dactyl.core.bounce.sound_cache import SoundCache
+from dactyl.core.bounce.soundfont import write_soundfont
+from dactyl.core.bounce.source import SOUNDFONT
+from dactyl.core.bounce.stems import safe_name
+from dactyl.core.errors import KitFileError
+from dactyl.core.formats.sf2.lost import lost_by_a_soundfont
+from dactyl.jobs.run import enqueue
+from dactyl.kit_files.packing import described, pack_kit
+from dactyl.kits.models import Kit, KitFile
+from dactyl.kits.queries import kit_value, whole_kit_value
+from dactyl.shelf import store
+from dactyl.shelf.sounds import prepared_sound
+
+SOUND_BYTES = 128 << 20  # kept in memory while a SoundFont is written
+WORK = "dactyl.kit_files.tasks.open_kit_file"
+
+
+@require_POST
+def open_file(request: HttpRequest) -> HttpResponse:
+    """Take a kit file; it is opened in the background."""
+    upload = request.FILES.get("file")
+    if upload is None:
+        raise KitFileError(
+            "No file was chosen.", "Choose a kit package, a zip of an SFZ and its samples, or a SoundFont.", file="Kit"
+        )
+    if not upload.name.lower().endswith((".zip", SOUNDFONT)):
+        raise KitFileError(
+            "It is neither a zip nor a SoundFont (.sf2).",
+            "Put an .sfz file and its samples in one zip.",
+            file=upload.name[:120],
+        )
+    if upload.size > settings.MAX_ZIP_BYTES:
+        raise KitFileError("It is too large.", "Split the kit.", file=upload.name[:120])
+
+    def write(file) -> None:
+        for block in upload.chunks():
+            file.write(block)
+
+    stored_as = store.receive(write)
+    with transaction.atomic():
+        row = KitFile.objects.create(name=upload.name[-255:], stored_as=stored_as)
+        row.job = enqueue(WORK, row.pk, queue="imports")
+        row.save(update_fields=["job"])
+    return render(request, "kit_files/_kit_file.html", {"file": row})
+
+
+@require_GET
+def opening(request: HttpRequest, kit_file_id: int) -> HttpResponse:
+    row = get_object_or_404(KitFile.objects.select_related("job", "kit"), pk=kit_file_id)
+    return render(request, "kit_files/_kit_file.html", {"file": row})
+
+
+@require_GET
+def about_package(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """What a package of the kit holds, and what its SFZ can't."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    value, samples, text = described(whole_kit_value(kit.pk))
+    size = sum(store.whole_path(sample.sha256).stat().st_size for sample in samples)
+    context = {
+        "kit": kit, "samples": samples, "not_held": text.not_held, "size_bytes": size, "lost": lost_by_a_soundfont(value),
+    }  # fmt: skip
+    return render(request, "kit_files/_package.html", context)
+
+
+@require_GET
+def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
+    kit = get_object_or_404(Kit, pk=kit_id)
+    return packed(lambda path: pack_kit(whole_kit_value(kit.pk), path), kit.name)
+
+
+@require_GET
+def soundfont(request: HttpRequest, kit_id: int) -> HttpResponseBase:
+    kit = get_object_or_404(Kit, pk=kit_id)
+    return packed(
+        lambda path: write_soundfont(path, kit_value(kit), SoundCache(prepared_sound, SOUND_BYTES)), kit.name, SOUNDFONT
+    )
+
+
+def packed(write: Callable[[Path], object], name: str, ending: str = ".zip") -> FileResponse:
+    """A file that is written for this answer alone."""
+    with NamedTemporaryFile(dir=settings.DATA / "incoming", suffix=ending, delete=False) as file:
+        path = Path(file.name)
+    try:
+        write(path)
+        opened = path.open("rb")
+    finally:
+        path.unlink(missing_ok=True)  # the open file stays readable until it is sent
+    kind = "application/zip" if ending == ".zip" else "application/octet-stream"
+    return FileResponse(opened, as_attachment=True, filename=f"{safe_name(name)}{ending}", content_type=kind)
