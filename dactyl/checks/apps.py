@@ -9,7 +9,7 @@ class ChecksConfig(AppConfig):
         from dactyl.checks.models import LeftFinding
         from dactyl.checks.queries import check_context, tried_mend
         from dactyl.history.tables import register
-        from dactyl.kits.views import kit_pictures
+        from dactyl.kits.views import pictures as kit_pictures
         from dactyl.playing.views import TRIED
 
         register({"left_finding": LeftFinding})

@@ -7,7 +7,7 @@ class MapsConfig(AppConfig):
 
     def ready(self) -> None:
         from dactyl.history.tables import register
-        from dactyl.kits.views import kit_pictures
+        from dactyl.kits.views import pictures as kit_pictures
         from dactyl.maps.models import Device
         from dactyl.maps.views.pictures import PICTURES
 

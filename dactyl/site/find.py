@@ -19,8 +19,8 @@ from dactyl.web.request_values import number_in
 MOST, LATELY = 12, 4  # of each
 VIEWS = (  # (what it is called, what is done there, its address)
     ("Sheet", "pads, layers, takes, levels, velocity borders, rotation", "kits:kit"),
-    ("Cuts", "who silences whom, choke and mute groups, sounding along", "kits:cuts"),
-    ("Floor plan", "where pieces stand, pan", "kits:plan"),
+    ("Cuts", "who silences whom, choke and mute groups, sounding along", "pictures:cuts"),
+    ("Floor plan", "where pieces stand, pan", "pictures:plan"),
     ("Check", "what is wrong with the kit: levels, time, phase, likeness; mend", "checks:check"),
     ("Sets", "several kits flipped through, search drums, put under each other", "sets:sets"),
     ("Map", "notes of pads, keyboard, note names, CSV", "maps:map"),
@@ -35,7 +35,7 @@ VIEWS = (  # (what it is called, what is done there, its address)
     ),
     ("Recordings", "find hits of a recorded drummer, multitrack, tempo", "recordings:listed"),
     ("Desk", "mix, outputs, faders, width, balance, groups, parallel bus, compressor, master, side", "desk:desk"),
-    ("Mics", "close, overhead and room, polarity, ambience", "kits:mics"),
+    ("Mics", "close, overhead and room, polarity, ambience", "desk:mics"),
     ("Bounce", "export stems, render, WAV, FLAC, mix", "bounces:bounce"),
     ("History", "versions, undo, go back, compare", "kits:history"),
 )

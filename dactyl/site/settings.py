@@ -73,6 +73,7 @@ INSTALLED_APPS = [
     "dactyl.kits",
     "dactyl.maps",
     "dactyl.sets",
+    "dactyl.pictures",
     "dactyl.playing",
     "dactyl.kit_files",
     "dactyl.stacking",

@@ -14,6 +14,7 @@ urlpatterns = [
     path("kits/", include("dactyl.kits.urls")),
     path("kits/", include("dactyl.maps.urls")),
     path("kits/", include("dactyl.sets.urls")),
+    path("kits/", include("dactyl.pictures.urls")),
     path("kits/", include("dactyl.playing.urls")),
     path("kits/", include("dactyl.kit_files.urls")),
     path("kits/", include("dactyl.stacking.urls")),

@@ -18,7 +18,7 @@ from dactyl.kits.alongside import is_lineup, others_of
 from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.staircase import Axis, axis_of
 from dactyl.kits.views import card
-from dactyl.kits.views.kit_pictures import PICTURES, picture_context
+from dactyl.kits.views.pictures import PICTURES, picture_context
 from dactyl.web.request_values import ids_in
 
 WAYS = {"note", "map", "surface", "cell", "device_use", "translation", "translation_note"}  # how pads are found

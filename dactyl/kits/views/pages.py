@@ -17,7 +17,7 @@ from dactyl.kits.models import Kit
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import about_kit
-from dactyl.kits.views.kit_pictures import picture_context
+from dactyl.kits.views.pictures import picture_context
 from dactyl.shelf.views import shelf_context
 from dactyl.web.page_memory import kept
 

@@ -17,8 +17,8 @@ from dactyl.kits.models import Kit, Map
 from dactyl.kits.templatetags.kit_filters import note as note_label
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import kit_edit, pad_of
-from dactyl.kits.views.kit_pictures import shown_in
 from dactyl.kits.views.pages import picture_page
+from dactyl.kits.views.pictures import shown_in
 from dactyl.maps.views.pictures import map_context
 from dactyl.web.note_naming import COOKIE, OCTAVES, middle_c_octave
 from dactyl.web.page_memory import kept

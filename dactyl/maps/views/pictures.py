@@ -15,7 +15,7 @@ from dactyl.kits.alongside import kit_of_notes
 from dactyl.kits.models import DeviceUse, Kit, Map, Surface, Translation
 from dactyl.kits.templatetags.kit_filters import note as note_label
 from dactyl.kits.views.card import banks_of
-from dactyl.kits.views.kit_pictures import Picture
+from dactyl.kits.views.pictures import Picture
 from dactyl.maps import ways
 from dactyl.maps.models import Device
 from dactyl.web.note_naming import OCTAVES, middle_c_octave

@@ -33,7 +33,6 @@ from dactyl.history.models import Document, Revision
 from dactyl.kit_files.packing import pack_kit
 from dactyl.kits import edits, queries
 from dactyl.kits.models import DeviceUse, Kit, Pad, Piece, TranslationNote
-from dactyl.site.tests.test_any_edit import TYPED, Hands
 from dactyl.kits.tests.test_edits import recordings
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps import edits as map_edits
@@ -47,6 +46,7 @@ from dactyl.parts.views import _namer
 from dactyl.playing import tables as playing
 from dactyl.recordings.models import RecordedTrack, Recording
 from dactyl.shelf.models import Sample
+from dactyl.site.tests.test_any_edit import TYPED, Hands
 from dactyl.versions import edits as version_edits
 
 RATE = 48_000

@@ -14,7 +14,7 @@ from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.models import Companion, Kit, Piece
 from dactyl.kits.views.answer import find, kit_edit, pad_of
-from dactyl.kits.views.kit_pictures import plan_context
+from dactyl.pictures.plan import plan_context
 
 
 @kit_edit
@@ -66,7 +66,7 @@ def as_usual(request: HttpRequest, kit: Kit, version: int) -> Answer:
 def plan_svg(request: HttpRequest, kit_id: int) -> HttpResponse:
     """The floor plan as a picture of the kit, for its cover."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    text = render_to_string("kits/plan.svg", {"kit": kit, "is_alone": True, **plan_context(kit)})
+    text = render_to_string("pictures/plan.svg", {"kit": kit, "is_alone": True, **plan_context(kit)})
     response = HttpResponse(text, content_type="image/svg+xml")
     response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(kit.name)}.svg")
     return response
