@@ -26,7 +26,7 @@ from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import kit_value
+from dactyl.kits.values import kit_value
 from dactyl.lineups.edits import put_together
 from dactyl.lineups.queries import lineup_value
 from dactyl.maps.ways import translated_notes

@@ -42,7 +42,7 @@ from dactyl.core.wave.write import SUBTYPES
 from dactyl.history.queries import reading
 from dactyl.kits.alongside import is_lineup
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import kit_value
+from dactyl.kits.values import kit_value
 from dactyl.kits.views.pages import kit_page
 from dactyl.lineups.queries import lineup_value, rows_of
 from dactyl.parts import queries as part_queries

@@ -22,7 +22,7 @@ from dactyl.history.queries import reading
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import Progress, enqueue
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import kit_value
+from dactyl.kits.values import kit_value
 from dactyl.shelf.models import Sample
 from dactyl.shelf.store import whole_path
 

@@ -19,8 +19,9 @@ from dactyl.core.kit import Kit as KitValue
 from dactyl.core.units import counted
 from dactyl.history.door import Answer
 from dactyl.kits.models import Kit, Take
-from dactyl.kits.queries import kit_value, sheet_rows
+from dactyl.kits.queries import sheet_rows
 from dactyl.kits.sounding import waveform_of
+from dactyl.kits.values import kit_value
 from dactyl.kits.views.answer import kit_edit
 from dactyl.kits.views.pages import kit_page
 from dactyl.web.page_memory import kept

@@ -20,7 +20,7 @@ from dactyl.core.formats.sf2.lost import lost_by_a_soundfont
 from dactyl.jobs.run import enqueue
 from dactyl.kit_files.packing import described, pack_kit
 from dactyl.kits.models import Kit, KitFile
-from dactyl.kits.queries import kit_value, whole_kit_value
+from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.shelf import store
 from dactyl.shelf.sounds import prepared_sound
 

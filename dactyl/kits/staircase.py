@@ -12,7 +12,8 @@ from functools import partial
 
 from dactyl.core.kit import Curve
 from dactyl.core.play.compile import curve_table, dynamics_gain
-from dactyl.kits.queries import OUTLIER_DB, PadRow, curve_of
+from dactyl.kits.queries import OUTLIER_DB, PadRow
+from dactyl.kits.values import curve_of
 
 HEIGHT = 42.0
 DENSE_FROM, DENSITY = 36.0, 6.0  # units down; dB per unit below that

@@ -19,7 +19,7 @@ from dactyl.core.parts.part import Event
 from dactyl.core.play.together import join
 from dactyl.kit_files.packing import listed
 from dactyl.kits.models import Kit, Pad
-from dactyl.kits.queries import kit_value, whole_kit_value
+from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps.ways import translated_notes
 from dactyl.parts.models import Part

@@ -14,7 +14,8 @@ from dactyl.core.maps.translate import meeting
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import ALL_CHANNELS, OutputTable, PadTable, Playbook, Region
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import kit_value, pad_notes
+from dactyl.kits.queries import pad_notes
+from dactyl.kits.values import kit_value
 from dactyl.shelf.models import Sample
 
 LOW_HZ, HIGH_HZ = 8000, 192_000  # rates that a page may play at

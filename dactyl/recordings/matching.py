@@ -16,7 +16,7 @@ from dactyl.core.play.compile import compile_kit
 from dactyl.history.models import Revision
 from dactyl.kits import edits as kit_edits
 from dactyl.kits.models import Kit, Pad, Take
-from dactyl.kits.queries import kit_value
+from dactyl.kits.values import kit_value
 from dactyl.recordings.edits import opened_tracks
 from dactyl.recordings.models import RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads

@@ -19,7 +19,8 @@ from dactyl.kits.edits.cuts import first_free
 from dactyl.kits.edits.from_value import Writer
 from dactyl.kits.edits.pads import MAX_PADS, delete_pads
 from dactyl.kits.models import SILENCED_BY, Companion, Kit, Pad, PadMute, Piece
-from dactyl.kits.queries import kit_value, taken_notes
+from dactyl.kits.queries import taken_notes
+from dactyl.kits.values import kit_value
 from dactyl.shelf.queries import by_hash
 
 

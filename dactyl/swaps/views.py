@@ -18,8 +18,8 @@ from dactyl.core.swap import in_place, in_words, pairs_of
 from dactyl.core.thicken import Layering, phase, thickened
 from dactyl.history.door import Answer
 from dactyl.history.queries import reading
-from dactyl.kits import queries
 from dactyl.kits.models import Kit, Pad
+from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.kits.views.answer import kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
 from dactyl.shelf.sounds import prepared_sound
@@ -139,7 +139,7 @@ def _drum_and_kit(key: str) -> tuple[pieces.Drum | None, core.Kit | None]:
     if drum is None:
         return None, None
     with reading():
-        return drum, queries.kit_value(drum.kit, [one.id for one in drum.articulations])
+        return drum, kit_value(drum.kit, [one.id for one in drum.articulations])
 
 
 @kit_edit
@@ -179,7 +179,7 @@ def phase_of(request: HttpRequest, kit_id: int, pad_id: int) -> JsonResponse:
     if own is None:
         raise KitError("No articulation sounds along; choose one first.")
     with reading():
-        value = queries.kit_value(kit, [own])
+        value = kit_value(kit, [own])
     asked = replace(louder(how, gains), delay_ms=0.0, is_flipped=False)
     book = compile_kit(thickened(value, source, {own: pairs[own]}, asked), settings.PLAYING_RATE_HZ)
     sounds = [_hardest(pad) for pad in book.pads]
@@ -206,7 +206,7 @@ def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
         if other is None:
             raise KitError("What was copied is no longer there. Copy it again.")
         with reading():
-            source = queries.kit_value(other.pk, pads)
+            source = kit_value(other.pk, pads)
         return edits.add_pieces(kit, version, source, pads)
     drum, source = _drum_and_kit(request.POST.get("piece", "")[:20])
     shown = set(ids_in(request.POST.get("shown", "")))
@@ -221,7 +221,7 @@ def begin_from(request: HttpRequest, kit: Kit, version: int) -> Answer:
     """Begin an empty kit from another one: ``kit``."""
     other = get_object_or_404(Kit, pk=number_in(request.POST.get("kit", "")))
     with reading():
-        source = queries.whole_kit_value(other.pk)
+        source = whole_kit_value(other.pk)
     return edits.begin_from(kit, version, source)
 
 

@@ -27,7 +27,7 @@ from dactyl.kits.models import (
     TranslationNote,
     Version,
 )
-from dactyl.kits.queries import whole_kit_value
+from dactyl.kits.values import whole_kit_value
 from dactyl.shelf.models import Sample
 from dactyl.shelf.queries import keys_of
 

@@ -9,10 +9,10 @@ from dactyl.core import kit as core
 from dactyl.core.compare import compare, restacked
 from dactyl.history.door import Answer
 from dactyl.history.queries import listed, reading
-from dactyl.kits import queries
 from dactyl.kits.edits import beside
 from dactyl.kits.models import Kit, Version
 from dactyl.kits.staircase import Axis, Staircase, staircase
+from dactyl.kits.values import whole_kit_value
 from dactyl.kits.views.answer import find, kit_edit
 from dactyl.kits.views.pages import kit_page
 from dactyl.playing import tables as playing
@@ -62,7 +62,7 @@ def compared(request: HttpRequest, kit_id: int, version_id: int) -> HttpResponse
     one = get_object_or_404(Version, pk=version_id, kit=kit)
     other = Version.objects.filter(pk=number_in(request.GET.get("with", "")), kit=kit).first()
     with reading():
-        after = edits.value_of(other) if other else queries.whole_kit_value(kit.pk)
+        after = edits.value_of(other) if other else whole_kit_value(kit.pk)
         along = other.beside if other else beside.kept(kit)
     before = edits.value_of(one)
     pairs = restacked(before, after)[:MOST_DRAWN]

@@ -18,8 +18,8 @@ from dactyl.jobs.models import Job
 from dactyl.kits import edits
 from dactyl.kits.edits.samples import Recording
 from dactyl.kits.models import Kit, Pad, Take
-from dactyl.kits.queries import kit_value
 from dactyl.kits.tests.test_edits import dump, version
+from dactyl.kits.values import kit_value
 from dactyl.parts.edits import add_part
 from dactyl.shelf.models import Sample
 from dactyl.shelf.tests.sounds import bring_in

@@ -6,6 +6,7 @@ from dactyl.core.desk.tables import compile_desk
 from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, Mic, Output, OutputGroup, Pad, Piece
 from dactyl.kits.tests.test_edits import KitCase, dump, version
+from dactyl.kits.values import kit_value
 from dactyl.swaps import edits as swap_edits
 
 
@@ -70,7 +71,7 @@ class Desk(KitCase):
         self.assertIn("Drums", self.post("desk/group/", outputs=both)[1])
         group = OutputGroup.objects.get(kit=self.kit)
         self.post(f"desk/group/{group.pk}/gain_db/", value="-6")
-        desk = compile_desk(queries.kit_value(self.kit.pk), 48_000)
+        desk = compile_desk(kit_value(self.kit.pk), 48_000)
         levels = {
             row.name: round(sum(desk.channels[row.position].matrix[:2]), 3) for row in self.outputs("Kick", "Rest")
         }
@@ -105,13 +106,13 @@ class Desk(KitCase):
         self.post("desk/route/usual/")
         self.post("desk/group/", outputs=",".join(str(row.pk) for row in self.outputs("Kick", "Snare")))
         self.post("desk/set/master_db/", value="-6")
-        source = queries.kit_value(self.kit.pk)
+        source = kit_value(self.kit.pk)
         whole, other = edits.kits.create_kit("Whole"), edits.kits.create_kit("Other")
         swap_edits.begin_from(whole, version(whole), source)
-        made = queries.kit_value(whole.pk)
+        made = kit_value(whole.pk)
         self.assertEqual((made.groups, made.outputs, made.master_db), (source.groups, source.outputs, -6))
         swap_edits.add_pieces(other, version(other), source, [self.pads[0].pk])
-        made = queries.kit_value(other.pk)
+        made = kit_value(other.pk)
         self.assertEqual((made.groups, len(made.outputs), made.master_db), ((), 1, 0))
         self.assertIn("Kick", [row.name for row in queries.sheet_rows(other) if not row.is_empty])
 

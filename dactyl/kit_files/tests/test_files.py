@@ -17,6 +17,7 @@ from dactyl.kits import edits, queries
 from dactyl.kits.edits.samples import NewPad, Recording
 from dactyl.kits.models import Kit, KitFile, Take
 from dactyl.kits.tests.test_edits import version
+from dactyl.kits.values import kit_value
 from dactyl.shelf.models import Sample
 from dactyl.shelf.store import incoming_folder
 from dactyl.shelf.tests.sounds import hit, shelf_of, sound_bytes, zipped
@@ -79,15 +80,15 @@ class Files(TransactionTestCase):
 
     def test_a_package_opens_elsewhere_exactly_as_it_was(self):
         kit = rich_kit()
-        value = portable(queries.kit_value(kit.pk))
+        value = portable(kit_value(kit.pk))
         data = self.package(kit)
         kit.delete()
         Sample.objects.all().delete()
         shutil.rmtree(settings.DATA / "samples")
         opened = self.open("ferry.zip", data)
         self.assertEqual(opened.notes, [])
-        self.assertEqual(to_json(portable(queries.kit_value(opened.kit_id))), to_json(value))
-        self.assertEqual(compile_kit(portable(queries.kit_value(opened.kit_id)), 48_000), compile_kit(value, 48_000))
+        self.assertEqual(to_json(portable(kit_value(opened.kit_id))), to_json(value))
+        self.assertEqual(compile_kit(portable(kit_value(opened.kit_id)), 48_000), compile_kit(value, 48_000))
         self.assertEqual(self.package(opened.kit), data, "equal kits give equal bytes")
 
     def test_what_the_sfz_cannot_hold_is_listed_before(self):

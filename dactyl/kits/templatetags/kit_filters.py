@@ -18,8 +18,9 @@ from dactyl.core.play.cycles import take_cycle
 from dactyl.core.units import counted, gain_to_db
 from dactyl.kits import fields
 from dactyl.kits.models import DRAWN, Kit, Pad, Proposal, Take
-from dactyl.kits.queries import CardLayer, PadRow, curve_of
+from dactyl.kits.queries import CardLayer, PadRow
 from dactyl.kits.staircase import Staircase, down_to, staircase, top_above
+from dactyl.kits.values import curve_of
 from dactyl.web.note_naming import middle_c_octave
 
 register = template.Library()

@@ -12,11 +12,12 @@ from dactyl.core.errors import KitError
 from dactyl.core.formats.package import portable
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.kit import Kit
-from dactyl.kits import edits, queries
+from dactyl.kits import edits
 from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.fields import PAD_FIELDS, SCALES, number
 from dactyl.kits.models import ChokeGroup, Companion, MapNote, Output, PieceMic
 from dactyl.kits.tests.test_edits import KitCase, version
+from dactyl.kits.values import kit_value
 from dactyl.shelf.models import Sample
 
 
@@ -99,7 +100,7 @@ class EveryField(KitCase):
                     setattr(rows[what], name, ends[turn % len(ends)])
                     wanted[what, name] = ends[turn % len(ends)]
                 rows[what].save()
-            value = portable(queries.kit_value(self.kit.pk))
+            value = portable(kit_value(self.kit.pk))
             fields.check_limits(value)
             again = from_json(Kit, to_json(value))
             self.assertEqual(again, value)
@@ -113,7 +114,7 @@ class EveryField(KitCase):
                     )
 
     def test_one_step_past_a_limit_is_refused_by_name(self):
-        value = queries.kit_value(self.kit.pk, [self.pad.pk])
+        value = kit_value(self.kit.pk, [self.pad.pk])
         pad = value.pieces[0].pads[0]
         numbers = [(name, field) for name, field in fields.PAD.items() if field.low is not None]
         for name, field, past in [(n, f, at) for n, f in numbers for at in (f.low - 1, f.high + 1)]:
@@ -126,7 +127,7 @@ class EveryField(KitCase):
 
     def test_opening_is_the_kits_first_edit_and_costs_no_more_for_a_large_kit(self):
         samples = {sample.sha256: sample for sample in Sample.objects.all()}
-        small = queries.kit_value(self.kit.pk)
+        small = kit_value(self.kit.pk)
         large = replace(small, pieces=tuple(
             replace(piece, pads=tuple(
                 replace(pad, id=pad.id + 1000 * n, layers=tuple(replace(x, id=x.id + 1000 * n) for x in pad.layers))

@@ -15,8 +15,8 @@ from dactyl.history import edits as history
 from dactyl.kit_files.tasks import open_kit_file
 from dactyl.kits import alongside, edits
 from dactyl.kits.models import Kit, KitFile
-from dactyl.kits.queries import kit_value
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
+from dactyl.kits.values import kit_value
 from dactyl.lineups import queries
 from dactyl.lineups.models import Alongside
 from dactyl.parts.edits import add_part

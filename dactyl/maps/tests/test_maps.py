@@ -18,6 +18,7 @@ from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.models import Kit, Translation, TranslationNote
 from dactyl.kits.queries import default_notes
 from dactyl.kits.tests.test_edits import KitCase, version
+from dactyl.kits.values import whole_kit_value
 from dactyl.maps import edits as map_edits
 from dactyl.maps.models import NoteNames
 from dactyl.maps.ways import translated_notes, ways_in
@@ -226,7 +227,7 @@ class SurfacesAndDevices(KitCase):
         self.assertEqual((device.notes[0], device.port, device.channel), (51, "", None), "one undo of a learned row")
         self.client.post(f"/kits/{self.kit.pk}/map/devices/{device.pk}/plays/", {"value": "map"}, headers={"X-Kit-Version": str(version(self.kit))})  # fmt: skip
         self.assertIsNone(ways_in(self.kit)["devices"][0]["pads"], "the default map says")
-        value = from_json(core.Kit, to_json(portable(queries.whole_kit_value(self.kit.pk))))
+        value = from_json(core.Kit, to_json(portable(whole_kit_value(self.kit.pk))))
         opened = open_kit(value, {sample.sha256: sample for sample in Sample.objects.all()}, "a test")
         self.assertEqual([(s.name, s.cells.count()) for s in opened.surfaces.all()], [("Hands", 1)])
         self.assertEqual(edits.kits.duplicate_kit(self.kit).surfaces.get().cells.get().pad.full_name, "Snare")

@@ -5,6 +5,7 @@ from dactyl.history.edits import undo
 from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, Pad
 from dactyl.kits.tests.test_edits import KitCase, version
+from dactyl.kits.values import kit_value
 
 
 class Pictures(KitCase):
@@ -52,7 +53,7 @@ class Pictures(KitCase):
         self.post("cuts/mute/7/fade/", value="25")
         wanted = {("Crash grab", "Crash"), ("Crash grab", "Hat open"), ("Hat closed", "Hat open")}
         self.assertEqual(self.pairs(), wanted)
-        value = queries.kit_value(self.kit.pk)
+        value = kit_value(self.kit.pk)
         self.assertEqual(
             [[(group.number, group.fade_ms) for group in pad.silenced_by] for _, pad in [*value.pads()][:4]],
             [[], [(3, 8.0), (7, 25.0)], [(1, 8.0)], []],
@@ -62,7 +63,7 @@ class Pictures(KitCase):
         self.post(f"pads/{grab}/cuts/{opened}/")
         self.assertEqual(self.pairs(), wanted - {("Crash grab", "Hat open")})
         undo(self.kit, version(self.kit))
-        self.assertEqual(queries.kit_value(self.kit.pk), value)
+        self.assertEqual(kit_value(self.kit.pk), value)
 
     def test_hats_and_grabs_are_set_up_from_nothing_in_one_edit(self):
         page = self.client.get(f"/kits/{self.kit.pk}/cuts/", headers={"HX-Request": "true"})

@@ -31,9 +31,10 @@ from dactyl.core.formats.package import portable
 from dactyl.core.parts.part import Event, Part
 from dactyl.history.models import Document, Revision
 from dactyl.kit_files.packing import pack_kit
-from dactyl.kits import edits, queries
+from dactyl.kits import edits
 from dactyl.kits.models import DeviceUse, Kit, Pad, Piece, TranslationNote
 from dactyl.kits.tests.test_edits import recordings
+from dactyl.kits.values import whole_kit_value
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps import edits as map_edits
 from dactyl.maps.models import Device
@@ -140,7 +141,7 @@ class Hand(RuleBasedStateMachine):
                 .values_list("translation", "note", "pad", "is_sure")
             )
             return (
-                queries.whole_kit_value(pk),
+                whole_kit_value(pk),
                 list(told),
                 list(DeviceUse.objects.filter(kit=pk).values_list("device_id", "surface", "map")),
                 *(
@@ -386,12 +387,12 @@ class Hand(RuleBasedStateMachine):
     @rule(which=st.sampled_from([0, 1]), how=st.sampled_from(["duplicate", "package", "version"]))
     def copy_kit(self, which: int, how: str) -> None:
         kit = Kit.objects.get(pk=self.kits[which].pk)
-        value = portable(queries.whole_kit_value(kit.pk))
+        value = portable(whole_kit_value(kit.pk))
         if how == "duplicate":
-            made = portable(queries.whole_kit_value(edits.kits.duplicate_kit(kit).pk))
+            made = portable(whole_kit_value(edits.kits.duplicate_kit(kit).pk))
         elif how == "version":
             opened = version_edits.open_as_kit(version_edits.keep(kit, "Kept"))
-            made = portable(queries.whole_kit_value(opened.pk))
+            made = portable(whole_kit_value(opened.pk))
         else:
             with TemporaryDirectory() as folder:
                 pack_kit(value, Path(folder, "kit.zip"))

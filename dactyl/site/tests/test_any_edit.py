@@ -11,10 +11,10 @@ from dactyl.core.play.compile import compile_kit
 from dactyl.desk.edits import ROUTES
 from dactyl.history import edits as history
 from dactyl.history.queries import standing as history_stands
-from dactyl.kits import queries
 from dactyl.kits.fields import MIC_FIELDS, OUTPUT_FIELDS, PAD_FIELDS, TAKE_FIELDS
 from dactyl.kits.models import Layer, Mic, Output, OutputGroup, Pad, Piece, Surface, Take, Translation, Version
 from dactyl.kits.tests.test_edits import KitCase, dump, version
+from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.shelf.tests.sounds import shelf_of
 from dactyl.versions import edits as versions
 
@@ -171,7 +171,7 @@ class AnyEdit(KitCase):
             self.assertIn(status, (200, 409, 422), f"{path} {data}")
             done += status == 200
             connection.check_constraints()
-            value = queries.kit_value(self.kit.pk)  # a core.Kit refuses what no kit can be
+            value = kit_value(self.kit.pk)  # a core.Kit refuses what no kit can be
         self.assertGreater(done, STEPS / 4, "most of it should do something")
         compile_kit(value, 48_000)
         self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/").status_code, 200)
@@ -187,6 +187,6 @@ class AnyEdit(KitCase):
         self.assertEqual(dump(self.kit), end)
         versions.go_back(Version.objects.get(pk=kept.pk), version(self.kit))
         connection.check_constraints()
-        self.assertEqual(queries.whole_kit_value(self.kit.pk), halfway)
+        self.assertEqual(whole_kit_value(self.kit.pk), halfway)
         history.undo(self.kit, version(self.kit))
         self.assertEqual(dump(self.kit), end)

@@ -24,8 +24,8 @@ from dactyl.bounces.edits import read_kit, read_part
 from dactyl.bounces.models import Bounce
 from dactyl.history import edits as history
 from dactyl.history.queries import standing
+from dactyl.kits.values import kit_value
 from dactyl.kits.models import Kit, MapNote, Proposal
-from dactyl.kits.queries import kit_value
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 

@@ -6,9 +6,10 @@ from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.thicken import Layering, thickened
 from dactyl.history import edits as history
-from dactyl.kits import edits, queries
+from dactyl.kits import edits
 from dactyl.kits.models import Kit, Mic, Pad
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
+from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.shelf.tests.sounds import shelf_of
 from dactyl.swaps import pieces
 
@@ -42,7 +43,7 @@ class Swapping(KitCase):
         return self.client.post(f"/kits/{to.pk}/{path}", values, headers=headers)
 
     def value(self, kit: Kit, pad: Pad) -> core.Pad:
-        return next(value for _, value in queries.kit_value(kit.pk).pads() if value.id == pad.pk)
+        return next(value for _, value in kit_value(kit.pk).pads() if value.id == pad.pk)
 
     def test_a_drum_is_listed_heard_kept_and_given_back(self):
         before = self.value(self.kit, self.pad)
@@ -149,20 +150,20 @@ class Swapping(KitCase):
         phase = f"/kits/{self.kit.pk}/pads/{self.pad.pk}/swap/phase/"
         self.assertIn("wonDb", self.client.get(phase, {"value": value}).json())
         self.assertEqual(self.client.get(phase, {"value": "x"}).status_code, 422)
-        before = queries.whole_kit_value(self.kit.pk)
+        before = whole_kit_value(self.kit.pk)
         url = f"pads/{self.pad.pk}/swap/thicken/"
         self.assertEqual(self.post(self.kit, url, value=f"0_0_9999_0~{value.partition('~')[2]}").status_code, 422)
         self.assertEqual(self.post(self.kit, url, value=value).status_code, 200)
         pairs, how = {self.pad.pk: self.theirs.pk}, Layering(-3, -200, 1.5, is_flipped=True)
-        tried = thickened(before, queries.kit_value(self.other.pk), pairs, how)
+        tried = thickened(before, kit_value(self.other.pk), pairs, how)
         hits = [Hit(0, 38, 90), Hit(4800, 38, 30), Hit(9000, 38, 127)]
         kept, heard = (
             [(v.start_frame, v.gain, v.ratio, v.fades, [(s.recipe, s.left, s.right, s.output) for s in v.sounds])
              for v in voices_of(compile_kit(kit, 48_000), hits)]
-            for kit in (queries.kit_value(self.kit.pk), tried)
+            for kit in (kit_value(self.kit.pk), tried)
         )  # fmt: skip
         self.assertEqual(len(kept), 6)
         self.assertEqual(kept, heard, "kept it sounds as it was tried")
         self.assertFalse(self.kit.mics.filter(name="hall").exists(), "no take that came was heard by it")
         history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
-        self.assertEqual(queries.whole_kit_value(self.kit.pk), before)
+        self.assertEqual(whole_kit_value(self.kit.pk), before)

@@ -3,9 +3,10 @@
 from django.db import connection
 
 from dactyl.core.maps.surfaces import SurfaceGrid
-from dactyl.kits import edits, queries
+from dactyl.kits import edits
 from dactyl.kits.models import DeviceUse, Kit, Mic, Surface, Version
 from dactyl.kits.tests.test_edits import KitCase, dump, version
+from dactyl.kits.values import whole_kit_value
 from dactyl.maps import edits as map_edits
 from dactyl.maps.ways import translated_notes
 from dactyl.shelf.models import Sample
@@ -24,7 +25,7 @@ class Versions(KitCase):
     def test_a_version_is_kept_compared_gone_back_to_and_undone(self):
         self.assertContains(self.post("keep/", name="First rehearsal"), "First rehearsal")
         kept = Version.objects.get()
-        before = queries.whole_kit_value(self.kit.pk)
+        before = whole_kit_value(self.kit.pk)
         pads = [self.fresh()]
         edits.pads.set_fields(pads, version(self.kit), {"gain_db": -3.0, "rotation": "random"})
         edits.pads.route_pads([self.fresh()], version(self.kit), "Snare bus")
@@ -37,7 +38,7 @@ class Versions(KitCase):
             self.assertIn(words, compared)
         changed = dump(self.kit)
         self.assertContains(self.post(f"{kept.pk}/back/"), "Gone back to First rehearsal")
-        after = queries.whole_kit_value(self.kit.pk)
+        after = whole_kit_value(self.kit.pk)
         self.assertEqual([(p.name, after.notes().get(p.id), [x.high for x in p.layers]) for _, p in after.pads()],
                          [(p.name, before.notes().get(p.id), [x.high for x in p.layers]) for _, p in before.pads()])  # fmt: skip
         self.assertEqual([(s.name, len(s.cells)) for s in after.surfaces], [("Hands", 1)])
@@ -62,7 +63,7 @@ class Versions(KitCase):
         for _ in range(2):  # from the version itself nothing moves either
             self.assertContains(self.post(f"{kept.pk}/back/"), "Gone back to")
             connection.check_constraints()
-            self.assertEqual(queries.whole_kit_value(self.kit.pk), version_edits.value_of(kept))
+            self.assertEqual(whole_kit_value(self.kit.pk), version_edits.value_of(kept))
         self.assertEqual(
             (self.fresh().choke.fade_ms, self.kit.mics.filter(name="Street").count(), self.kit.outputs.count()),
             (8.0, 0, 1),
@@ -74,7 +75,7 @@ class Versions(KitCase):
         self.assertEqual(dump(self.kit), changed)
         edits.pads.delete_pads([self.fresh()], version(self.kit))
         self.post(f"{kept.pk}/back/")
-        self.assertEqual(queries.whole_kit_value(self.kit.pk), version_edits.value_of(kept))
+        self.assertEqual(whole_kit_value(self.kit.pk), version_edits.value_of(kept))
 
     def test_a_version_opens_as_a_kit_and_keeps_its_samples(self):
         self.post("keep/", name="")
