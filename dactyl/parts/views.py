@@ -36,6 +36,7 @@ from dactyl.kits.views.pages import kit_page
 from dactyl.maps.ways import source_pads, translated_notes
 from dactyl.parts import edits, operations, passes, queries, shown
 from dactyl.parts.models import Part, Pass
+from dactyl.web.headers import told
 from dactyl.web.note_naming import middle_c_octave
 from dactyl.web.page_memory import kept
 from dactyl.web.request_values import Asked, number_in, plain
@@ -57,7 +58,7 @@ def _part_view(request: HttpRequest, kit: Kit, chosen: Part | None) -> HttpRespo
 
 def chosen_part(request: HttpRequest) -> Part | None:
     """The part the address or the page names, else the first."""
-    asked = request.GET.get("part") or request.headers.get("X-Part", "")
+    asked = request.GET.get("part") or told(request, "part")
     return Part.objects.filter(pk=number_in(asked)).first() or Part.objects.first()
 
 
@@ -241,7 +242,7 @@ def _namer(kit: Kit, part: Part, by: str) -> Callable[[Event], str]:
 
 def _rate(request: HttpRequest) -> int:
     low, high = RATES_HZ
-    return min(high, max(low, number_in(request.headers.get("X-Rate", ""), 48_000)))
+    return min(high, max(low, number_in(told(request, "rate"), 48_000)))
 
 
 @require_GET
@@ -258,7 +259,7 @@ def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
 
 
 def part_edit(view: Callable[..., Answer]) -> Callable[..., JsonResponse]:
-    """Run ``view``, which edits the part at the version in ``X-Part-Version``; answer with what changed.
+    """Run ``view``, which edits the part at the version that the page shows; answer with what changed.
 
     A stale page gets the whole part, and a sentence; a refused value gets a sentence and the part stays.
     """

@@ -189,7 +189,7 @@ def set_zero(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
 
 
 def recording_edit(view: Callable[..., Answer]) -> Callable[..., JsonResponse]:
-    """Run ``view``, which edits the recording at the version in ``X-Recording-Version``; answer with how it is now."""
+    """Run ``view``, which edits the recording at the version that the page shows; answer with how it is now."""
 
     @require_POST
     @wraps(view)

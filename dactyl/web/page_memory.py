@@ -21,6 +21,7 @@ from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from django.utils.cache import get_conditional_response, patch_vary_headers
 
+from dactyl.web.headers import HEADERS
 from dactyl.web.note_naming import middle_c_octave
 
 PAGES = 64
@@ -29,9 +30,9 @@ READ_HEADERS = (
     "HX-Request",
     "HX-History-Restore-Request",
     "HX-Target",
-    "X-Selected-Pads",
-    "X-Selected-Takes",
-    "X-Part",
+    HEADERS["selected_pads"],
+    HEADERS["selected_takes"],
+    HEADERS["part"],
     "Accept",
 )
 

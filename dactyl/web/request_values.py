@@ -10,6 +10,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from dactyl.core.errors import DactylError
+from dactyl.web.headers import told
 
 LONGEST = 18  # digits; a longer one is no row's key and no count
 MOST_KEYS = 5000  # in one request
@@ -38,9 +39,9 @@ class NoVersion(DactylError):
 def seen_version(request: HttpRequest, what: str) -> int:
     """The version of a document that the page shows.
 
-    what : "kit", "part" or "proposal"; its version stands in the header ``X-Kit-Version`` and so on. raises : NoVersion
+    what : a kind of document, whose version stands in a header of its own. raises : NoVersion, KeyError for no such kind
     """
-    version = number_in(request.headers.get(f"X-{what.title()}-Version", ""), -1)
+    version = number_in(told(request, f"{what}_version"), -1)
     if version < 0:
         raise NoVersion(f"Nothing was changed: the page did not say which version of the {what} it shows. Reload it.")
     return version

@@ -21,6 +21,7 @@ from dactyl.kits.models import DRAWN, Kit, Pad, Proposal, Take
 from dactyl.kits.queries import CardLayer, PadRow
 from dactyl.kits.staircase import Staircase, down_to, staircase, top_above
 from dactyl.kits.values import curve_of
+from dactyl.web.headers import HEADERS
 from dactyl.web.note_naming import middle_c_octave
 
 register = template.Library()
@@ -128,6 +129,12 @@ def open_proposal(kit: Kit) -> str:
     if row is None:
         return ""
     return counted(len(row.state.get("pads", ())), "pad")
+
+
+@register.simple_tag
+def header(name: str) -> str:
+    """The header by which the page tells this (``web.headers``)."""
+    return HEADERS[name]
 
 
 @register.simple_tag

@@ -19,6 +19,7 @@ from dactyl.kits.models import Kit, Layer, Pad, Take
 from dactyl.kits.staircase import Axis, axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.pictures import PICTURES, picture_context
+from dactyl.web.headers import told
 from dactyl.web.request_values import ids_in
 
 WAYS = {"note", "map", "surface", "cell", "device_use", "translation", "translation_note"}  # how pads are found
@@ -40,7 +41,7 @@ def one_state(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
 def kit_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
     """Run ``view``, which edits the kit.
 
-    The page sends ``X-Kit-Version`` and what is selected (``X-Selected-Pads``, ``X-Selected-Takes``). A stale page gets
+    The page tells its version and what is selected (``web.headers``). A stale page gets
     the kit as it is now, and a sentence; a refused value gets a sentence and the kit stays.
     """
 
@@ -81,7 +82,7 @@ def changed(
     status: int = 200,
 ) -> HttpResponse:
     """The parts of the page that an edit changed: some rows, or the whole sheet where ``pads`` is None."""
-    view = request.headers.get("X-View", "kit")
+    view = told(request, "view", "kit")
     outputs = list(kit.outputs.all())
     selected = card.selected_pads(request)
     asked = None if pads is None else {*pads, *selected}
@@ -111,16 +112,16 @@ def changed(
     if tables and WAYS.issuperset(tables) and not _needs_roots(touched):
         reload = []  # no pad sounds another way: only how it is found is told again
     ways = pads is None or not WAYS.isdisjoint(tables)
-    told = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning, "ways": ways}
+    news = {"version": kit.version, "pads": reload, "touched": list(touched), "refused": is_warning, "ways": ways}
     if pads is None or any(table.startswith("alongside") for table in tables):
-        told["alongside"] = True
-    return trigger_client_event(response, "kit-changed", told)
+        news["alongside"] = True
+    return trigger_client_event(response, "kit-changed", news)
 
 
 def _axis_shown(request: HttpRequest) -> Axis:
-    """The level axis of the sheet that the page shows: ``X-Level-Axis: top span``, in dB."""
+    """The level axis of the sheet that the page shows: its top and span, in dB."""
     try:
-        top_db, span_db = (float(text) for text in request.headers.get("X-Level-Axis", "").split())
+        top_db, span_db = (float(text) for text in told(request, "level_axis").split())
         return Axis(max(-200.0, min(100.0, top_db)), max(1.0, min(400.0, span_db)))
     except ValueError:
         return Axis()
@@ -155,7 +156,7 @@ def pad_of(kit: Kit, pad_id: int) -> Pad:
 
 def takes_of(request: HttpRequest, kit: Kit, take_id: int) -> list[Take]:
     """The take, and with it all selected takes if it is one of them, in the order of the pad."""
-    selected = ids_in(request.headers.get("X-Selected-Takes", ""))
+    selected = ids_in(told(request, "selected_takes"))
     ids = selected if take_id in selected else [take_id]
     rows = Take.objects.filter(layer__pad__kit=kit, pk__in=ids).select_related("layer__pad__piece")
     return _found(list(rows.order_by("layer__pad__position", "layer__high", "position")), [take_id], kit)

@@ -10,6 +10,7 @@ from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
 from dactyl.kits import queries, sounding
 from dactyl.kits.alongside import is_lineup, kit_of_notes
 from dactyl.kits.models import DRAWN, Kit, Pad, PieceMic, Surface, Take
+from dactyl.web.headers import told
 from dactyl.web.request_values import ids_in, number_in
 
 SURFACE_PADS = 16
@@ -46,14 +47,14 @@ def waveform(request: HttpRequest, kit_id: int, take_id: int) -> HttpResponse:
 
 def selected_pads(request: HttpRequest) -> list[int]:
     """The pads that the page says are selected, the one on the card first."""
-    return ids_in(request.headers.get("X-Selected-Pads") or request.GET.get("pad", ""))
+    return ids_in(told(request, "selected_pads") or request.GET.get("pad", ""))
 
 
 def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> dict:
     """The pad card for the selected pad, else for the first of ``rows``."""
     asked = selected_pads(request)
     row = next((row for row in rows if asked and row.pad.pk == asked[0]), rows[0] if rows else None)
-    tab = request.headers.get("X-Card-Tab", "layers")
+    tab = told(request, "card_tab", "layers")
     tab = tab if tab in TABS else "layers"
     if row is None:
         return {"selected": None, "tab": tab, "is_lineup": is_lineup(kit)}
@@ -93,7 +94,7 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
 
 def _selected_take(request: HttpRequest, layers: list[queries.CardLayer]) -> queries.TakeRow | None:
     """The take whose waveform is open: the selected one, else the loudest layer's first."""
-    asked = ids_in(request.headers.get("X-Selected-Takes", ""))
+    asked = ids_in(told(request, "selected_takes"))
     rows = [row for layer in layers for row in layer.takes]
     loudest = next((layer.takes[0] for layer in reversed(layers) if layer.takes), None)
     chosen = next((row for row in rows if asked and row.take.pk == asked[0]), loudest)
@@ -104,7 +105,7 @@ def _selected_take(request: HttpRequest, layers: list[queries.CardLayer]) -> que
 
 def played_surface(request: HttpRequest, kit: Kit) -> Surface | None:
     """The surface that the page shows to play on; None: the pads in the order of the sheet."""
-    asked = request.headers.get("X-Played-Surface") or request.GET.get("played", "")
+    asked = told(request, "played_surface") or request.GET.get("played", "")
     return kit_of_notes(kit).surfaces.filter(pk=number_in(asked)).first() if asked else None
 
 

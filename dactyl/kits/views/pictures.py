@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 from django.http import HttpRequest
 
 from dactyl.kits.models import Kit
+from dactyl.web.headers import told
 
 
 class Picture(NamedTuple):
@@ -30,5 +31,5 @@ def shown_in(request: HttpRequest) -> str:
     """What is chosen in the picture: what a request just made; of a page by its address; of an edit what the page shows."""
     if made := getattr(request, "shown", None):
         return str(made)
-    asked = request.GET.get("shown", "") if request.method == "GET" else request.headers.get("X-Shown", "")
+    asked = request.GET.get("shown", "") if request.method == "GET" else told(request, "shown")
     return asked[:40]

@@ -50,7 +50,7 @@ def add(request: HttpRequest, kit_id: int) -> HttpResponse:
 
 
 def device_edit(view: Callable[..., Answer]) -> Callable[..., HttpResponse]:
-    """Run ``view``, which edits the device at the version in ``X-Device-Version``; answer with the picture."""
+    """Run ``view``, which edits the device at the version that the page shows; answer with the picture."""
 
     @require_POST
     @wraps(view)

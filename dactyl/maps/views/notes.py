@@ -20,6 +20,7 @@ from dactyl.kits.views.answer import kit_edit, pad_of
 from dactyl.kits.views.pages import picture_page
 from dactyl.kits.views.pictures import shown_in
 from dactyl.maps.views.pictures import map_context
+from dactyl.web.headers import told
 from dactyl.web.note_naming import COOKIE, OCTAVES, middle_c_octave
 from dactyl.web.page_memory import kept
 from dactyl.web.request_values import ids_in, number_in, plain
@@ -36,7 +37,7 @@ def map_page(request: HttpRequest, kit_id: int) -> HttpResponse:
 def chosen_map(request: HttpRequest, kit: Kit) -> Map:
     """The map that the page shows among the keys, else the default one."""
     own = {one.pk: one for one in Map.objects.filter(kit=kit)}
-    asked = number_in(shown_in(request)) if request.headers.get("X-View") == "map" else 0
+    asked = number_in(shown_in(request)) if told(request, "view") == "map" else 0
     return own.get(asked) or next(one for one in own.values() if one.is_default)
 
 

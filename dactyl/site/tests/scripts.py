@@ -9,7 +9,7 @@ from dactyl.site.tests.served import BrowserCase, browser
 
 FRONTEND = Path(settings.ROOT) / "frontend"
 ORIGIN = "http://scripts.localhost"  # a page that is trusted as that of a server on this machine is
-TYPES = {".js": "text/javascript", "": "text/html"}
+TYPES = {".js": "text/javascript", ".json": "application/json", "": "text/html"}
 
 
 class ScriptCase(BrowserCase):

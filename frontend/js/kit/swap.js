@@ -3,6 +3,8 @@
  * next hit on; nothing is changed until one is kept. Or each sounds with it, as a second drum under the first, with a level, tuning
  * and delay, and what its phase would win is told.
  */
+import { header } from "../page/headers.js";
+
 const STRIKES = [40, 80, 120];
 const APART_MS = 230;
 const LOADED_MS = 1500; // a sound that has not come by then is struck all the same
@@ -108,11 +110,11 @@ export function startSwap(session, engine, input) {
     if (!value) return;
     const { keep: place, thicken, back } = view().dataset;
     const url = isWith() ? thicken : place;
-    const [pads, before] = [own(), session.headers["X-Kit-Version"]];
+    const [pads, before] = [own(), session.headers[header("kit_version")]];
     engine.tried = "";
     await session.post(url, { value: value.replace(/^with\./, "") });
     engine.loadPlaybook(pads); // kept or refused: what was tried is heard no longer
-    if (session.headers["X-Kit-Version"] !== before) session.show(back, { isNew: false });
+    if (session.headers[header("kit_version")] !== before) session.show(back, { isNew: false });
     else if (view()) choose(rows()[0]);
   }
 

@@ -2,6 +2,9 @@
  * Edits go to the server one after another, each with the version that the one before it left: a quick hand never meets
  * its own edit as a stale page. What is being typed while an answer redraws its field stays as it was typed.
  */
+import { header } from "./headers.js";
+
+const [VIEW, VERSION] = [header("view"), header("kit_version")];
 const OF_THEIR_OWN = ["part", "recording", "bounce", "stack"]; // views that fetch what they show by themselves
 
 /** An answer without the rows of a view that was left meanwhile: there is no place for them. @param {string} html */
@@ -40,7 +43,7 @@ export function startEdits(session) {
   body.addEventListener("htmx:afterRequest", ({ detail }) => {
     if (!isEdit(detail.requestConfig)) return;
     isUnderWay = false;
-    if (detail.requestConfig.headers["X-View"] !== session.headers["X-View"]) drawAgain();
+    if (detail.requestConfig.headers[VIEW] !== session.headers[VIEW]) drawAgain();
     setTimeout(() => {
       while (!isUnderWay && waiting.length) waiting.shift()();
     });
@@ -48,10 +51,10 @@ export function startEdits(session) {
 
   // A view or card that was asked for while an edit was under way may show the kit as it was before: it is asked for again.
   let shown = location.pathname + location.search; // where the view that is shown comes from
-  const drawAgain = () => !OF_THEIR_OWN.includes(session.headers["X-View"]) && session.get(shown, "#view");
+  const drawAgain = () => !OF_THEIR_OWN.includes(session.headers[VIEW]) && session.get(shown, "#view");
   body.addEventListener("htmx:afterSettle", ({ detail: { target, requestConfig, pathInfo } }) => {
     if (!["view", "card"].includes(target?.id) || requestConfig?.verb !== "get") return;
-    const isOfBefore = requestConfig.headers["X-Kit-Version"] !== session.headers["X-Kit-Version"];
+    const isOfBefore = requestConfig.headers[VERSION] !== session.headers[VERSION];
     if (target.id === "view") shown = pathInfo.finalRequestPath;
     if (isOfBefore && target.id === "view") drawAgain();
     else if (isOfBefore) session.loadCard();
@@ -61,13 +64,13 @@ export function startEdits(session) {
   let asked = {};
   body.addEventListener("htmx:beforeSwap", ({ detail }) => {
     asked = detail.requestConfig.headers;
-    if (asked["X-View"] !== session.headers["X-View"]) detail.serverResponse = withoutAbsent(detail.serverResponse);
+    if (asked[VIEW] !== session.headers[VIEW]) detail.serverResponse = withoutAbsent(detail.serverResponse);
   });
   body.addEventListener("htmx:oobBeforeSwap", ({ detail }) => {
     const now = session.headers;
     const isOld = (...names) => names.some((name) => asked[name] !== now[name]);
-    if (detail.target.id === "view" && isOld("X-View")) detail.shouldSwap = false;
-    if (detail.target.id === "card" && isOld("X-Selected-Pads", "X-Card-Tab")) {
+    if (detail.target.id === "view" && isOld(VIEW)) detail.shouldSwap = false;
+    if (detail.target.id === "card" && isOld(header("selected_pads"), header("card_tab"))) {
       detail.shouldSwap = false;
       session.loadCard();
     }

@@ -1,3 +1,4 @@
+import { asHeaders } from "./headers.js";
 import { betweenWithFirst } from "./ranges.js";
 
 const SLOW_MS = 300;
@@ -78,23 +79,20 @@ export class Session extends EventTarget {
   }
 
   get headers() {
-    const headers = { "X-View": document.querySelector("#view > [data-view]")?.dataset.view ?? "", "X-Card-Tab": this.cardTab };
     const shown = /** @type {HTMLElement} */ (document.querySelector("#view > [data-view]"))?.dataset;
-    const axis = /** @type {HTMLElement} */ (document.querySelector(".sheet[data-axis]"))?.dataset.axis;
-    if (axis) headers["X-Level-Axis"] = axis;
-    if (shown?.shown) headers["X-Shown"] = shown.shown;
-    if (shown?.deviceVersion) headers["X-Device-Version"] = shown.deviceVersion;
-    const played = document.getElementById("surface")?.dataset.played;
-    if (played) headers["X-Played-Surface"] = played;
-    const version = document.getElementById("history")?.dataset.version;
-    if (version) headers["X-Kit-Version"] = version;
-    if (this.pads.length) headers["X-Selected-Pads"] = this.pads.join(",");
-    if (this.takes.length) headers["X-Selected-Takes"] = this.takes.join(",");
-    const proposal = document.getElementById("proposal-head")?.dataset.version;
-    if (proposal) headers["X-Proposal-Version"] = proposal;
-    const part = sessionStorage.getItem("part");
-    if (part) headers["X-Part"] = part;
-    return headers;
+    return asHeaders({
+      view: shown?.view ?? "",
+      shown: shown?.shown || undefined,
+      card_tab: this.cardTab,
+      level_axis: /** @type {HTMLElement} */ (document.querySelector(".sheet[data-axis]"))?.dataset.axis || undefined,
+      played_surface: document.getElementById("surface")?.dataset.played || undefined,
+      selected_pads: this.pads.join(",") || undefined,
+      selected_takes: this.takes.join(",") || undefined,
+      part: sessionStorage.getItem("part") || undefined,
+      kit_version: document.getElementById("history")?.dataset.version || undefined,
+      device_version: shown?.deviceVersion || undefined,
+      proposal_version: document.getElementById("proposal-head")?.dataset.version || undefined,
+    });
   }
 
   /** Send an edit behind those that are under way; resolves once it is answered. @type {<T>(send: () => Promise<T>) => Promise<T>} */

@@ -1,3 +1,4 @@
+import { asHeaders } from "../page/headers.js";
 import { post, Sending } from "../page/sending.js";
 import { curveOf, LaneCurves } from "./curves.js";
 import { TimeMap } from "./time.js";
@@ -72,7 +73,7 @@ export class PartModel extends EventTarget {
   /** A part as the server holds it; null where there is none, or where another is wanted by now. */
   async #answer(id) {
     for (let tries = 0; this.#wanted === id; tries++) {
-      const answer = await fetch(`/parts/${id}/data/`, { headers: { "X-Rate": String(this.#rate) } }).catch(() => null);
+      const answer = await fetch(`/parts/${id}/data/`, { headers: asHeaders({ rate: this.#rate }) }).catch(() => null);
       if (answer?.ok) return answer.json();
       if (answer && answer.status < 500) return null;
       if (!tries) this.#say("The part does not come; it is asked for again.", true);
@@ -143,7 +144,7 @@ export class PartModel extends EventTarget {
       const path = /^(undo|redo|history|record|passes|written-for|translate)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
       const given = typeof values === "function" ? values() : values;
       if (!given) return null;
-      const answer = await post(path, given, { "X-Part-Version": String(this.about.version), "X-Rate": String(this.#rate) });
+      const answer = await post(path, given, asHeaders({ part_version: this.about.version, rate: this.#rate }));
       return this.#answered(answer, { selects, quiet });
     });
   }
@@ -169,7 +170,7 @@ export class PartModel extends EventTarget {
   /** Ask what an operation would make, or which hits a rule means; nothing is changed. */
   async ask(what, values) {
     const { id } = this;
-    const answer = await post(`/parts/${id}/${what}/`, values, { "X-Rate": String(this.#rate) });
+    const answer = await post(`/parts/${id}/${what}/`, values, asHeaders({ rate: this.#rate }));
     const body = answer?.headers.get("Content-Type")?.includes("json") ? await answer.json() : { said: (await answer?.text()) || "The server does not answer." };
     if (this.id !== id) return null;
     if (answer?.ok) return body;

@@ -8,6 +8,7 @@
  *   soft: number, hard: number, velocity: number | null, pad: number, mends: [number, number | null, boolean, number | null, number | null, number | null][] }} Track
  * @typedef {{ sentence: string, track: number, isHit: boolean, mend?: number, place?: number, time?: number, level?: number, velocity?: number }} Mending
  */
+import { asHeaders } from "../page/headers.js";
 import { post, Sending } from "../page/sending.js";
 
 export const SURE = 0.8; // from here on a hit is drawn as sure
@@ -152,7 +153,7 @@ export class RecordingModel extends EventTarget {
     return this.#sending.next(async () => {
       const values = typeof given === "function" ? await given() : given;
       if (!values) return false;
-      const answer = await post(this.#url + what, values, { "X-Recording-Version": String(this.about.version) });
+      const answer = await post(this.#url + what, values, asHeaders({ recording_version: this.about.version }));
       const body = await answer?.json().catch(() => null);
       if (!body) this.#say("The server does not answer. Is it running? Nothing was changed.", true);
       if (body && !("tracks" in body)) this.#say(body.said, true);
