@@ -76,7 +76,7 @@ test("what is asked of the server says what the page shows", () => {
   sessionStorage.setItem("part", "4");
   const detail = { headers: {} };
   body.dispatchEvent(new CustomEvent("htmx:configRequest", { detail }));
-  equal(detail.headers, { "X-View": "kit", "X-Card-Tab": "sound", "X-Kit-Version": "8", "X-Selected-Pads": "12", "X-Selected-Takes": "5,6", "X-Part": "4" });
+  equal(detail.headers, { "X-View": "kit", "X-Card-Tab": "sound", "X-Selected-Pads": "12", "X-Selected-Takes": "5,6", "X-Part": "4", "X-Kit-Version": "8" });
 });
 
 test("marks are drawn on new rows: what is selected, where the keyboard is, what is heard alone", async () => {
