@@ -41,7 +41,12 @@ def plan_context(kit: Kit) -> dict[str, Any]:
 
 def _drawn(spot: Placed) -> tuple[float, float, float]:
     """Middle and radius in the drawing."""
-    return WIDTH / 2 + spot.x * (WIDTH / 2 - 60) / 100, MARGIN + 40 + spot.y * (HEIGHT - 130) / 100, spot.radius * SCALE
+    return *drawn_at(spot.x, spot.y), spot.radius * SCALE
+
+
+def drawn_at(x: float, y: float) -> tuple[float, float]:
+    """A place of the plan in the drawing. The page's plan_places.js mirrors it."""
+    return WIDTH / 2 + x * (WIDTH / 2 - 60) / 100, MARGIN + 40 + y * (HEIGHT - 130) / 100
 
 
 def _links(kit: Kit, rows: list[queries.PadRow], at: Mapping[int, tuple[float, float, float]]) -> list[tuple]:

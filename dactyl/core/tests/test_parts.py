@@ -14,6 +14,7 @@ from dactyl.core.parts import figures, select, structure, timing, velocity
 from dactyl.core.parts.meter import GRIDS, bar_at, grid_tick, nearest_place, place_of, tick_of_bar
 from dactyl.core.parts.part import Event, Part, Section
 from dactyl.core.parts.timing import Grid
+from dactyl.core.tests.cases import cases
 
 PPQ = 480
 KICK, SNARE, CLOSED, OPEN, PEDAL = 36, 38, 42, 46, 44
@@ -34,6 +35,19 @@ def beat(*hits: tuple[float, int, int]) -> Part:
 
 class Bars(SimpleTestCase):
     METERS = ((0, 4, 4), (2 * 1920, 3, 4), (2 * 1920 + 2 * 1440, 7, 8))
+
+    def test_bars_frames_and_places_of_the_grid_are_those_of_the_cases_which_the_page_reads_too(self):
+        told = cases("time")
+        meters, beat_ticks = tuple(map(tuple, told["meters"])), told["ticks_per_beat"]
+        part = Part(
+            name="t", ticks_per_beat=beat_ticks, tempos=tuple(map(tuple, told["tempos"])), events=(), end_tick=10_080
+        )
+        for tick, bar, start in told["bars"]:
+            self.assertEqual((bar_at(tick, meters, beat_ticks), tick_of_bar(bar, meters, beat_ticks)), (bar, start))
+        self.assertEqual([[tick, part.frame_at(tick, told["rate"])] for tick, _ in told["frames"]], told["frames"])
+        for tick, grid, swing, place in told["nearest"]:
+            with self.subTest(tick=tick, grid=grid):
+                self.assertEqual(nearest_place(tick, grid, swing, meters, beat_ticks), place)
 
     def test_places_are_counted_as_musicians_do_over_changes_of_meter(self):
         table = [(0, (1, 1, 0)), (1919, (1, 4, 479)), (3840, (3, 1, 0)), (3840 + 1440 + 485, (4, 2, 5)),

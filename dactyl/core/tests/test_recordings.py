@@ -23,6 +23,7 @@ from dactyl.core.hits.roles import OTHER, heard_roles, roles_of
 from dactyl.core.hits.tempo import Struck, propose_bars
 from dactyl.core.hits.tracks import opened
 from dactyl.core.hits.ways import learned, shared
+from dactyl.core.tests.cases import cases
 
 RATE = 44_100
 SECONDS = 12
@@ -112,6 +113,14 @@ class Hits(SimpleTestCase):
         again = read_midi(write_midi(part), "session.mid")
         hits = sorted(round(hit.time * 48_000) for role, one in self.found.items() if role in notes_of(list(self.found)) for hit in one.hits)  # fmt: skip
         self.assertEqual([hit.frame for hit in again.hits(48_000)], hits)
+
+    def test_what_is_taken_is_that_of_the_cases_which_the_page_reads_too(self):
+        told = cases("hits")
+        mends = [Mend(is_hit, place, *about) for is_hit, place, *about in told["mends"]]
+        found = [TrackHit(*hit) for hit in told["found"]]
+        taken = mended(found, mends, softest_db=told["softest"], least_sure=told["sure"])
+        loud = [hit.velocity or velocity_of(hit.level_db, told["soft"], told["hard"]) for hit in taken]
+        self.assertEqual([[hit.time, hit.level_db, own] for hit, own in zip(taken, loud, strict=True)], told["taken"])
 
     def test_roles_are_told_by_names_and_toms_numbered(self):
         names = ["01_Kick In.wav", "02-SNR top.wav", "Tom Rack.wav", "Floor tom.aif", "HH.wav", "OH_L.wav", "room far.wav", "bus.wav", "Ride.flac"]  # fmt: skip

@@ -1,11 +1,13 @@
 """The pictures beside the sheet: dots of the matrix make and leave groups, pieces stand where they are put."""
 
 from dactyl.core.cuts import cuts_of
+from dactyl.core.tests.cases import cases
 from dactyl.history.edits import undo
 from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, Pad
 from dactyl.kits.tests.test_edits import KitCase, version
 from dactyl.kits.values import kit_value
+from dactyl.pictures.plan import drawn_at
 
 
 class Pictures(KitCase):
@@ -28,6 +30,11 @@ class Pictures(KitCase):
     def pairs(self) -> set[tuple[str, str]]:
         names = {pad.id: pad.name for pad in queries.pad_cuts(self.kit)}
         return {(names[cut.by], names[cut.of]) for cut in cuts_of(queries.pad_cuts(self.kit))}
+
+    def test_pieces_are_drawn_where_the_cases_say_which_the_page_reads_too(self):
+        self.assertEqual(
+            [[place, list(drawn_at(*place))] for place, _ in cases("plan")["drawn"]], cases("plan")["drawn"]
+        )
 
     def test_a_dot_makes_the_group_it_needs_and_takes_it_away(self):
         closed, opened, crash, grab = (pad.pk for pad in self.pads)

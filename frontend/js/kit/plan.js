@@ -4,11 +4,11 @@
  * and by keyboard moved with the arrow keys.
  */
 import { Ahead } from "../page/ahead.js";
+import { drawnAt, inside, placeAt, SIZE } from "./plan_places.js";
 import { keyVelocity } from "../sheet/surface.js";
 
 const LIT_MS = 160;
 const STEP = 2; // of the plan, for an arrow key; with Shift five times as much
-const SIZE = [1000, 560, 10]; // of the drawing: width, height, margin (dactyl/kits/views/kit_pictures.py)
 
 export function startPlan(session, engine, input) {
   const view = () => document.getElementById("plan");
@@ -30,10 +30,6 @@ export function startPlan(session, engine, input) {
   }
 
   const middleOf = (piece) => piece.getAttribute("transform").match(/-?[\d.]+/g).slice(0, 2).map(Number); // prettier-ignore
-  /** @param {number[]} point */
-  const placeOf = ([x, y]) => [Math.min(100, Math.max(-100, ((x - SIZE[0] / 2) * 100) / (SIZE[0] / 2 - 60))), Math.min(100, Math.max(0, ((y - SIZE[2] - 40) * 100) / (SIZE[1] - 130)))];
-  /** @param {number[]} place */
-  const drawn = ([x, y]) => [SIZE[0] / 2 + (x * (SIZE[0] / 2 - 60)) / 100, SIZE[2] + 40 + (y * (SIZE[1] - 130)) / 100];
   /** @param {Element} piece @param {number[]} point */
   const turn = (piece, [x, y]) => piece.setAttribute("transform", `translate(${x} ${y})${side === "audience" ? " rotate(180)" : ""}`);
 
@@ -70,8 +66,8 @@ export function startPlan(session, engine, input) {
     if (!held) return;
     const at = point(event);
     held.isMoved = true;
-    held.place = placeOf([at[0] + held.off[0], at[1] + held.off[1]]);
-    turn(held.piece, drawn(held.place));
+    held.place = placeAt([at[0] + held.off[0], at[1] + held.off[1]]);
+    turn(held.piece, drawnAt(held.place));
   });
   document.addEventListener("pointerup", () => {
     const done = held;
@@ -79,7 +75,7 @@ export function startPlan(session, engine, input) {
     if (done?.isMoved) put(done.piece, done.place);
   });
   document.addEventListener("pointercancel", () => {
-    if (held?.isMoved) turn(held.piece, drawn([Number(held.piece.dataset.x), Number(held.piece.dataset.y)]));
+    if (held?.isMoved) turn(held.piece, drawnAt([Number(held.piece.dataset.x), Number(held.piece.dataset.y)]));
     held = null;
   });
   document.addEventListener("change", ({ target }) => {
@@ -126,7 +122,7 @@ export function startPlan(session, engine, input) {
       const { piece: key } = piece.dataset;
       const [x, y] = ahead.of(key, [Number(piece.dataset.x), Number(piece.dataset.y)]);
       const step = STEP * (event.shiftKey ? 5 : 1) * (side === "audience" ? -1 : 1);
-      const place = [Math.min(100, Math.max(-100, x + by[0] * step)), Math.min(100, Math.max(0, y + by[1] * step))];
+      const place = [inside(x + by[0] * step, -100, 100), inside(y + by[1] * step, 0, 100)];
       ahead.put(key, place, put(piece, place)).then(() => /** @type {HTMLElement} */ (document.querySelector(`#plan-svg [data-piece="${key}"]`))?.focus());
     } else if (event.key === "Enter" || event.key === " ") strike(piece, middleOf(piece), event.timeStamp);
     else if (/^[1-9]$/.test(event.key)) {

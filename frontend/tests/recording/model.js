@@ -1,4 +1,5 @@
 import { playedTable, RecordingModel } from "../../js/recording/model.js";
+import CASES from "../cases/hits.json" with { type: "json" };
 import { equal, settled, test } from "../harness.js";
 import { recordingOf, serve } from "../recording_stand.js";
 
@@ -63,4 +64,11 @@ test("the hits of all tracks are played in order, on their pads' notes, at the n
   const table = playedTable(model, (pad) => (pad === 2 ? 36 : null), 1000, [[0.5, 2], [1, 1]]); // prettier-ignore
   equal([[...table.frames], [...table.packed].map((packed) => packed & 127)], [[1010, 2500], [36, 36]]); // prettier-ignore
   equal([table.loopFrames, [...table.clicks], [...table.accents]], [10_000, [500, 1000], [2, 1]]);
+});
+
+test("what is taken, where and how loud is that of the cases that the core reads too", async () => {
+  const { softest, sure, soft, hard, found, mends, taken } = CASES;
+  const track = { ...(await recordingOf()).model.track(1), softest, sure, soft, hard, velocity: null, mends: mends.map((mend, n) => [n + 1, mend[1], mend[0], ...mend.slice(2)]) };
+  const { model } = await recordingOf({ tracks: [track], hits: { 1: found.map((hit) => [...hit, 0]) } });
+  equal(model.taken(1).map(({ time, level, velocity }) => [time, level, velocity]), taken); // prettier-ignore
 });
