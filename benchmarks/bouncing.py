@@ -17,7 +17,7 @@ import soundfile
 from benchmarks.measured import Row, against, ratio_row, seconds
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
-from dactyl.core.bounce.stems import Order, bounce
+from dactyl.core.bounce.stems import BounceOrder, bounce
 from dactyl.core.desk.stage import Stage
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.kit import HALL, Filter, Kit, Layer, NoteMap, Output, OutputGroup, Pad, Parallel, Piece, Sample, Take
@@ -154,7 +154,7 @@ def _emptied(out: Path) -> None:
 
 
 def _bounce_into(out: Path, playbook: Playbook, part: Part, sounds: "_Sounds", bits: str) -> None:
-    for _ in bounce(playbook, part, out, Order(bits=bits, has_mix=False), load_sound=sounds, threads=THREADS):
+    for _ in bounce(playbook, part, out, BounceOrder(bits=bits, has_mix=False), load_sound=sounds, threads=THREADS):
         pass
 
 

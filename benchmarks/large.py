@@ -28,17 +28,17 @@ def own_data() -> Iterator[Path]:
 def large_kit():
     """Rows of the kit; its recordings are 24 samples used again and again."""
     from dactyl.kits import edits
-    from dactyl.kits.edits.samples import NewPad, Recording
+    from dactyl.kits.edits.samples import NewPad, NewTake
     from dactyl.shelf.tests.sounds import shelf_of
 
     samples = shelf_of([-3.0 * n for n in range(8 * len(MICS))], name="bench")
     kit = edits.kits.create_kit("Large", pads=0)
     highs = [127 * (n + 1) // LAYERS for n in range(LAYERS)]
 
-    def take(layer: int, number: int) -> Recording:
+    def take(layer: int, number: int) -> NewTake:
         first = (7 - layer) * len(MICS)
         heard = {mic: samples[first + place] for place, mic in enumerate(MICS)}
-        return Recording(heard, {"start_frame": heard["close"].onset_frame, "gain_db": -0.25 * number})
+        return NewTake(heard, {"start_frame": heard["close"].onset_frame, "gain_db": -0.25 * number})
 
     def pad(number: int) -> NewPad:
         layers = [[take(layer, take_number) for take_number in range(TAKES)] for layer in range(LAYERS)]

@@ -15,7 +15,7 @@ class BouncesConfig(AppConfig):
         from dactyl.kits.edits import kits, shelf
 
         shelf.ALSO_USED.append(used_samples)
-        kits.WHAT_HANGS.append(lambda kit: (kit.bounces.count(), "bounce"))
+        kits.DEPENDENTS.append(lambda kit: (kit.bounces.count(), "bounce"))
         checks.PLAYED_PARTS.append(
             lambda kit: Bounce.objects.filter(kit=kit, part__isnull=False).values_list("part", flat=True)
         )

@@ -10,7 +10,7 @@ from django.utils.timezone import localtime
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.core import kit as core
 from dactyl.core.audio.loudness import Loudness
-from dactyl.core.bounce.stems import RATES_HZ, Order
+from dactyl.core.bounce.stems import RATES_HZ, BounceOrder
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.lineup import all_samples_of
@@ -43,7 +43,7 @@ WORK, MEASURE = "dactyl.bounces.tasks.make_bounce", "dactyl.bounces.tasks.measur
 def begin_bounce(
     kit: Kit,
     part: Part,
-    order: Order,
+    order: BounceOrder,
     *,
     rate_hz: int,
     with_part: bool = False,
@@ -107,8 +107,8 @@ def read_part(row: Bounce) -> PartValue:
     return unpack(PartValue, row.part_snapshot, "part")
 
 
-def read_order(row: Bounce) -> Order:
-    return from_json(Order, row.order, "order")
+def read_order(row: Bounce) -> BounceOrder:
+    return from_json(BounceOrder, row.order, "order")
 
 
 def bring_back(row: Bounce) -> Kit:

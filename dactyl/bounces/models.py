@@ -19,7 +19,7 @@ class Bounce(models.Model):
     part = models.ForeignKey(Part, models.SET_NULL, null=True)  # where it is still there
     part_name = models.CharField(max_length=80)
     rate_hz = models.PositiveIntegerField()
-    order = models.JSONField()  # core.bounce.stems.Order, by field
+    order = models.JSONField()  # core.bounce.stems.BounceOrder, by field
     with_part = models.BooleanField(default=False)  # whether the MIDI part lies beside the stems ...
     with_kit = models.BooleanField(default=False)  # ... and the kit package
     with_recording = models.BooleanField(default=False)  # ... and the tracks that the part was found in

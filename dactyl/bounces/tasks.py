@@ -17,7 +17,7 @@ from dactyl.bounces.models import Bounce
 from dactyl.core.audio.loudness import LoudnessMeter
 from dactyl.core.bounce.beside import write_beside, write_blend
 from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.stems import Order, Stem, played_by
+from dactyl.core.bounce.stems import BounceOrder, Stem, played_by
 from dactyl.core.bounce.stems import bounce as bounce_files
 from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.formats.midi import write_midi
@@ -97,7 +97,7 @@ def measure_loudness(bounce_id: int) -> Iterator[Progress]:
         edits.record_loudness(stem, meter.measured())
 
 
-def _beside(row: Bounce, order: Order, folder: Path, stems: Sequence[Stem]) -> Iterator[Progress]:
+def _beside(row: Bounce, order: BounceOrder, folder: Path, stems: Sequence[Stem]) -> Iterator[Progress]:
     """The tracks that the part was found in, as files beside the stems; returns them."""
     link = RecordedPart.objects.select_related("recording").filter(part=row.part_id).first()
     if link is None:
@@ -125,7 +125,9 @@ def _alongside(row: Bounce) -> dict[str, list[str]]:
     return {} if lineup is None else {"alongside": [member.kit.name for member in lineup.members[1:]]}
 
 
-def _report(row: Bounce, kit: Kit, order: Order, folder: Path, stems: Sequence[Stem], every: Sequence[Stem]) -> dict:
+def _report(
+    row: Bounce, kit: Kit, order: BounceOrder, folder: Path, stems: Sequence[Stem], every: Sequence[Stem]
+) -> dict:
     """What the bounce came from, so that it can be made again, and what it holds: its stems, and what lies beside them."""
     report = {
         "kit": kit.name,

@@ -20,7 +20,7 @@ from dactyl.core.bounce.stems import (
     GROUPINGS,
     LINEUP_GROUPINGS,
     RATES_HZ,
-    Order,
+    BounceOrder,
     Unanswered,
     arrange,
     as_ordered,
@@ -102,7 +102,7 @@ def _listed(kit: Kit, before: int | None = None) -> dict:
     return {"kit": kit, "bounces": found[:AT_ONCE], "has_older": len(found) > AT_ONCE}
 
 
-def _before(kit: Kit, part: Part, order: Order, rate_hz: int, *, with_alongside: bool) -> dict:
+def _before(kit: Kit, part: Part, order: BounceOrder, rate_hz: int, *, with_alongside: bool) -> dict:
     """What the person should know before anything is rendered."""
     with reading():
         (value, silent), own = edits.as_played(kit, part), kit_value(kit.pk)
@@ -144,7 +144,7 @@ def _found_in_kit(kit: Kit, struck: set[int]) -> dict:
     return {"kit": kit, "concerns": said[:MOST_CONCERNS], "more_concerns": max(0, len(said) - MOST_CONCERNS)}
 
 
-def _moving(part: PartValue, order: Order) -> list[tuple[str, str]]:
+def _moving(part: PartValue, order: BounceOrder) -> list[tuple[str, str]]:
     """What moves along the part of each output and group, in words."""
     moving: dict[str, list[str]] = {}
     for curve in part.curves:
@@ -153,7 +153,7 @@ def _moving(part: PartValue, order: Order) -> list[tuple[str, str]]:
     return [(name, ", ".join(words)) for name, words in moving.items()]
 
 
-def _at_the_desk(kit: KitValue, order: Order) -> dict:
+def _at_the_desk(kit: KitValue, order: BounceOrder) -> dict:
     """What the desk does to the stems, or what a dry bounce leaves out."""
     ambience = [mic.name for mic in kit.mics if mic.is_ambience]
     if order.is_dry:
@@ -175,13 +175,13 @@ def _with_alongside(asked: QueryDict) -> bool:
     return asked.get("alone") != "1"
 
 
-def _order(asked: QueryDict) -> Order:
+def _order(asked: QueryDict) -> BounceOrder:
     """raises : BounceError for what no bounce can be"""
     bits, by = asked.get("bits", "24"), asked.get("by", "output")
     if bits not in SUBTYPES or by not in LINEUP_GROUPINGS or asked.get("format", "wav") not in dict(FORMATS):
         raise BounceError("Choose depth, format and grouping from the lists.")
     groups = zip(asked.getlist("piece"), asked.getlist("group"), strict=False)
-    return Order(
+    return BounceOrder(
         bits=bits,
         by=by,
         groups=tuple((piece, group.strip()[:40]) for piece, group in groups if group.strip()),

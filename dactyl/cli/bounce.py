@@ -14,7 +14,7 @@ from pathlib import Path
 from dactyl.cli.part import read_bytes, read_part
 from dactyl.cli.say import ProgressLine, warn
 from dactyl.core.bounce.source import LineupSource, Source, Together, open_kit, open_played
-from dactyl.core.bounce.stems import Order, Stem, bounce, unanswered, unmet_curves
+from dactyl.core.bounce.stems import BounceOrder, Stem, bounce, unanswered, unmet_curves
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.curves import read_curves
 from dactyl.core.lineup import CHANNELS, Listening
@@ -85,11 +85,11 @@ def _opened(kits: Sequence[Path], channels: Sequence[int]) -> Iterator[Source | 
         yield Together(sources, asked, [kit.stem for kit in kits])
 
 
-def _order(asked: argparse.Namespace) -> Order:
+def _order(asked: argparse.Namespace) -> BounceOrder:
     """raises : BounceError for switches that say two things"""
     if asked.is_dry and (asked.side or not asked.has_master or asked.by == "group"):
         raise BounceError("--dry takes the sound before the desk; --side, --groups and --no-master are of the desk.")
-    return Order(
+    return BounceOrder(
         bits=asked.bits, by=asked.by, format=asked.format, has_mix=False, name_template="{name}", is_dry=asked.is_dry,
         side=asked.side or "", has_master=asked.has_master, ambience_apart=asked.ambience_apart,
     )  # fmt: skip

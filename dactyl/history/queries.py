@@ -28,7 +28,7 @@ def reading() -> Iterator[None]:
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class UndoState:
     """Where a document's history stands."""
 
     undoes: Revision | None
@@ -36,7 +36,7 @@ class Standing:
     done: int
 
 
-def standing(document: Document) -> Standing:
+def undo_state(document: Document) -> UndoState:
     """What undo would undo, what redo would do again, and how many edits are done. One query."""
     revisions = Revision.objects.filter(journal=document.journal_id)
     done, undone = revisions.filter(is_undone=False), revisions.filter(is_undone=True)
@@ -44,7 +44,7 @@ def standing(document: Document) -> Standing:
     count = done.order_by().values("journal").annotate(count=Count("pk")).values("count")
     found = revisions.filter(Q(pk=Subquery(ends[0])) | Q(pk=Subquery(ends[1])))
     rows = {row.is_undone: row for row in found.defer("rows").annotate(done=Subquery(count))}
-    return Standing(
+    return UndoState(
         undoes=rows.get(False), redoes=rows.get(True), done=next((row.done or 0 for row in rows.values()), 0)
     )
 

@@ -24,6 +24,6 @@ class LineupsConfig(AppConfig):
         beside.BESIDE["alongside"] = beside.Beside(
             edits.kept_in_version, edits.put_back, edits.copy_alongside, edits.compared
         )
-        kits.WHAT_HANGS.append(
+        kits.DEPENDENTS.append(
             lambda kit: (Alongside.objects.filter(other=kit).count(), "kit that it sounds alongside")
         )

@@ -14,7 +14,7 @@ from dactyl.core.parts.reshape import Reshaped, clip_velocity, held_inside, hits
 from dactyl.core.parts.timing import Grid
 from dactyl.core.units import counted
 from dactyl.parts import models, queries
-from dactyl.web.request_values import Asked
+from dactyl.web.request_values import JsonValues
 
 TICKS = (0, 1 << 40)
 NOTES, VELOCITIES, CHANNELS = (0, 127), (1, 127), (0, 15)
@@ -25,7 +25,7 @@ SEEDS = (0, 1 << 32)
 class Asking:
     """One request about a part: its values, and the hits it names."""
 
-    def __init__(self, row: models.Part, asked: Asked) -> None:
+    def __init__(self, row: models.Part, asked: JsonValues) -> None:
         self.row, self.asked = row, asked
         self.part = queries.about(row)
 
@@ -411,14 +411,14 @@ def _renamed(before: Part, name: str) -> tuple[str, Part]:
     return f"Part named {name}", replace(before, name=name)
 
 
-def _tempo(before: Part, asked: Asked) -> tuple[str, Part]:
+def _tempo(before: Part, asked: JsonValues) -> tuple[str, Part]:
     tick = asked.whole("tick", 0, max(0, before.loop_ticks - 1), 0)
     bpm = asked.number("bpm", *structure.TEMPOS_BPM) if asked.has("bpm") else None
     said = f"Tempo {bpm:g}" if bpm is not None else "Tempo change taken away"
     return said, structure.set_tempo(before, tick, bpm)
 
 
-def _meter(before: Part, bar: int, asked: Asked) -> tuple[str, Part]:
+def _meter(before: Part, bar: int, asked: JsonValues) -> tuple[str, Part]:
     if not asked.has("beats"):
         return "Meter change taken away", structure.set_meter(before, bar, None)
     beats, unit = asked.whole("beats", 1, 32), asked.whole("unit", 1, 32)

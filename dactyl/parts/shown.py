@@ -7,7 +7,7 @@ from dactyl.core.formats.notes import note_label
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.history.models import Revision
-from dactyl.history.queries import standing
+from dactyl.history.queries import undo_state
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import PadRow, sheet_rows
 from dactyl.kits.staircase import level_table
@@ -44,7 +44,7 @@ def _moves_time(before: dict | None, after: dict | None) -> bool:
 
 
 def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
-    now, frame_at = standing(part), value.frames(rate_hz)
+    now, frame_at = undo_state(part), value.frames(rate_hz)
     return {
         "id": part.pk,
         "version": part.version,

@@ -39,7 +39,7 @@ from dactyl.parts.models import Part, Pass
 from dactyl.web.headers import told
 from dactyl.web.note_naming import middle_c_octave
 from dactyl.web.page_memory import kept
-from dactyl.web.request_values import Asked, number_in, plain
+from dactyl.web.request_values import JsonValues, number_in, plain
 
 RATES_HZ = (8000, 192_000)
 MOST_FILES = 64  # read at once
@@ -69,7 +69,7 @@ def chosen_part(request: HttpRequest) -> Part | None:
 def new(request: HttpRequest, kit_id: int) -> HttpResponse:
     """An empty part; of the kit it is only shown in."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    asked = Asked({name: number_in(request.POST.get(name, ""), -1) for name in ("bars", "beats", "unit")})
+    asked = JsonValues({name: number_in(request.POST.get(name, ""), -1) for name in ("bars", "beats", "unit")})
     bpm = _typed_number(request.POST.get("bpm", "120"))
     name = plain(request.POST.get("name", ""), "A part's name", 80) or "New part"
     value = structure.new_part(
@@ -285,7 +285,7 @@ def part_edit(view: Callable[..., Answer]) -> Callable[..., JsonResponse]:
 @part_edit
 def edit(request: HttpRequest, part: Part, version: int, what: str) -> Revision | None:
     """One of ``operations.OPERATIONS``, or a change of bars, tempo, meter, sections or name."""
-    asking = operations.Asking(part, Asked.of(request))
+    asking = operations.Asking(part, JsonValues.of(request))
     if what in operations.OPERATIONS:
         return edits.reshape(part, version, *operations.apply(asking, what))
     if what == "curves":
@@ -326,7 +326,7 @@ def preview(request: HttpRequest, part_id: int, what: str) -> JsonResponse:
     part = get_object_or_404(Part, pk=part_id)
     if what not in operations.OPERATIONS:
         raise PartError(f"“{what[:30]}” can't be previewed. Reload the page.")
-    said, made = operations.apply(operations.Asking(part, Asked.of(request)), what)
+    said, made = operations.apply(operations.Asking(part, JsonValues.of(request)), what)
     body = shown.preview(part, made.changed, made.added, made.removed, _rate(request))
     return JsonResponse({**body, "said": said})
 
@@ -335,13 +335,13 @@ def preview(request: HttpRequest, part_id: int, what: str) -> JsonResponse:
 def choose(request: HttpRequest, part_id: int) -> JsonResponse:
     """The ids of the hits that a rule means; nothing is changed."""
     part = get_object_or_404(Part, pk=part_id)
-    return JsonResponse({"ids": [hit.id for hit in operations.choose(operations.Asking(part, Asked.of(request)))]})
+    return JsonResponse({"ids": [hit.id for hit in operations.choose(operations.Asking(part, JsonValues.of(request)))]})
 
 
 @part_edit
 def written_for(request: HttpRequest, part: Part, version: int) -> Revision | None:
     """What the part's notes mean: the key of a source, or nothing, where they mean what the kit's own do."""
-    source = Asked.of(request).text("source", 40)
+    source = JsonValues.of(request).text("source", 40)
     name = source_pads(source)[0] if source else "the kit that plays it"
     return edits.set_written_for(part, version, f"Written for {name}", source)
 
@@ -363,7 +363,7 @@ def write_translation(request: HttpRequest, part: Part, version: int, kit_id: in
 def record(request: HttpRequest, part: Part, version: int) -> tuple[Revision | None, str]:
     """``hits``: rows of frame in the part, note, velocity, channel and frames held, at ``rate``; ``span``: the first frame
     that was played over, and the one after the last."""
-    asked = Asked.of(request)
+    asked = JsonValues.of(request)
     frames, rate_hz = (0, 1 << 40), asked.whole("rate", *RATES_HZ)
     limits = [frames, operations.NOTES, operations.VELOCITIES, operations.CHANNELS, frames]
     about, rows = queries.about(part), asked.rows("hits", limits, MAX_NOTES)
@@ -377,7 +377,7 @@ def record(request: HttpRequest, part: Part, version: int) -> tuple[Revision | N
     return passes.record_pass(part, version, taken)
 
 
-def _span(asked: Asked, rows: list[list[int]], about: PartValue, rate_hz: int) -> range:
+def _span(asked: JsonValues, rows: list[list[int]], about: PartValue, rate_hz: int) -> range:
     """The ticks that a pass was played over: as the page says, else from its first hit to its last."""
     frames = [frame for frame, *_ in rows] or [0]
     first, end = asked.wholes("span", 0, 1 << 40, 2) if asked.has("span") else (min(frames), max(frames) + 1)

@@ -27,10 +27,10 @@ from dactyl.kits.queries import pad_notes
 from dactyl.kits.views.answer import kit_edit
 from dactyl.kits.views.pages import kit_page
 from dactyl.parts.models import Part
-from dactyl.recordings import edits, matching, shown
+from dactyl.recordings import edits, matching, page_data
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
-from dactyl.web.request_values import Asked, number_in, plain
+from dactyl.web.request_values import JsonValues, number_in, plain
 
 TOMS = tuple(f"tom {n}" for n in range(1, MOST_TRACKS + 1))
 ROLES = tuple(role for each in WEIGHTS for role in (TOMS if each == "tom" else (each,)))
@@ -163,7 +163,7 @@ def _bytes(path, first: int, count: int) -> HttpResponse:
 @require_GET
 def data(request: HttpRequest, kit_id: int, recording_id: int) -> JsonResponse:
     recording = get_object_or_404(Recording, pk=recording_id)
-    return JsonResponse(shown.whole(recording, get_object_or_404(Kit, pk=kit_id)))
+    return JsonResponse(page_data.whole(recording, get_object_or_404(Kit, pk=kit_id)))
 
 
 @require_GET
@@ -173,14 +173,14 @@ def of_part(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
     link = RecordedPart.objects.select_related("recording__journal").filter(part=part).first()
     if link is None:
         return JsonResponse({})
-    return JsonResponse({**shown.about(link.recording, kit), "zero": link.zero_seconds})
+    return JsonResponse({**page_data.about(link.recording, kit), "zero": link.zero_seconds})
 
 
 @require_POST
 def set_zero(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
     """Where the recording begins in the part that was made of it; it may begin before it."""
     link = get_object_or_404(RecordedPart, part=get_object_or_404(Part, pk=part_id))
-    link.zero_seconds = Asked.of(request).number("seconds", -LATEST_SECONDS, LATEST_SECONDS)
+    link.zero_seconds = JsonValues.of(request).number("seconds", -LATEST_SECONDS, LATEST_SECONDS)
     link.save(update_fields=["zero_seconds"])
     return JsonResponse({"zero": link.zero_seconds})
 
@@ -201,7 +201,7 @@ def recording_edit(view: Callable[..., Answer]) -> Callable[..., JsonResponse]:
             return JsonResponse({"said": outcome.said}, status=outcome.status)
         fresh = get_object_or_404(Recording, pk=recording_id)
         with reading():
-            body = {**shown.about(fresh, kit), "said": outcome.said, "isStale": outcome.is_stale}
+            body = {**page_data.about(fresh, kit), "said": outcome.said, "isStale": outcome.is_stale}
         return JsonResponse(body, status=outcome.status)
 
     return answer
@@ -210,7 +210,7 @@ def recording_edit(view: Callable[..., Answer]) -> Callable[..., JsonResponse]:
 @recording_edit
 def set_track(request: HttpRequest, recording: Recording, version: int, kit: Kit, track_id: int) -> Revision | None:
     """What is softer, or less sure, is no hit; how loud a soft and a hard stroke are; the pad its hits go to."""
-    track, asked = _track(recording, track_id), Asked.of(request)
+    track, asked = _track(recording, track_id), JsonValues.of(request)
     level = {"low": -120, "high": 20}
     if asked.has("pad"):
         pad = asked.whole("pad", 0, 1 << 53)
@@ -244,7 +244,7 @@ def _track(recording: Recording, track_id: int) -> RecordedTrack:
 @recording_edit
 def mend(request: HttpRequest, recording: Recording, version: int, kit: Kit) -> Revision | None:
     """``mends``: objects with track, mend or place, isHit, time, level, velocity; ``sentence`` says what was done."""
-    asked = Asked.of(request)
+    asked = JsonValues.of(request)
     tracks = {track.pk: track for track in recording.tracks.all()}
     wanted = []
     for one in asked.objects("mends", MOST_MENDS):
@@ -266,7 +266,7 @@ def mend(request: HttpRequest, recording: Recording, version: int, kit: Kit) -> 
 def rise(request: HttpRequest, kit_id: int, recording_id: int, track_id: int) -> JsonResponse:
     """Where the track rises next to a time, to the frame; nothing is changed."""
     track = _track(get_object_or_404(Recording, pk=recording_id), track_id)
-    asked = Asked.of(request)
+    asked = JsonValues.of(request)
     wanted = asked.number("time", 0, LATEST_SECONDS)
     with edits.opened_tracks([track]) as (one,):
         time, level_db, is_rise = rise_near(one, wanted, asked.number("within", 0.001, 2.0, NEAR_SECONDS))
@@ -295,7 +295,7 @@ def give(request: HttpRequest, kit: Kit, version: int, recording_id: int, track_
 @recording_edit
 def set_bars(request: HttpRequest, recording: Recording, version: int, kit: Kit) -> Revision | None:
     """``bars``: objects with the number of a bar and the seconds of its first beat; none takes the bar lines away."""
-    asked = Asked.of(request)
+    asked = JsonValues.of(request)
     anchors = {
         one.whole("bar", -10_000, 10_000): one.number("seconds", -60, LATEST_SECONDS) for one in asked.objects("bars", 4000)
     }  # fmt: skip

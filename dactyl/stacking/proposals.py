@@ -11,7 +11,7 @@ from dactyl.core.stack.pieces import pieces_of
 from dactyl.core.stack.propose import Proposal as ProposalValue
 from dactyl.core.stack.propose import propose
 from dactyl.history.edits import edit
-from dactyl.kits.edits.samples import NewPad, Recording
+from dactyl.kits.edits.samples import NewPad, NewTake
 from dactyl.kits.models import Kit, Proposal
 from dactyl.shelf import queries as shelf_queries
 from dactyl.shelf.models import Sample
@@ -145,7 +145,7 @@ def as_new_pads(row: Proposal) -> list[NewPad]:
             kind=pad.kind,
             highs=pad.highs,
             layers=[
-                [Recording.of({mic: view.samples[key] for mic, key in take.mics.items()}) for take in layer.takes]
+                [NewTake.of({mic: view.samples[key] for mic, key in take.mics.items()}) for take in layer.takes]
                 for layer in pad.layers
             ],
         )

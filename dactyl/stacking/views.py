@@ -14,7 +14,7 @@ from dactyl.core.stack.propose import propose
 from dactyl.history.door import Answer, edited
 from dactyl.jobs.run import enqueue, latest
 from dactyl.kits import edits, fields, queries, sounding
-from dactyl.kits.edits.samples import WAYS, Recording
+from dactyl.kits.edits.samples import WAYS, NewTake
 from dactyl.kits.models import Kit, Proposal
 from dactyl.kits.tasks import LISTEN
 from dactyl.kits.views.answer import find, kit_edit, pad_of
@@ -27,7 +27,7 @@ from dactyl.web.request_values import ids_in, number_in
 MOST_SLICES = 128  # of a loop
 
 
-def recordings_of(samples: list[Sample]) -> list[Recording]:
+def recordings_of(samples: list[Sample]) -> list[NewTake]:
     """One recording for each hit: mics are put together where names and sound say that all are of one drum."""
     if len(samples) > 1:
         files = shelf_queries.as_files(samples)
@@ -35,8 +35,8 @@ def recordings_of(samples: list[Sample]) -> list[Recording]:
         proposal = propose(files)
         if len(proposal.pads) == 1 and not proposal.left_over:
             takes = [take for layer in proposal.pads[0].layers for take in layer.takes]
-            return [Recording.of({mic: by_path[path] for mic, path in take.mics.items()}) for take in takes]
-    return [Recording.of({"close": sample}) for sample in samples]
+            return [NewTake.of({mic: by_path[path] for mic, path in take.mics.items()}) for take in takes]
+    return [NewTake.of({"close": sample}) for sample in samples]
 
 
 @require_http_methods(["GET", "POST"])

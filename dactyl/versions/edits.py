@@ -10,7 +10,7 @@ from dactyl.core.formats.package import samples_of
 from dactyl.core.formats.values import pack, unpack
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
-from dactyl.history.queries import reading, standing
+from dactyl.history.queries import reading, undo_state
 from dactyl.kits.edits import beside
 from dactyl.kits.edits.from_value import Writer, open_kit
 from dactyl.kits.models import (
@@ -37,7 +37,7 @@ MOST = 200  # of one kit
 def keep(kit: Kit, name: str) -> Version:
     """A snapshot of the kit as it is; nothing of the kit changes."""
     with reading():
-        value, along, done = whole_kit_value(kit.pk), beside.kept(kit), standing(kit).done
+        value, along, done = whole_kit_value(kit.pk), beside.kept(kit), undo_state(kit).done
     with transaction.atomic():
         last = kit.versions.first()
         if kit.versions.count() >= MOST:
@@ -58,7 +58,7 @@ def current(kit: Kit) -> Version | None:
     last = kit.versions.first()
     if last is None or Revision.objects.filter(journal=kit.journal_id, made_at__gt=last.made_at).exists():
         return None
-    return last if last.changes == standing(kit).done else None
+    return last if last.changes == undo_state(kit).done else None
 
 
 def value_of(version: Version) -> core.Kit:

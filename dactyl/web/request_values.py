@@ -47,14 +47,14 @@ def seen_version(request: HttpRequest, what: str) -> int:
     return version
 
 
-class Asked:
+class JsonValues:
     """The JSON object that a request brought; each value is checked as it is read. raises : DactylError"""
 
     def __init__(self, values: Mapping[str, Any]) -> None:
         self._values = values
 
     @classmethod
-    def of(cls, request: HttpRequest) -> "Asked":
+    def of(cls, request: HttpRequest) -> "JsonValues":
         try:
             values = json.loads(request.body or b"{}")
         except (ValueError, RecursionError):
@@ -96,14 +96,14 @@ class Asked:
     def has(self, name: str) -> bool:
         return self._values.get(name) is not None
 
-    def objects(self, name: str, most: int) -> list["Asked"]:
+    def objects(self, name: str, most: int) -> list["JsonValues"]:
         """A list of objects."""
         values = self._values.get(name, [])
         if not isinstance(values, list) or not all(isinstance(value, dict) for value in values):
             raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
         if len(values) > most:
             raise DactylError(f"{len(values):,} at once are too many; {most:,} is the most.")
-        return [Asked(value) for value in values]
+        return [JsonValues(value) for value in values]
 
     def wholes(self, name: str, low: int, high: int, most: int) -> list[int]:
         """A list of whole numbers."""

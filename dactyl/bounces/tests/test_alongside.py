@@ -10,7 +10,7 @@ from dactyl.bounces import edits as bounces
 from dactyl.bounces import store
 from dactyl.bounces.tasks import make_bounce
 from dactyl.core.bounce.source import open_played
-from dactyl.core.bounce.stems import Order
+from dactyl.core.bounce.stems import BounceOrder
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.kits.alongside import is_lineup
@@ -37,7 +37,7 @@ class BouncedTogether(AlongsideCase):
             made = bounces.begin_bounce(
                 Kit.objects.get(pk=self.kit.pk),
                 part,
-                Order(bits="32f", by="piece"),
+                BounceOrder(bits="32f", by="piece"),
                 rate_hz=48_000,
                 with_alongside=not alone,
             )
@@ -65,7 +65,9 @@ class BouncedTogether(AlongsideCase):
                 self.assertEqual(source.package.lineup.members[1].notes, ((38, 70),))
                 self.assertEqual(len(source.package.samples), 6, "each once")
         lineup = keep_as_lineup(self.kit)
-        made = bounces.begin_bounce(lineup, part, Order(bits="32f", by="piece"), rate_hz=48_000, with_alongside=False)
+        made = bounces.begin_bounce(
+            lineup, part, BounceOrder(bits="32f", by="piece"), rate_hz=48_000, with_alongside=False
+        )
         list(make_bounce(made.pk))
         files = {stem.name: store.folder_of(made) / stem.file for stem in made.stems.all()}
         same = {

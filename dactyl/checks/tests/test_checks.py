@@ -16,7 +16,7 @@ from dactyl.core.parts.part import Part as PartValue
 from dactyl.history import edits as history
 from dactyl.jobs.models import Job
 from dactyl.kits import edits
-from dactyl.kits.edits.samples import Recording
+from dactyl.kits.edits.samples import NewTake
 from dactyl.kits.models import Kit, Pad, Take
 from dactyl.kits.tests.test_edits import dump, version
 from dactyl.kits.values import kit_value
@@ -48,7 +48,7 @@ class Checks(TestCase):
         }
         bring_in(files)
         samples = [Sample.objects.get(name=name) for name in files]
-        given = [Recording.of({"close": one}) for one in samples]
+        given = [NewTake.of({"close": one}) for one in samples]
         edits.samples.give_samples(cls.pad, version(cls.kit), given, "layers", replace=True, layers=2)
         edits.pads.set_fields(
             [Pad.objects.select_related("piece", "kit").get(pk=cls.pad.pk)], version(cls.kit), {"kind": "low_tom"}

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from dactyl.core.bounce.stems import Order, Stem, StemFile, safe_name
+from dactyl.core.bounce.stems import BounceOrder, Stem, StemFile, safe_name
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.playback import resampled
 
@@ -19,7 +19,7 @@ BLOCK = 1 << 18  # frames
 
 
 def write_beside(
-    track: Track, zero_seconds: float, folder: Path, order: Order, *, rate_hz: int, frames: int, number: int
+    track: Track, zero_seconds: float, folder: Path, order: BounceOrder, *, rate_hz: int, frames: int, number: int
 ) -> Iterator[Stem | None]:
     """Yields None for each block, at last the file. zero_seconds : of the part, at which the recording begins; it may begin before it"""
     name = f"Recorded {track.name.rsplit('.', 1)[0]}"[:60]
@@ -53,7 +53,9 @@ def _put(file: StemFile, block: np.ndarray, most: int) -> int:
     return count
 
 
-def write_blend(files: Sequence[Path], folder: Path, order: Order, *, rate_hz: int, frames: int, number: int) -> Stem:
+def write_blend(
+    files: Sequence[Path], folder: Path, order: BounceOrder, *, rate_hz: int, frames: int, number: int
+) -> Stem:
     """The kit's mix and the recorded tracks in one file, each as loud as it is: what blending them gives."""
     out = StemFile(BLEND, folder / f"{BLEND}.{order.format}", rate_hz, order, frames, number, channels=2)
     with ExitStack() as stack:

@@ -8,7 +8,7 @@ from pathlib import Path, PurePosixPath
 
 from dactyl.core.bounce.samples import FolderSamples
 from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.stems import Order, played_by
+from dactyl.core.bounce.stems import BounceOrder, played_by
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.lineup import FILE as LINEUP_FILE
 from dactyl.core.formats.lineup import LineupPackage, all_samples_of, read_lineup
@@ -56,7 +56,7 @@ class SfzSource:
                 told.add(region.sample)
                 self.warnings.append(f"{region.place}: sample “{region.sample[:120]}” is left out: {problem}")
 
-    def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
+    def compile(self, rate_hz: int, order: BounceOrder, *, seed: int | None) -> Playbook:
         """raises : KitFileError where the order asks for a desk, which SFZ has none of"""
         if order.side or order.by == "group" or not order.has_master:
             raise KitFileError(
@@ -101,7 +101,7 @@ class PackageSource:
         """raises : KitFileError if a sample does not decode to what the package says of it"""
         _check_described(self.samples, self.package.samples, samples_of(self.package.kit), self.name)
 
-    def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
+    def compile(self, rate_hz: int, order: BounceOrder, *, seed: int | None) -> Playbook:
         kit = self.package.kit if seed is None else replace(self.package.kit, seed=seed)
         return played_by(kit, None, order, rate_hz)
 
@@ -132,7 +132,7 @@ class LineupSource:
         """raises : KitFileError if a sample does not decode to what the package says of it"""
         _check_described(self.samples, self.package.samples, all_samples_of(self.package.lineup), self.name)
 
-    def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
+    def compile(self, rate_hz: int, order: BounceOrder, *, seed: int | None) -> Playbook:
         lineup = self.package.lineup
         if seed is not None:
             members = tuple(replace(member, kit=replace(member.kit, seed=seed)) for member in lineup.members)
@@ -160,7 +160,7 @@ class Together:
         for source in self._sources:
             source.check(skip_bad=skip_bad)
 
-    def compile(self, rate_hz: int, order: Order, *, seed: int | None) -> Playbook:
+    def compile(self, rate_hz: int, order: BounceOrder, *, seed: int | None) -> Playbook:
         return join([s.compile(rate_hz, order, seed=seed) for s in self._sources], self._asked, self._names)
 
     def loader(self) -> SoundCache:

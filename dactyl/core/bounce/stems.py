@@ -101,7 +101,7 @@ class Stems:
 
 
 @dataclass(frozen=True, slots=True)
-class Order:
+class BounceOrder:
     """How a bounce is written."""
 
     bits: str  # a key of wave.write.SUBTYPES
@@ -138,7 +138,7 @@ class Order:
 
 
 def bounce(
-    playbook: Playbook, part: Part, folder: Path, order: Order, *, load_sound: LoadSound, threads: int = 1
+    playbook: Playbook, part: Part, folder: Path, order: BounceOrder, *, load_sound: LoadSound, threads: int = 1
 ) -> Iterator[BounceProgress]:
     """Write stems, and the mix if wished, into ``folder``, which must be empty; to cancel is to stop iterating.
 
@@ -212,7 +212,7 @@ def _begins(voices: Sequence[Voice], stems: Stems) -> dict[str, list[int]]:
     return {name: sorted(frames) for name, frames in begins.items()}
 
 
-def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order, part: Part) -> Stems:
+def arrange(playbook: Playbook, voices: Sequence[Voice], order: BounceOrder, part: Part) -> Stems:
     """Stems in the order of the outputs or the pads, or of the desk; only those that a voice goes to.
 
     part : whose voices they are; what moves in it decides which stems differ from left to right
@@ -251,12 +251,12 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], order: Order, part: Par
     )
 
 
-def as_ordered(kit: Kit, order: Order) -> Kit:
+def as_ordered(kit: Kit, order: BounceOrder) -> Kit:
     """The kit with the side and the master that the bounce asks for."""
     return replace(kit, side=order.side or kit.side, master_db=kit.master_db if order.has_master else 0.0)
 
 
-def played_by(kit: Kit, lineup: Lineup | None, order: Order, rate_hz: int) -> Playbook:
+def played_by(kit: Kit, lineup: Lineup | None, order: BounceOrder, rate_hz: int) -> Playbook:
     """What a bounce plays: the kit, or the lineup that it is in, as the order asks for it."""
     if lineup is None:
         return compile_kit(as_ordered(kit, order), rate_hz)
@@ -264,12 +264,12 @@ def played_by(kit: Kit, lineup: Lineup | None, order: Order, rate_hz: int) -> Pl
     return compile_lineup(replace(lineup, members=members), rate_hz)
 
 
-def desk_of(playbook: Playbook, order: Order) -> Desk:
+def desk_of(playbook: Playbook, order: BounceOrder) -> Desk:
     """What is done to the outputs of this bounce."""
     return dry_desk(len(playbook.outputs)) if order.is_dry else playbook.desk
 
 
-def _group_of(playbook: Playbook, order: Order) -> GroupOf:
+def _group_of(playbook: Playbook, order: BounceOrder) -> GroupOf:
     own, kits, outputs = dict(order.groups), member_names(playbook), playbook.outputs
     together: GroupOf = {
         "output": lambda voice, sound: outputs[sound.output].name,
@@ -300,7 +300,7 @@ def member_names(playbook: Playbook) -> list[str]:
     ]
 
 
-def _in_order(playbook: Playbook, order: Order, groups: set[str], heard: Sequence[tuple]) -> list[str]:
+def _in_order(playbook: Playbook, order: BounceOrder, groups: set[str], heard: Sequence[tuple]) -> list[str]:
     if order.by in ("output", "group", "merged"):
         field = "name" if order.by == "output" else order.by
         known = list(dict.fromkeys(getattr(one, field) or one.name for one in playbook.outputs))
@@ -346,7 +346,7 @@ def safe_name(text: str) -> str:
     return re.sub(r"[^\w \-.()+&]+", "-", text).strip(" .-")[:120] or "Output"
 
 
-def stem_files(names: Sequence[str], order: Order, rate_hz: int, members: Sequence[str] = ()) -> list[str]:
+def stem_files(names: Sequence[str], order: BounceOrder, rate_hz: int, members: Sequence[str] = ()) -> list[str]:
     """File names in the order of the stems: "01 Main.wav", ..., and the mix last without a number.
 
     members : the kit that is in each of the first stems
@@ -373,7 +373,7 @@ class Unanswered:
         return note_label(self.note)
 
 
-def shared_hits(playbook: Playbook, voices: Sequence[Voice], order: Order) -> list[tuple[tuple[str, ...], int]]:
+def shared_hits(playbook: Playbook, voices: Sequence[Voice], order: BounceOrder) -> list[tuple[tuple[str, ...], int]]:
     """Hits that sound in more than one stem of one kit: which stems, and how many hits; the most frequent first."""
     group_of = _group_of(playbook, order)
     stems_of_hit: dict[tuple[int, int], set[str]] = defaultdict(set)
@@ -382,7 +382,7 @@ def shared_hits(playbook: Playbook, voices: Sequence[Voice], order: Order) -> li
     return Counter(tuple(sorted(stems)) for stems in stems_of_hit.values() if len(stems) > 1).most_common()
 
 
-def size_on_disk(stem_count: int, frames: int, order: Order) -> int:
+def size_on_disk(stem_count: int, frames: int, order: BounceOrder) -> int:
     """Bytes that stereo stems and their mix take at most; FLAC takes less."""
     return (stem_count + order.has_mix) * (frames * 2 * BYTES_PER_VALUE[order.bits] + 4096)
 
@@ -403,7 +403,7 @@ class StemFile:
     """One file being written, its peak and its picture."""
 
     def __init__(
-        self, name: str, path: Path, rate_hz: int, order: Order, frames: int, number: int, *, channels: int
+        self, name: str, path: Path, rate_hz: int, order: BounceOrder, frames: int, number: int, *, channels: int
     ) -> None:
         self._name, self._path, self._channels = name, path, channels
         self._writer = WaveWriter(

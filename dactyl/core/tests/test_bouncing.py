@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
-from dactyl.core.bounce.stems import Order, arrange, bounce, gather, mix_of, shared_hits, stem_files, unanswered
+from dactyl.core.bounce.stems import BounceOrder, arrange, bounce, gather, mix_of, shared_hits, stem_files, unanswered
 from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.errors import BounceError, KitError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
@@ -128,7 +128,7 @@ class Rendering(SimpleTestCase):
         voices = voices_of(playbook, self.hits)
         mixes = {}
         for by, names in [("output", ("Main", "Kick")), ("piece", ("kick", "closed", "open")), ("mic", ("close",))]:
-            stems = arrange(playbook, voices, Order(bits="32f", by=by), EMPTY)
+            stems = arrange(playbook, voices, BounceOrder(bits="32f", by=by), EMPTY)
             self.assertEqual(stems.names, names)
             (block,) = render(voices, len(stems.buses), bounce_frames(voices, 0), noise, bus_of=stems.bus_of)
             mixes[by] = mix_of(gather(block.buses, stems.stem_of_bus, len(names)))
@@ -142,7 +142,7 @@ class Stems(SimpleTestCase):
 
     def bounced(self, bits: str, seed: int = 0):
         with tempfile.TemporaryDirectory() as folder:
-            order = Order(bits=bits, seed=seed)
+            order = BounceOrder(bits=bits, seed=seed)
             *_, last = bounce(compile_kit(Rendering.plain, RATE), self.part, Path(folder), order, load_sound=noise)
             rows = {
                 s.name: soundfile.read(Path(folder) / s.file, dtype="float64", always_2d=True)[0] for s in last.stems
@@ -192,7 +192,7 @@ class Stems(SimpleTestCase):
             with self.subTest(bits=bits), tempfile.TemporaryDirectory() as name:
                 folder = Path(name)
                 *_, last = bounce(
-                    compile_kit(Rendering.plain, RATE), self.part, folder, Order(bits=bits), load_sound=noise
+                    compile_kit(Rendering.plain, RATE), self.part, folder, BounceOrder(bits=bits), load_sound=noise
                 )
                 *stems, mix = [folder / stem.file for stem in last.stems]
                 result = stems_add_up(stems, mix, bits)
@@ -206,7 +206,7 @@ class Stems(SimpleTestCase):
         )
         part = replace(self.part, events=tuple(Event(480 * n, note, 90) for n, note in enumerate((46, 38, 36))))
         template = "{kit} {number}-{name}"
-        order = Order(
+        order = BounceOrder(
             bits="24",
             by="piece",
             mono_where_mono=True,
@@ -221,9 +221,9 @@ class Stems(SimpleTestCase):
             [("Quay 01-kick.wav", 1), ("Quay 02-snare.wav", 1), ("Quay 03-room.wav", 2), ("Quay Mix.wav", 2)],
         )
         with self.assertRaisesRegex(BounceError, "is not a name for stems"):
-            Order(bits="24", name_template="{song} {name}")
+            BounceOrder(bits="24", name_template="{song} {name}")
         with self.assertRaisesRegex(BounceError, "FLAC holds no float"):
-            Order(bits="32f", format="flac")
+            BounceOrder(bits="32f", format="flac")
 
     def test_ambience_is_taken_apart_where_it_is_asked_for(self):
         heard = tuple((mic, sample(500, 2)) for mic in ("close", "room"))
@@ -238,14 +238,16 @@ class Stems(SimpleTestCase):
         voices = voices_of(playbook, [Hit(0, 36, 100), Hit(90, 38, 100)])
         for by, names in (("output", ("Main",)), ("piece", ("kick", "snare"))):
             for apart in (False, True):
-                order = Order(bits="32f", by=by, ambience_apart=apart, in_desk_order=True)
+                order = BounceOrder(bits="32f", by=by, ambience_apart=apart, in_desk_order=True)
                 self.assertEqual(arrange(playbook, voices, order, EMPTY).names, (*names, *(["Room"] * apart)))
 
     def test_hits_that_two_stems_share_are_counted(self):
         both = kit(pad("a", note=38), pad("b", note=38, output="Two"), outputs=("Main", "Two"))
         part = replace(self.part, events=(Event(0, 38, 9), Event(9, 38, 9)))
         book = compile_kit(both, RATE)
-        self.assertEqual(shared_hits(book, voices_of(book, part.hits(RATE)), Order(bits="24")), [(("Main", "Two"), 2)])
+        self.assertEqual(
+            shared_hits(book, voices_of(book, part.hits(RATE)), BounceOrder(bits="24")), [(("Main", "Two"), 2)]
+        )
 
     def test_a_part_that_sounds_nowhere_is_refused(self):
         silent = Part(name="s", ticks_per_beat=480, tempos=((0, 500_000),), events=(Event(0, 5, 9),), end_tick=480)
@@ -253,11 +255,15 @@ class Stems(SimpleTestCase):
             self.assertRaisesRegex(BounceError, "Nothing in this part sounds"),
             tempfile.TemporaryDirectory() as folder,
         ):
-            list(bounce(compile_kit(Rendering.plain, RATE), silent, Path(folder), Order(bits="24"), load_sound=noise))
+            list(
+                bounce(
+                    compile_kit(Rendering.plain, RATE), silent, Path(folder), BounceOrder(bits="24"), load_sound=noise
+                )
+            )
 
     def test_file_names_are_safe_and_in_order(self):
         self.assertEqual(
-            stem_files(["Main", "a/b:c", "..", "Mix"], Order(bits="24"), RATE),
+            stem_files(["Main", "a/b:c", "..", "Mix"], BounceOrder(bits="24"), RATE),
             ["01 Main.wav", "02 a-b-c.wav", "03 Output.wav", "Mix.wav"],
         )
 

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.source import open_kit
-from dactyl.core.bounce.stems import Order
+from dactyl.core.bounce.stems import BounceOrder
 from dactyl.core.errors import DactylError, KitError, KitFileError
 from dactyl.core.formats.earlier import brought_up
 from dactyl.core.formats.package import name_samples, portable, read_package, samples_of, write_package
@@ -122,7 +122,7 @@ HITS = [
 
 def rendered(source) -> dict[str, np.ndarray]:
     source.check(skip_bad=False)
-    book = source.compile(RATE, Order(bits="24"), seed=None)
+    book = source.compile(RATE, BounceOrder(bits="24"), seed=None)
     voices = voices_of(book, HITS)
     frames = bounce_frames(voices, 0)
     buses = leaving(book, render(voices, len(book.outputs), frames, source.loader()))
@@ -348,7 +348,7 @@ class Hostile(Folder):
         path.write_text("<region> " + " ".join(f"{name}={value}" for name, value in rows), encoding="utf-8")
         with suppress(DactylError), open_kit(path) as source:
             source.check(skip_bad=True)
-            voices_of(source.compile(RATE, Order(bits="24"), seed=None), HITS)
+            voices_of(source.compile(RATE, BounceOrder(bits="24"), seed=None), HITS)
             source.kit()
 
     @PATIENT

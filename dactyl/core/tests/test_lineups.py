@@ -13,7 +13,7 @@ from django.test import SimpleTestCase
 
 from dactyl.core.bounce.render import fade_curve, voices_of
 from dactyl.core.bounce.source import LineupSource, open_kit, open_played
-from dactyl.core.bounce.stems import Order, bounce
+from dactyl.core.bounce.stems import BounceOrder, bounce
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
 from dactyl.core.formats.package import SampleFile, name_samples
@@ -209,7 +209,7 @@ class Lineups(SimpleTestCase):
             hits = Part(name="p", ticks_per_beat=480, tempos=((0, 500_000),), events=(Event(0, 36, 127),), end_tick=960)
             named = {}
             for by in ("piece", "member", "output", "merged"):
-                order = Order(bits="32f", by=by, name_template="{member} {name}")
+                order = BounceOrder(bits="32f", by=by, name_template="{member} {name}")
                 book = source.compile(RATE, order, seed=None)
                 out = folder / by
                 out.mkdir()

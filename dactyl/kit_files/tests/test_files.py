@@ -14,7 +14,7 @@ from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.test_soundfonts import font
 from dactyl.jobs.run import run_job
 from dactyl.kits import edits, queries
-from dactyl.kits.edits.samples import NewPad, Recording
+from dactyl.kits.edits.samples import NewPad, NewTake
 from dactyl.kits.models import Kit, KitFile, Take
 from dactyl.kits.tests.test_edits import version
 from dactyl.kits.values import kit_value
@@ -27,7 +27,7 @@ def rich_kit() -> Kit:
     """A kit that uses every kind of row a package has to hold."""
     close, far = shelf_of([-24.0, -12.0, -6.0]), shelf_of([-30.0, -20.0, -12.0], name="far")
     kit = edits.kits.create_kit("Salt & Ferry", pads=0)
-    recordings = [Recording.of({"close": one, "overhead": other}) for one, other in zip(close, far, strict=True)]
+    recordings = [NewTake.of({"close": one, "overhead": other}) for one, other in zip(close, far, strict=True)]
     new = [
         NewPad("Snare", "snare", [recordings[:1], recordings[1:]], [70, 127]),
         NewPad("Hat open", "open_hat", [recordings[2:]], [127]),

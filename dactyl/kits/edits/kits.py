@@ -61,7 +61,7 @@ def put_away(kit: Kit, away: bool) -> None:
         Journal.objects.filter(pk=kit.journal_id).update(changed_at=timezone.now())
 
 
-WHAT_HANGS: list[Callable[[Kit], tuple[int, str]]] = [
+DEPENDENTS: list[Callable[[Kit], tuple[int, str]]] = [
     lambda kit: (kit.versions.count(), "version"),
     lambda kit: (Revision.objects.filter(journal=kit.journal_id).count(), "change"),
     lambda kit: (kit.sets.count(), "place in a set"),
@@ -69,9 +69,9 @@ WHAT_HANGS: list[Callable[[Kit], tuple[int, str]]] = [
 """What goes with a kit: how many, and one of them in words. Apps above say what of theirs hangs on it."""
 
 
-def what_hangs(kit: Kit) -> list[str]:
+def dependents(kit: Kit) -> list[str]:
     """What deleting a kit for good would take along, in words."""
-    counted_words = (how(kit) for how in WHAT_HANGS)
+    counted_words = (how(kit) for how in DEPENDENTS)
     return [counted(number, words) for number, words in counted_words if number]
 
 

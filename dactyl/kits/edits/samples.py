@@ -24,14 +24,14 @@ WAYS = {"layers": "stacked as layers", "takes": "as takes of one layer", "pads":
 
 
 @dataclass(frozen=True, slots=True)
-class Recording:
+class NewTake:
     """A take to be written: what each mic heard, and its settings."""
 
     heard: dict[str, Sample]  # by the name of the mic, the first one first
     settings: dict[str, Any] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, heard: dict[str, Sample]) -> "Recording":
+    def of(cls, heard: dict[str, Sample]) -> "NewTake":
         """A new one: silence before the onset is skipped."""
         return cls(heard, {"start_frame": next(iter(heard.values())).onset_frame})
 
@@ -50,12 +50,12 @@ class NewPad:
 
     name: str
     kind: str
-    layers: Sequence[Sequence[Recording]]  # softest first
+    layers: Sequence[Sequence[NewTake]]  # softest first
     highs: Sequence[int]
 
 
 def give_samples(
-    pad: Pad, version: int, recordings: Sequence[Recording], way: str, *, replace: bool, layers: int | None
+    pad: Pad, version: int, recordings: Sequence[NewTake], way: str, *, replace: bool, layers: int | None
 ) -> Revision | None:
     """Give recordings to ``pad`` in one of WAYS; what it had stays or goes.
 
@@ -75,7 +75,7 @@ def give_samples(
 
 
 def _on_one(
-    change: Change, pad: Pad, recordings: Sequence[Recording], way: str, replace: bool, layers: int | None
+    change: Change, pad: Pad, recordings: Sequence[NewTake], way: str, replace: bool, layers: int | None
 ) -> None:
     was_empty = not pad.layers.exists()
     if replace:
@@ -150,7 +150,7 @@ def cut_over_pads(
         ]  # fmt: skip
         stem = sample.name.rsplit(".", 1)[0]
         for number, (target, own_settings) in enumerate(zip(targets, settings, strict=True), start=1):
-            _put_layers(change, target, [[Recording({mic.name: sample}, own_settings)]])
+            _put_layers(change, target, [[NewTake({mic.name: sample}, own_settings)]])
             change.update(target.piece, name=f"{number:02} {stem[:50]}")
             if not target.notes.exists():
                 _give_note(change, target, "other", queries.taken_notes(change.document))
@@ -162,7 +162,7 @@ def cut_over_pads(
 
 
 def _put_layers(
-    change: Change, pad: Pad, groups: Sequence[Sequence[Recording]], highs: Sequence[int] | None = None
+    change: Change, pad: Pad, groups: Sequence[Sequence[NewTake]], highs: Sequence[int] | None = None
 ) -> None:
     """Lay ``groups`` on an empty pad, a layer each, softest first."""
     layers = change.create_all([Layer(pad=pad, high=high) for high in highs or split_evenly(len(groups))])
@@ -170,7 +170,7 @@ def _put_layers(
     change.update(pad, dynamics=layered_dynamics(len(groups)))
 
 
-def _add_takes(change: Change, filled: Sequence[tuple[Layer, Sequence[Recording]]], *, first: int = 0) -> None:
+def _add_takes(change: Change, filled: Sequence[tuple[Layer, Sequence[NewTake]]], *, first: int = 0) -> None:
     """Add the recordings of each layer as its takes, the first at position ``first``."""
     recordings = [recording for _, group in filled for recording in group]
     mics = {
@@ -208,7 +208,7 @@ def _mic(change: Change, name: str | None) -> Mic:
     return made
 
 
-def _take_off(change: Change, pad: Pad) -> list[Recording]:
+def _take_off(change: Change, pad: Pad) -> list[NewTake]:
     """Take everything off ``pad`` to lay it on again in other layers."""
     takes = list(Take.objects.filter(layer__pad=pad).order_by("layer__high", "position"))
     heard: dict[int, dict[str, Sample]] = {take.pk: {} for take in takes}
@@ -216,9 +216,7 @@ def _take_off(change: Change, pad: Pad) -> list[Recording]:
         heard[used.take_id][used.mic.name] = used.sample
     change.delete_all(list(pad.layers.all()))
     return [
-        Recording(heard[take.pk], {name: getattr(take, name) for name in TAKE_FIELDS})
-        for take in takes
-        if heard[take.pk]
+        NewTake(heard[take.pk], {name: getattr(take, name) for name in TAKE_FIELDS}) for take in takes if heard[take.pk]
     ]
 
 
@@ -256,7 +254,7 @@ def _free_pads(change: Change, kit: Kit, count: int, after: Pad | None = None) -
     return found + (list(append_pads(change, count - len(found))) if count > len(found) else [])
 
 
-def _one_to_each(change: Change, pad: Pad, recordings: Sequence[Recording], *, replace: bool) -> None:
+def _one_to_each(change: Change, pad: Pad, recordings: Sequence[NewTake], *, replace: bool) -> None:
     """One recording to this pad, the next to the next free one; pads are added where there are too few."""
     is_free = not pad.layers.exists()
     if replace and not is_free:

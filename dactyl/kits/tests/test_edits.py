@@ -7,9 +7,9 @@ from django.test.utils import CaptureQueriesContext
 
 from dactyl.core.errors import KitError
 from dactyl.history import edits as history
-from dactyl.history.queries import standing
+from dactyl.history.queries import undo_state
 from dactyl.kits import edits, queries
-from dactyl.kits.edits.samples import NewPad, Recording
+from dactyl.kits.edits.samples import NewPad, NewTake
 from dactyl.kits.models import ChokeGroup, Kit, Layer, Mic, Output, Pad, Piece, Take, TakeSample
 from dactyl.kits.tables import TABLES
 from dactyl.kits.values import kit_value
@@ -28,8 +28,8 @@ def version(kit: Kit) -> int:
     return Kit.objects.values_list("journal__version", flat=True).get(pk=kit.pk)
 
 
-def recordings(samples) -> list[Recording]:
-    return [Recording.of({"close": sample}) for sample in samples]
+def recordings(samples) -> list[NewTake]:
+    return [NewTake.of({"close": sample}) for sample in samples]
 
 
 class KitCase(TestCase):
@@ -98,7 +98,7 @@ class Giving(KitCase):
 
     def test_a_proposal_is_one_edit_with_its_mics(self):
         hats = [
-            NewPad(name, kind, [[Recording.of({"close": a, "hall": b})]], [127])
+            NewPad(name, kind, [[NewTake.of({"close": a, "hall": b})]], [127])
             for name, kind, a, b in [
                 ("Hat closed", "closed_hat", *self.samples[:2]),
                 ("Kick", "kick", *self.samples[4:6]),
@@ -219,7 +219,7 @@ class Arranging(KitCase):
         ours, theirs = kit_value(self.kit.pk), kit_value(copy.pk)
         streams = [layer.stream for _, pad in ours.pads() for layer in pad.layers]
         self.assertEqual(streams, [layer.random_stream for _, pad in theirs.pads() for layer in pad.layers])
-        self.assertEqual(standing(copy).done, 0)
+        self.assertEqual(undo_state(copy).done, 0)
 
     def test_a_piece_moves_as_a_whole_and_a_pad_joins_another_piece(self):
         pads = list(self.kit.pads.select_related("piece", "kit")[:3])

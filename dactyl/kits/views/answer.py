@@ -12,7 +12,7 @@ from django_htmx.http import trigger_client_event
 
 from dactyl.history.door import Answer, edited
 from dactyl.history.edits import StaleDocument
-from dactyl.history.queries import listed, reading, standing
+from dactyl.history.queries import listed, reading, undo_state
 from dactyl.kits import queries, tasks
 from dactyl.kits.alongside import is_lineup, others_of
 from dactyl.kits.models import Kit, Layer, Pad, Take
@@ -135,7 +135,7 @@ def _needs_roots(pads: Sequence[int]) -> bool:
 def about_kit(kit: Kit) -> dict:
     """What every view of a kit shows: what can be undone; and, looked for where a template asks, whether kits sound along
     with it, or instead of pads of its own."""
-    now = standing(kit)
+    now = undo_state(kit)
     return {
         "undoes": now.undoes, "redoes": now.redoes, "change_count": now.done,
         "has_alongside": cache(lambda: bool(others_of(kit))), "is_lineup": cache(lambda: is_lineup(kit)),

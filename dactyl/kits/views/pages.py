@@ -68,7 +68,7 @@ def delete_kit(request: HttpRequest, kit_id: int) -> HttpResponse:
     """GET says what goes with it, POST deletes it for good."""
     kit = get_object_or_404(Kit, pk=kit_id)
     if request.method == "GET":
-        return render(request, "kits/_delete_kit.html", {"kit": kit, "hangs": edits.kits.what_hangs(kit)})
+        return render(request, "kits/_delete_kit.html", {"kit": kit, "hangs": edits.kits.dependents(kit)})
     edits.kits.delete_kit(kit)
     return HttpResponseRedirect(reverse("home"))
 

@@ -12,7 +12,7 @@ from dactyl.core.formats.package import portable
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.maps.devices import in_order
 from dactyl.core.maps.surfaces import SHAPES, SurfaceGrid
-from dactyl.history.queries import standing
+from dactyl.history.queries import undo_state
 from dactyl.kits import edits, queries
 from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.models import Kit, Translation, TranslationNote
@@ -186,7 +186,7 @@ class SurfacesAndDevices(KitCase):
             with self.subTest(what):
                 answer = self.post(what, **values)
                 self.assertEqual((answer.status_code, self.cells()), (200, cells), answer.content[:200])
-                self.assertEqual(standing(self.kit).undoes.sentence, sentence)
+                self.assertEqual(undo_state(self.kit).undoes.sentence, sentence)
         self.post("new", to="5")
         self.assertEqual(self.kit.pads.count(), 17)
         for what, words in (("mirror", "No cell is selected"), ("dance", "No cell is selected")):

@@ -9,7 +9,7 @@ from django.urls import reverse
 from dactyl.core.formats.notes import note_name
 from dactyl.core.maps import devices, surfaces, translate
 from dactyl.core.maps import notes as maps
-from dactyl.history.queries import standing
+from dactyl.history.queries import undo_state
 from dactyl.kits import queries
 from dactyl.kits.alongside import kit_of_notes
 from dactyl.kits.models import DeviceUse, Kit, Map, Surface, Translation
@@ -113,7 +113,7 @@ def devices_context(kit: Kit, shown: str = "") -> dict[str, Any]:
     grid = surfaces.SurfaceGrid(chosen.rows, chosen.columns)
     rows = {row.pad.pk: row for row in queries.sheet_rows(kit, levels=False)}
     at = dict(surface.cells.values_list("place", "pad")) if surface else {}
-    now = standing(chosen)
+    now = undo_state(chosen)
     return context | {
         "device_undoes": now.undoes,
         "device_cells": [

@@ -10,7 +10,7 @@ from dactyl.core.maps.surfaces import SHAPES
 from dactyl.core.play.compile import compile_kit
 from dactyl.desk.edits import ROUTES
 from dactyl.history import edits as history
-from dactyl.history.queries import standing as history_stands
+from dactyl.history.queries import undo_state as history_stands
 from dactyl.kits.fields import MIC_FIELDS, OUTPUT_FIELDS, PAD_FIELDS, TAKE_FIELDS
 from dactyl.kits.models import Layer, Mic, Output, OutputGroup, Pad, Piece, Surface, Take, Translation, Version
 from dactyl.kits.tests.test_edits import KitCase, dump, version
@@ -175,11 +175,11 @@ class AnyEdit(KitCase):
         self.assertGreater(done, STEPS / 4, "most of it should do something")
         compile_kit(value, 48_000)
         self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/").status_code, 200)
-        end, standing = dump(self.kit), history_stands(self.kit)
+        end, undo_state = dump(self.kit), history_stands(self.kit)
         done = self.kit.journal.revisions.filter(is_undone=False)
-        first, last = done.order_by("pk").first(), standing.undoes
+        first, last = done.order_by("pk").first(), undo_state.undoes
         gone = history.go_to(self.kit, version(self.kit), first.pk)
-        self.assertEqual((dump(self.kit), gone.sentence), (beginning, f"{standing.done} changes undone"))
+        self.assertEqual((dump(self.kit), gone.sentence), (beginning, f"{undo_state.done} changes undone"))
         history.go_to(self.kit, version(self.kit), last.pk)
         self.assertEqual(dump(self.kit), end)
         with self.assertRaises(history.StaleDocument):

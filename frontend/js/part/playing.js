@@ -14,8 +14,8 @@ export function startPart(session, engine, ways) {
     start: 0, // tick at which it begins
     /** Ticks of the loop; the whole part where both are 0. @type {[number, number]} */ range: [0, 0],
     frame: null, // of the part, while it plays
-    /** What is played in the part's place: a recording with the hits found in it. @type {{ start: number, name: string } | null} */ guest: null,
-    lend,
+    /** What is played in the part's place: a recording with the hits found in it. @type {{ start: number, name: string } | null} */ instead: null,
+    playInstead,
     toggle,
     play,
     stopped,
@@ -33,7 +33,7 @@ export function startPart(session, engine, ways) {
       model.addEventListener("loaded", show);
       model.addEventListener("changed", () => {
         show();
-        if (!part.guest) setRange(part.range); // its frames are others where the tempo is
+        if (!part.instead) setRange(part.range); // its frames are others where the tempo is
       });
       return choose(shown() ?? kept() ?? choice.value);
     }),
@@ -54,9 +54,9 @@ export function startPart(session, engine, ways) {
     button.textContent = part.isPlaying ? "■ Stop" : "▶ Play";
     button.setAttribute("aria-pressed", String(part.isPlaying));
     const { about: known } = model ?? {};
-    button.disabled = !known && !part.guest;
-    if (part.guest) {
-      about.textContent = part.guest.name;
+    button.disabled = !known && !part.instead;
+    if (part.instead) {
+      about.textContent = part.instead.name;
       return;
     }
     if (!known) return;
@@ -76,9 +76,9 @@ export function startPart(session, engine, ways) {
 
   /** @param {[number, number][]} countIn clicks before it, as frames before and accent */
   function play(countIn = []) {
-    if (!model?.time && !part.guest) return;
+    if (!model?.time && !part.instead) return;
     part.isPlaying = engine.isPartPlaying = true;
-    engine.play(part.guest ? part.guest.start : model.time.frameAt(part.start), countIn);
+    engine.play(part.instead ? part.instead.start : model.time.frameAt(part.start), countIn);
     show();
   }
 
@@ -99,13 +99,13 @@ export function startPart(session, engine, ways) {
     engine.setRange(model?.time ? [model.time.frameAt(range[0]), model.time.frameAt(range[1])] : [0, 0]);
   }
 
-  /** Let something else be played in the part's place; null gives it back. @param {{ start: number, name: string } | null} guest */
-  function lend(guest) {
+  /** Let something else be played in the part's place; null gives it back. @param {{ start: number, name: string } | null} instead */
+  function playInstead(instead) {
     if (part.isPlaying) stop();
-    part.guest = guest;
+    part.instead = instead;
     if (!model) return;
-    model.isAside = Boolean(guest);
-    if (!guest) {
+    model.isAside = Boolean(instead);
+    if (!instead) {
       model.play();
       setRange(part.range);
     }

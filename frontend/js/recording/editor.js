@@ -90,7 +90,7 @@ export class RecordingEditor {
     this.view.fit();
     this.#waves.load(this.model.tracks);
     this.recorded.open(this.#how.rate === this.engine.rate ? this.model.tracks : [], this.#how);
-    this.part.lend({ start: 0, name: `${this.model.tracks.length} tracks` });
+    this.part.playInstead({ start: 0, name: `${this.model.tracks.length} tracks` });
     this.engine.setRange([0, 0]);
     this.#resize();
     this.#changed();
@@ -100,7 +100,7 @@ export class RecordingEditor {
     this.#life.abort();
     this.recorded.open([]);
     this.session.toggleSolo(null);
-    this.part.lend(null);
+    this.part.playInstead(null);
   }
 
   #listen(signal) {
@@ -141,7 +141,7 @@ export class RecordingEditor {
 
   /** Hand the hits to the audio thread; what has been tried by hand is heard too. */
   #play() {
-    if (!this.model.about || !this.part.guest) return;
+    if (!this.model.about || !this.part.instead) return;
     const { beats, lines } = this.model.about;
     const clicks = [];
     for (let n = 0; n + 1 < lines.length; n++) for (let beat = 0; beat < beats; beat++) clicks.push([lines[n] + ((lines[n + 1] - lines[n]) * beat) / beats, beat ? 1 : 2]);
@@ -239,7 +239,7 @@ export class RecordingEditor {
 
   setStart(time) {
     this.start = Math.max(0, Math.min(time, this.view.seconds - 0.01));
-    if (this.part.guest) this.part.guest.start = Math.round(this.start * this.engine.rate);
+    if (this.part.instead) this.part.instead.start = Math.round(this.start * this.engine.rate);
     this.recorded.at(Math.round(this.start * this.engine.rate));
     this.repaint();
   }

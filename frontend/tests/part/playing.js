@@ -75,11 +75,11 @@ test("something else is played in the part's place, and gives it back", async ()
   button.click();
   part.setRange([480, 960]);
   taken(engine, "setRange");
-  part.lend({ start: 7, name: "7 tracks" });
+  part.playInstead({ start: 7, name: "7 tracks" });
   equal([part.isPlaying, about.textContent, taken(engine, "stop").length], [false, "7 tracks", 1]);
   part.play();
   equal(taken(engine, "play").at(-1), [7, []]);
   taken(engine, "setPart");
-  part.lend(null);
+  part.playInstead(null);
   equal([about.textContent, taken(engine, "setPart").length, taken(engine, "setRange")], ["1 bar · 120", 1, [[[24_000, 48_000]]]]);
 });

@@ -4,7 +4,7 @@ from typing import Any
 
 from dactyl.core.errors import DactylError
 from dactyl.core.hits.playback import BLOCK_FRAMES, FULL_SCALE, PEAK_FLOOR_DB, PEAK_FRAMES
-from dactyl.history.queries import standing
+from dactyl.history.queries import undo_state
 from dactyl.kits.models import Kit
 from dactyl.recordings.edits import lines_of
 from dactyl.recordings.models import RecordedTrack, Recording
@@ -31,7 +31,7 @@ def _tracks(recording: Recording) -> list[RecordedTrack]:
 
 
 def _about(recording: Recording, kit: Kit, tracks: list[RecordedTrack]) -> dict[str, Any]:
-    now, pads = standing(recording), proposed_pads(kit, tracks)
+    now, pads = undo_state(recording), proposed_pads(kit, tracks)
     try:
         lines, damage = lines_of(recording), ""
     except DactylError as problem:  # whatever it holds, it opens, and undo is reached
