@@ -5,7 +5,6 @@ from pathlib import Path
 from tempfile import NamedTemporaryFile
 
 from django.conf import settings
-from django.db import transaction
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
@@ -17,7 +16,7 @@ from dactyl.core.bounce.source import SOUNDFONT
 from dactyl.core.bounce.stems import safe_name
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.sf2.lost import lost_by_a_soundfont
-from dactyl.jobs.run import enqueue
+from dactyl.kit_files import edits
 from dactyl.kit_files.packing import described, pack_kit
 from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.values import kit_value, whole_kit_value
@@ -25,7 +24,6 @@ from dactyl.shelf import store
 from dactyl.shelf.sounds import prepared_sound
 
 SOUND_BYTES = 128 << 20  # kept in memory while a SoundFont is written
-WORK = "dactyl.kit_files.tasks.open_kit_file"
 
 
 @require_POST
@@ -44,17 +42,7 @@ def open_file(request: HttpRequest) -> HttpResponse:
         )
     if upload.size > settings.MAX_ZIP_BYTES:
         raise KitFileError("It is too large.", "Split the kit.", file=upload.name[:120])
-
-    def write(file) -> None:
-        for block in upload.chunks():
-            file.write(block)
-
-    stored_as = store.receive(write)
-    with transaction.atomic():
-        row = KitFile.objects.create(name=upload.name[-255:], stored_as=stored_as)
-        row.job = enqueue(WORK, row.pk, queue="imports")
-        row.save(update_fields=["job"])
-    return render(request, "kit_files/_kit_file.html", {"file": row})
+    return render(request, "kit_files/_kit_file.html", {"file": edits.receive(upload)})
 
 
 @require_GET

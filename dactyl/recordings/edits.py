@@ -118,6 +118,12 @@ def hear_roles(tracks: Sequence[RecordedTrack], opened: Sequence[Track]) -> list
     return [replace(track, role=role) for track, role in zip(opened, roles, strict=True)]
 
 
+def set_zero(link: RecordedPart, seconds: float) -> None:
+    """Where the recording begins in the part that was made of it."""
+    link.zero_seconds = seconds
+    link.save(update_fields=["zero_seconds"])
+
+
 def _refuse_without_room(recording: Recording) -> None:
     """What the page plays is written while it is listened to. raises : DactylError"""
     frames = sum(

@@ -180,8 +180,7 @@ def of_part(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
 def set_zero(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
     """Where the recording begins in the part that was made of it; it may begin before it."""
     link = get_object_or_404(RecordedPart, part=get_object_or_404(Part, pk=part_id))
-    link.zero_seconds = JsonValues.of(request).number("seconds", -LATEST_SECONDS, LATEST_SECONDS)
-    link.save(update_fields=["zero_seconds"])
+    edits.set_zero(link, JsonValues.of(request).number("seconds", -LATEST_SECONDS, LATEST_SECONDS))
     return JsonResponse({"zero": link.zero_seconds})
 
 

@@ -11,7 +11,8 @@ from dactyl.core.stack.pieces import pieces_of
 from dactyl.core.stack.propose import Proposal as ProposalValue
 from dactyl.core.stack.propose import propose
 from dactyl.history.edits import edit
-from dactyl.kits.edits.samples import NewPad, NewTake
+from dactyl.history.models import Revision
+from dactyl.kits.edits.samples import NewPad, NewTake, apply_proposal
 from dactyl.kits.models import Kit, Proposal
 from dactyl.shelf import queries as shelf_queries
 from dactyl.shelf.models import Sample
@@ -151,3 +152,14 @@ def as_new_pads(row: Proposal) -> list[NewPad]:
         )
         for pad in view.value.pads
     ]
+
+
+def apply(kit: Kit, version: int, row: Proposal) -> Revision | None:
+    """What is proposed becomes pads of the kit, and the proposal is over."""
+    revision = apply_proposal(kit, version, as_new_pads(row), row.pad)
+    row.delete()
+    return revision
+
+
+def drop(kit_id: int, proposal_id: int) -> None:
+    Proposal.objects.filter(pk=proposal_id, kit=kit_id).delete()

@@ -142,15 +142,13 @@ def change_proposal(request: HttpRequest, kit_id: int, proposal_id: int, what: s
 @kit_edit
 def apply_proposal(request: HttpRequest, kit: Kit, version: int, proposal_id: int) -> Answer:
     row = find(Proposal.objects, proposal_id, kit, kit=kit)
-    revision = edits.samples.apply_proposal(kit, version, proposals.as_new_pads(row), row.pad)
-    row.delete()
-    return revision
+    return proposals.apply(kit, version, row)
 
 
 @require_POST
 def drop_proposal(request: HttpRequest, kit_id: int, proposal_id: int) -> HttpResponse:
     """Nothing was done yet, so nothing is lost: the samples stay on the shelf."""
-    Proposal.objects.filter(pk=proposal_id, kit=kit_id).delete()
+    proposals.drop(kit_id, proposal_id)
     return redirect_within(request, reverse("kits:kit", args=[kit_id]))
 
 

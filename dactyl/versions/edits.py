@@ -53,6 +53,10 @@ def keep(kit: Kit, name: str) -> Version:
         )
 
 
+def delete(version: Version) -> None:
+    version.delete()
+
+
 def current(kit: Kit) -> Version | None:
     """The version that the kit is, where nothing was edited since it was kept."""
     last = kit.versions.first()

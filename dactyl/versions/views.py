@@ -38,7 +38,7 @@ def keep(request: HttpRequest, kit_id: int) -> HttpResponse:
 @require_POST
 def delete(request: HttpRequest, kit_id: int, version_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    get_object_or_404(Version, pk=version_id, kit=kit).delete()
+    edits.delete(get_object_or_404(Version, pk=version_id, kit=kit))
     return _shown(request, kit)
 
 

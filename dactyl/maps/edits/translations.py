@@ -10,8 +10,14 @@ from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.maps import write_notes
 from dactyl.kits.models import Kit, Map, MapNote, Pad, Translation, TranslationNote
+from dactyl.maps.models import NoteNames
 
 BY_HAND = "chosen by hand"
+
+
+def add_names(name: str, names: Mapping[int, str]) -> NoteNames:
+    """Another source of parts: what its notes are called, as far as that is known."""
+    return NoteNames.objects.create(name=name, names={str(note): named for note, named in names.items()})
 
 
 def propose(

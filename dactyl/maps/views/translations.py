@@ -14,7 +14,6 @@ from dactyl.kits.models import Kit, Translation
 from dactyl.kits.views.answer import find, kit_edit, pad_of
 from dactyl.kits.views.pages import picture_page
 from dactyl.maps import edits, ways
-from dactyl.maps.models import NoteNames
 from dactyl.web.page_memory import kept
 from dactyl.web.request_values import ids_in, number_in, plain
 
@@ -41,7 +40,7 @@ def add_names(request: HttpRequest, kit_id: int) -> HttpResponse:
         name = name or plain(upload.name.rsplit(".", 1)[0][:80], "A name", 80)
     if not name:
         raise KitError("Give it a name, or choose a MIDI name document.")
-    row = NoteNames.objects.create(name=name, names={str(note): named for note, named in names.items()})
+    row = edits.translations.add_names(name, names)
     request.shown = f"names:{row.pk}"
     return picture_page(request, kit, "translations")
 
