@@ -1,7 +1,8 @@
+import { Fetching } from "./fetching.js";
 import { asHeaders } from "./headers.js";
 import { betweenWithFirst } from "./ranges.js";
+import { Saying } from "./saying.js";
 
-const SLOW_MS = 300;
 const ON_GOING_BACK = { htmx: true }; // by which htmx knows the entries of the browser's history that it draws again
 
 /** What the page knows of the kit: which pads and takes are selected, which are heard alone, the version it shows. */
@@ -15,51 +16,31 @@ export class Session extends EventTarget {
   #solo = new Set();
   #cardTimer = 0;
   #isCardAskedThere = false;
-  #fadeTimer = 0;
-  /** What says what was done, as it was shown last. @type {HTMLElement | null} */ #said = null;
   #frame = 0;
-  #slow = new Set();
   #scrollTo = null;
-  #sources = new Map();
+  #fetching;
+  #saying;
 
   constructor(body, engine) {
     super();
     this.#body = body;
     this.#engine = engine;
+    this.#saying = new Saying(body);
+    this.#fetching = new Fetching(body);
     this.pads = Number(body.dataset.selected) ? [Number(body.dataset.selected)] : [];
     body.addEventListener("htmx:configRequest", ({ detail }) => Object.assign(detail.headers, this.headers));
     body.addEventListener("kit-changed", ({ detail, target }) => this.#changed(detail, target));
     body.addEventListener("htmx:afterSettle", () => this.mark());
-    body.addEventListener("htmx:sendError", () => this.say("The server does not answer. Is it running? Nothing was changed.", true));
-    body.addEventListener("htmx:responseError", ({ detail }) => this.#failed(detail.xhr));
-    body.addEventListener("htmx:afterRequest", ({ detail }) => this.#sayRefusal(detail.xhr));
+    body.addEventListener("htmx:responseError", () => (this.#touched = []));
     body.addEventListener("htmx:beforeSwap", (event) => this.#guardCard(event));
-    body.addEventListener("htmx:beforeSend", ({ detail: { xhr, elt, target, requestConfig } }) => {
-      this.#waitFor(xhr);
-      if (target === elt && requestConfig.verb === "get") return; // what it looked for itself goes with it
-      // Before htmx looks at the answer: events of a source that was drawn anew meanwhile would not come here.
-      xhr.addEventListener("readystatechange", () => xhr.readyState === XMLHttpRequest.DONE && this.#keepInPage(elt));
-    });
+    body.addEventListener("htmx:beforeSend", ({ detail }) => this.#saying.waitFor(detail.xhr));
     engine.addEventListener("broken", ({ detail }) => this.say(detail[0], true));
-    engine.addEventListener("state", () => this.#showSound());
-    // A request that another took over from, or that the page's end cut short, is rejected with nothing: its events told.
-    window.addEventListener("unhandledrejection", (event) => event.reason === undefined && event.preventDefault());
+    engine.addEventListener("state", () => this.#saying.showSound(engine));
     for (const type of ["pointerdown", "keydown"]) body.addEventListener(type, () => engine.wake(), { capture: true });
     body.addEventListener("click", (event) => this.#click(event));
     body.addEventListener("focusin", ({ target }) => this.#focused(target));
-    this.#showSound();
+    this.#saying.showSound(engine);
     this.mark();
-  }
-
-  #failed(xhr) {
-    this.#touched = [];
-    this.say(xhr.responseText.slice(0, 300), true);
-  }
-
-  /** A refusal that is a sentence alone, with nothing to be drawn. */
-  #sayRefusal(xhr) {
-    if (xhr?.status !== 422 || !xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")) return;
-    this.say(xhr.responseText.slice(0, 300), true);
   }
 
   get kit() {
@@ -105,24 +86,9 @@ export class Session extends EventTarget {
     return url.startsWith(`/kits/${this.kit}/`) ? this.inTurn(send) : send();
   }
 
-  /**
-   * Fetch a part of the page. A later call for the same place takes over from an earlier one, and none waits for another:
-   * each place has a source of its own, where htmx keeps the requests of one source in line.
-   * @returns {Promise<boolean>} whether it came
-   */
+  /** Fetch a part of the page; a later call for the same place takes over. @returns {Promise<boolean>} whether it came */
   get(url, target, swap = "innerHTML") {
-    if (!this.#sources.has(target)) {
-      const source = document.createElement("i");
-      source.hidden = true;
-      source.setAttribute("hx-sync", "this:replace");
-      this.#body.append(source);
-      this.#sources.set(target, source);
-    }
-    const answer = window.htmx.ajax("GET", url, { source: this.#sources.get(target), target, swap });
-    return answer.then(
-      () => true,
-      () => false,
-    );
+    return this.#fetching.get(url, target, swap);
   }
 
   /**
@@ -198,19 +164,6 @@ export class Session extends EventTarget {
     document.getElementById("card").addEventListener("focusout", () => setTimeout(() => this.loadCard(0, { fromCard: false })), { once: true });
   }
 
-  /**
-   * An answer is laid out by where its source stands: one whose source was drawn anew meanwhile would be lost but for its
-   * main part. Such a source is put aside, without name and content.
-   */
-  #keepInPage(source) {
-    if (!source || source.isConnected) return;
-    source.removeAttribute("id");
-    source.replaceChildren();
-    source.hidden = true;
-    this.#body.append(source);
-    setTimeout(() => source.remove(), 1000);
-  }
-
   /** Move the selection along the sheet. */
   step(by, { range = false } = {}) {
     const order = this.#order();
@@ -227,11 +180,7 @@ export class Session extends EventTarget {
   }
 
   say(text, isWarning = false) {
-    const status = document.getElementById("status");
-    if (!status) return;
-    status.textContent = text;
-    status.classList.toggle("warning", isWarning);
-    this.#fade(status);
+    this.#saying.say(text, isWarning);
   }
 
   /** Show on freshly drawn rows, pads and takes what only the page knows: once before the page is next painted. */
@@ -257,16 +206,8 @@ export class Session extends EventTarget {
     for (const button of document.querySelectorAll("[data-solo]"))
       button.setAttribute("aria-pressed", String(this.#solo.has(Number(button.dataset.solo))));
     document.getElementById("view")?.classList.toggle("soloing", this.#solo.size > 0);
-    const status = document.getElementById("status");
-    if (status?.textContent && status !== this.#said) this.#fade(status); // an answer has just said it
+    this.#saying.drawn();
     this.dispatchEvent(new Event("marked"));
-  }
-
-  #fade(status) {
-    this.#said = status;
-    status.classList.add("shown");
-    clearTimeout(this.#fadeTimer);
-    this.#fadeTimer = setTimeout(() => status.classList.remove("shown"), status.classList.contains("warning") ? 12000 : 4000);
   }
 
   #changed({ pads, touched, refused, ways }, source) {
@@ -304,26 +245,5 @@ export class Session extends EventTarget {
   #focused(target) {
     const row = target.closest(".row[data-pad]");
     if (row && !this.pads.includes(Number(row.dataset.pad))) this.select(Number(row.dataset.pad), { scroll: false, delay: 60 });
-  }
-
-  /** What takes longer than a blink shows that it is under way. */
-  #waitFor(request) {
-    const timer = setTimeout(() => {
-      this.#slow.add(request);
-      this.#body.classList.add("busy");
-    }, SLOW_MS);
-    request.addEventListener("loadend", () => {
-      clearTimeout(timer);
-      this.#slow.delete(request);
-      this.#body.classList.toggle("busy", this.#slow.size > 0);
-    });
-  }
-
-  #showSound() {
-    const state = document.getElementById("sound-state");
-    if (!state) return;
-    const isOn = this.#engine.state === "running";
-    state.textContent = isOn ? `Sound on · ${this.#engine.rate / 1000} kHz` : "Sound is off: press any key";
-    this.#body.classList.toggle("sound-off", !isOn);
   }
 }
