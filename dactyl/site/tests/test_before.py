@@ -23,14 +23,14 @@ import json
 from dactyl.bounces.edits import read_kit, read_part
 from dactyl.bounces.models import Bounce
 from dactyl.history import edits as history
-from dactyl.history.queries import standing
+from dactyl.history.queries import undo_state
 from dactyl.kits.values import kit_value
 from dactyl.kits.models import Kit, MapNote, Proposal
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 
 kit, bounce = Kit.objects.get(), Bounce.objects.get()
-before = {"undoes": standing(kit).undoes.sentence, "redoes": standing(kit).redoes.sentence, "version": kit.version}
+before = {"undoes": undo_state(kit).undoes.sentence, "redoes": undo_state(kit).redoes.sentence, "version": kit.version}
 notes = MapNote.objects.count()
 history.undo(kit, kit.version)
 print(json.dumps(before | {
