@@ -5,7 +5,6 @@ the lock of its file, which the system takes back when its process ends, however
 once the job has ended well: what came in while it ended is taken care of there.
 """
 
-import fcntl
 import logging
 import time
 from collections.abc import Iterable, Iterator
@@ -20,6 +19,7 @@ from django.utils import timezone
 from django.utils.module_loading import import_string
 from django_tasks import task
 from django_tasks_db.models import DBTaskResult
+from filelock import FileLock, Timeout
 
 from dactyl.core.errors import DactylError
 from dactyl.core.fields import printable
@@ -112,29 +112,30 @@ def _holding(job_id: int) -> Iterator[bool]:
     """Whether this process has the job for itself; it has until the end of the block, or its own."""
     path = settings.DATA / "jobs" / str(job_id)
     path.parent.mkdir(parents=True, exist_ok=True)
-    with path.open("w") as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            yield False
-            return
-        _under_way.add(job_id)
-        try:
-            yield True
-        finally:
-            _under_way.discard(job_id)
-            path.unlink(missing_ok=True)
+    lock = FileLock(path, timeout=0)
+    try:
+        lock.acquire()
+    except Timeout:
+        yield False
+        return
+    _under_way.add(job_id)
+    try:
+        yield True
+    finally:
+        _under_way.discard(job_id)
+        path.unlink(missing_ok=True)
+        lock.release()
 
 
 def _is_held(job_id: int) -> bool:
-    try:
-        with (settings.DATA / "jobs" / str(job_id)).open() as file:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except FileNotFoundError:
+    path = settings.DATA / "jobs" / str(job_id)
+    if not path.exists():
         return False
-    except OSError:
+    try:
+        with FileLock(path, timeout=0):
+            return False
+    except Timeout:
         return True
-    return False
 
 
 @task(queue_name="imports")  # or the queue that `enqueue` names

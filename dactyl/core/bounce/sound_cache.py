@@ -1,30 +1,19 @@
 """Keep the latest sounds in memory, up to a number of bytes."""
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
 
 import numpy as np
+from cachetools import LRUCache, cached
 
 
 class SoundCache:
-    """Remembers what ``make`` made; the longest unused goes first. May be called from several threads."""
+    """Remembers what ``make`` made; the longest unused goes first. Several threads may call it: each sound is made once, and
+    who asks for one that is being made waits for it."""
 
     def __init__(self, make: Callable[[Hashable], np.ndarray], limit_bytes: int) -> None:
-        self._make, self._limit_bytes, self._held_bytes = make, limit_bytes, 0
-        self._sounds: OrderedDict[Hashable, np.ndarray] = OrderedDict()
-        self._lock = threading.Lock()
+        kept = LRUCache(limit_bytes, getsizeof=lambda sound: sound.nbytes)
+        self._made = cached(kept, key=lambda what: what, condition=threading.Condition())(make)
 
     def __call__(self, what: Hashable) -> np.ndarray:
-        with self._lock:
-            if what in self._sounds:
-                self._sounds.move_to_end(what)
-                return self._sounds[what]
-        sound = self._make(what)
-        with self._lock:
-            if what not in self._sounds:
-                self._sounds[what] = sound
-                self._held_bytes += sound.nbytes
-            while self._held_bytes > self._limit_bytes and len(self._sounds) > 1:
-                self._held_bytes -= self._sounds.popitem(last=False)[1].nbytes
-        return sound
+        return self._made(what)

@@ -7,6 +7,9 @@ lists where no note is named twice.
 import xml.etree.ElementTree as ET
 from collections.abc import Mapping
 
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.notes import note_in
 
@@ -44,10 +47,12 @@ def write_names(title: str, names: Mapping[int, str]) -> bytes:
 
 def read_names(data: bytes, file: str) -> dict[int, str]:
     """Names by note, 0 to 127. raises : KitFileError"""
-    if len(data) > MAX_BYTES or b"<!ENTITY" in data:
+    if len(data) > MAX_BYTES:
         raise KitFileError("It is no list of note names.", "Choose a MIDI name document.", file=file)
     try:
-        document = ET.fromstring(data)
+        document = fromstring(data)
+    except DefusedXmlException:  # words of its own, or of other files
+        raise KitFileError("It is no list of note names.", "Choose a MIDI name document.", file=file) from None
     except (ET.ParseError, ValueError, LookupError) as problem:
         line = getattr(problem, "position", (0, 0))[0]
         raise KitFileError("It is not whole XML.", "Export it again.", file=file, line=line) from None
