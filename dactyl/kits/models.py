@@ -349,7 +349,7 @@ class Translation(models.Model):
 
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="translations")
     name = models.CharField(max_length=80)
-    source = models.CharField(max_length=40)  # kits.sources tells what it names
+    source = models.CharField(max_length=40)  # maps.ways.sources tells what it names
 
     class Meta:
         ordering = ["pk"]

@@ -6,7 +6,7 @@ import { Ahead } from "../page/ahead.js";
 import { between } from "../page/ranges.js";
 import { KINDS } from "../part/curves.js";
 
-const [LOW_DB, HIGH_DB, SILENT_DB] = [-60, 12, -96]; // dactyl/kits/views/desk_picture.py; core/desk/tables.py
+const [LOW_DB, HIGH_DB, SILENT_DB] = [-60, 12, -96]; // dactyl/desk/picture.py; core/desk/tables.py
 const [STEP_DB, FINE_DB] = [0.5, 0.1];
 const [STEP_BALANCE, FINE_BALANCE] = [5, 1];
 const NEAR_PX = 6; // of the end of a line that shows a width
