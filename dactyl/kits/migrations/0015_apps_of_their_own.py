@@ -2,8 +2,7 @@ from django.db import migrations
 
 
 class Migration(migrations.Migration):
-    """Devices, lists of note names and sets belong to apps of their own from here on; their tables stay what they are, and so do
-    the files that wait for a job."""
+    """Devices, lists of note names and sets belong to apps of their own from here on; their tables stay what they are."""
 
     dependencies = [("jobs", "0001_initial"), ("kits", "0014_beside_versions")]
     operations = [
