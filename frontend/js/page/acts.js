@@ -22,7 +22,7 @@ export function startActs() {
   let asked = 0;
   let stored = []; // kits, parts and recordings that are called so
   let elsewhere = []; // acts of views that are not open
-  let isAsked = false; // for those, once a page
+  let readAt = null; // the version of the kit for which those were read
 
   new MutationObserver(() => window_.open && open()).observe(window_, { attributes: true, attributeFilter: ["open"] });
   document.addEventListener("keydown", (event) => {
@@ -65,9 +65,11 @@ export function startActs() {
     const { found, views } = await answer.json();
     stored = found.map(({ what, name, url }) => ({ name, where: what, url }));
     find({ isSame: true });
-    if (isAsked) return;
-    isAsked = true;
+    const version = document.getElementById("history")?.dataset.version ?? "";
+    if (readAt === version) return;
+    [readAt, elsewhere] = [version, []];
     readElsewhere(views, (more) => {
+      if (readAt !== version) return;
       elsewhere = [...elsewhere, ...more];
       find({ isSame: true });
     });

@@ -38,7 +38,9 @@ export function doAwaited() {
   sessionStorage.removeItem(AWAITED);
   if (!awaited || !isHere(awaited.url)) return;
   const act = actsOf(document.getElementById("view") ?? document, null).find(({ name, where }) => name === awaited.name && where === awaited.where);
-  if (act) doIt(act.element);
+  if (act) return doIt(act.element);
+  const status = document.getElementById("status");
+  if (status) status.textContent = `${awaited.name} is not here now.`;
 }
 
 const isHere = (url) => new URL(url, location.href).pathname === location.pathname;
