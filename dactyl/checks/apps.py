@@ -7,13 +7,13 @@ class ChecksConfig(AppConfig):
 
     def ready(self) -> None:
         from dactyl.checks.models import LeftFinding
-        from dactyl.checks.queries import check_context, tried_mend
+        from dactyl.checks.queries import auditioned_mend, check_context
         from dactyl.history.tables import register
         from dactyl.kits.views import pictures as kit_pictures
-        from dactyl.playing.views import TRIED
+        from dactyl.playing.views import AUDITIONS
 
         register({"left_finding": LeftFinding})
         kit_pictures.PICTURES["check"] = kit_pictures.Picture(
             "kit", "checks/_check.html", lambda kit, _: check_context(kit)
         )
-        TRIED["mend"] = tried_mend
+        AUDITIONS["mend"] = auditioned_mend

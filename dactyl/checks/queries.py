@@ -134,7 +134,7 @@ def changes_of(rows: Iterable[Mapping[str, Any]]) -> tuple[Change, ...]:
     return tuple(Change(of, key, setting, value) for row in rows for of, key, setting, value in row["mend"])
 
 
-def tried_mend(kit: Kit, key: str) -> Callable[[KitValue], KitValue] | None:
+def auditioned_mend(kit: Kit, key: str) -> Callable[[KitValue], KitValue] | None:
     """The kit with one finding mended, to be heard before it is."""
     row = next((row for row in found(kit)[1] if row["key"] == key), None)
     return None if row is None else lambda value: mended(value, changes_of([row]))

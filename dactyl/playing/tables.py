@@ -30,11 +30,11 @@ def playbook_for_page(
     pad_ids: Collection[int] | None = None,
     *,
     instead: dict[int, Sample] | None = None,
-    tried: Callable[[core.Kit], core.Kit] | None = None,
+    auditioned: Callable[[core.Kit], core.Kit] | None = None,
 ) -> dict[str, Any]:
-    """The playbook, whole or of some pads. ``docs/formats.md`` describes it. tried : what is heard in the kit's place"""
+    """The playbook, whole or of some pads. ``docs/formats.md`` describes it. auditioned : what is heard in the kit's place"""
     value = kit_value(kit, pad_ids, instead=instead)
-    playbook = compiled(tried(value) if tried else value, rate_hz)
+    playbook = compiled(auditioned(value) if auditioned else value, rate_hz)
     return {"version": kit.version, **as_tables(playbook, is_whole=pad_ids is None)}
 
 

@@ -18,14 +18,14 @@ from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
 from dactyl.web.request_values import ids_in
 
-TRIED: dict[str, Callable[[Kit, str], Callable[[KitValue], KitValue] | None]] = {}
+AUDITIONS: dict[str, Callable[[Kit, str], Callable[[KitValue], KitValue] | None]] = {}
 """What may be heard in the kit's place, by what asks for it; apps above add theirs."""
 
 
 @require_GET
 def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     """The playbook, whole or of ``pads``; ``notes=1`` tells all notes with them. ``try=take:sample,...`` hears samples in place,
-    and each of TRIED what it says, without changing the kit."""
+    and each of AUDITIONS what it says, without changing the kit."""
     kit = get_object_or_404(Kit, pk=kit_id)
     asked = request.GET.get("pads")
     pads = None if asked is None else ids_in(asked)
@@ -33,8 +33,8 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
         kit,
         rate_hz,
         pads,
-        instead=_tried(request.GET.get("try", "")),
-        tried=next((way(kit, request.GET[name]) for name, way in TRIED.items() if name in request.GET), None),
+        instead=_auditioned(request.GET.get("try", "")),
+        auditioned=next((way(kit, request.GET[name]) for name, way in AUDITIONS.items() if name in request.GET), None),
     )
     if pads is not None and request.GET.get("notes"):
         book |= {"notes": default_notes(kit), "allNotes": True}
@@ -55,7 +55,7 @@ def as_answer(book: dict[str, Any]) -> HttpResponse:
     return response
 
 
-def _tried(text: str) -> dict[int, Sample]:
+def _auditioned(text: str) -> dict[int, Sample]:
     pairs = [ids_in(pair.replace(":", ",")) for pair in text.split(",") if pair]
     pairs = [pair for pair in pairs if len(pair) == 2][:64]
     samples = Sample.objects.defer("overview").in_bulk({sample for _, sample in pairs})

@@ -6,7 +6,7 @@ class SwapsConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        from dactyl.playing.views import TRIED
-        from dactyl.swaps.views import tried_drum, tried_with
+        from dactyl.playing.views import AUDITIONS
+        from dactyl.swaps.views import auditioned_drum, auditioned_with
 
-        TRIED.update({"swap": tried_drum, "with": tried_with})
+        AUDITIONS.update({"swap": auditioned_drum, "with": auditioned_with})

@@ -1,7 +1,7 @@
 """Samples of the shelf that no kit plays yet, as drums that might stand in a piece's place: stacked by names and loudness.
 
 A group of one folder is stacked whole, whatever is looked for in it, and each of its pads is known by the first of its
-samples, so that what was found is what is tried and kept. A large group is stacked in stretches of its order.
+samples, so that what was found is what is auditioned and kept. A large group is stacked in stretches of its order.
 """
 
 from collections import Counter

@@ -70,7 +70,7 @@ def _row(own: list[pieces.Articulation], drum: pieces.Drum) -> dict:
     }
 
 
-def tried_drum(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
+def auditioned_drum(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
     """What ``swap=PIECE.LEVELLED.PAIRS`` lets sound in the kit's place; None where it says nothing."""
     if not text:
         return None
@@ -81,7 +81,7 @@ def tried_drum(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
     return lambda value: in_place(value, source, pairs, gains, mic)
 
 
-def tried_with(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
+def auditioned_with(kit: Kit, text: str) -> Callable[[core.Kit], core.Kit] | None:
     """What ``with=GAIN_CENTS_DELAY_FLIP~PIECE.LEVELLED.PAIRS`` lets sound along; None where it says nothing."""
     try:
         how, (_, source, pairs, gains, _) = _asked_with(kit, text)
@@ -144,7 +144,7 @@ def _drum_and_kit(key: str) -> tuple[pieces.Drum | None, core.Kit | None]:
 
 @kit_edit
 def keep(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
-    """Keep what was tried: ``value`` says it as the tables were asked for."""
+    """Keep what was auditioned: ``value`` says it as the tables were asked for."""
     pad = pad_of(kit, pad_id)
     theirs, source, pairs, gains, mic = _asked(kit, request.POST.get("value", "")[:4000])
     pads = list(Pad.objects.filter(piece=pad.piece_id).select_related("piece"))
@@ -162,7 +162,7 @@ def _names(pads: list[Pad], pairs: Mapping[int, int | None]) -> dict[int, str]:
 
 @kit_edit
 def thicken(request: HttpRequest, kit: Kit, version: int, pad_id: int) -> Answer:
-    """Let what was tried sound along for good: ``value`` says it as the tables were asked for."""
+    """Let what was auditioned sound along for good: ``value`` says it as the tables were asked for."""
     pad = pad_of(kit, pad_id)
     how, (theirs, source, pairs, gains, _) = _asked_with(kit, request.POST.get("value", "")[:4000])
     return edits.thicken(

@@ -188,13 +188,13 @@ class Checks(TestCase):
         self.assertIn("the other way round", said)
         row = next(row for row in queries.found(self.kit)[1] if row["rule"] == "polarity")
         self.assertEqual(row["mend_pads"], [self.pad.pk])
-        plain, tried = (
+        plain, auditioned = (
             self.client.get(f"/kits/{self.kit.pk}/playbook/48000/{query}").json()
             for query in ("", f"?mend={row['key']}")
         )
         keys = [
             {sound[0] for pad in book["pads"] for region in pad["regions"] for sound in region["sounds"]}
-            for book in (plain, tried)
+            for book in (plain, auditioned)
         ]
         self.assertEqual((len(keys[0] - keys[1]), len(keys[1] - keys[0])), (1, 1))
         self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/playbook/48000/?mend=no").status_code, 200)

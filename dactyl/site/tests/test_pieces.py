@@ -5,7 +5,7 @@ from playwright.sync_api import Page, expect
 from dactyl.site.tests.served import LISTEN, Workshop, follow
 
 PLAYING = "() => window.dactyl.part.isPlaying"
-TRIED = "() => window.dactyl.engine.tried"
+AUDITIONS = "() => window.dactyl.engine.auditioned"
 
 
 class Pieces(Workshop):
@@ -29,7 +29,7 @@ class Pieces(Workshop):
         expect(page.locator("#thicken-phase")).not_to_be_empty()
         page.fill("#thicken-gain", "-4")
         page.keyboard.press("Tab")
-        page.wait_for_function("() => window.dactyl.engine.tried.startsWith('with.-4_')")
+        page.wait_for_function("() => window.dactyl.engine.auditioned.startsWith('with.-4_')")
         page.locator("#drums").focus()
         page.keyboard.press("Enter")
         expect(page.locator("#undo")).to_contain_text("under Kick")
@@ -53,12 +53,12 @@ class Pieces(Workshop):
         page.keyboard.press("h")
         page.wait_for_selector("#drums .drum:nth-child(2)")
         page.keyboard.press("ArrowDown")
-        page.wait_for_function(f"() => ({TRIED})()")
+        page.wait_for_function(f"() => ({AUDITIONS})()")
         self.assertTrue(page.evaluate(PLAYING))
         self.assertGreater(page.evaluate(LISTEN, [8, 0.05]), 0.05)
         page.keyboard.press("Escape")  # left: nothing was changed, and the kit sounds as it is
         expect(page.locator(".sheet")).to_be_visible()
-        self.assertEqual(page.evaluate(TRIED), "")
+        self.assertEqual(page.evaluate(AUDITIONS), "")
         self.assertEqual(page.locator("#history").get_attribute("data-version"), version)
         snare.click()
         page.keyboard.press("h")
@@ -81,14 +81,14 @@ class Pieces(Workshop):
         for _ in range(2):
             page.keyboard.press("ArrowDown")
         expect(page.locator("#swap-pairs select").first).not_to_have_value("")
-        page.wait_for_function(f"() => ({TRIED})()")
+        page.wait_for_function(f"() => ({AUDITIONS})()")
         page.route(
             "**/swap/keep/", lambda route: route.fulfill(status=422, content_type="text/plain", body="It is gone.")
         )
         with page.expect_request(lambda asked: "/playbook/" in asked.url and "swap=" not in asked.url):
             page.keyboard.press("Enter")
         expect(page.locator("#status")).to_have_text("It is gone.")
-        self.assertEqual(page.evaluate(TRIED), "")
+        self.assertEqual(page.evaluate(AUDITIONS), "")
         page.click("#tab-kit")
         page.wait_for_selector(".sheet")
         for key in "asdfjkla" * 6:  # cards that are overtaken by the next one's

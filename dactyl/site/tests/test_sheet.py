@@ -70,7 +70,7 @@ class Sheet(KitPages):
         self.assertEqual(name.inner_text(), before)
         page.click("[data-try]")
         page.keyboard.press("ArrowDown")
-        page.wait_for_function("() => window.dactyl.engine.tried")
+        page.wait_for_function("() => window.dactyl.engine.auditioned")
         page.keyboard.press("Enter")
         expect(name).to_contain_text("loud")
         page.click("#undo")

@@ -52,8 +52,8 @@ class Swapping(KitCase):
         self.assertContains(page, f'data-pairs="{self.pad.pk}-{self.theirs.pk}"')
         said = f"{self.theirs.piece_id}.1.{self.pad.pk}-{self.theirs.pk}"
         url = f"/kits/{self.kit.pk}/playbook/48000/?pads={self.pad.pk}"
-        plain, tried = (self.client.get(url + more).json() for more in ("", f"&swap={said}"))
-        self.assertNotEqual(plain["pads"][0]["regions"], tried["pads"][0]["regions"])
+        plain, auditioned = (self.client.get(url + more).json() for more in ("", f"&swap={said}"))
+        self.assertNotEqual(plain["pads"][0]["regions"], auditioned["pads"][0]["regions"])
         self.assertEqual(self.value(self.kit, self.pad), before, "nothing is changed by hearing it")
         self.assertContains(self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value=said), "Brass snare of Hall in the place of Snare")  # fmt: skip
         after, theirs = self.value(self.kit, self.pad), self.value(self.other, self.theirs)
@@ -155,15 +155,15 @@ class Swapping(KitCase):
         self.assertEqual(self.post(self.kit, url, value=f"0_0_9999_0~{value.partition('~')[2]}").status_code, 422)
         self.assertEqual(self.post(self.kit, url, value=value).status_code, 200)
         pairs, how = {self.pad.pk: self.theirs.pk}, Layering(-3, -200, 1.5, is_flipped=True)
-        tried = thickened(before, kit_value(self.other.pk), pairs, how)
+        auditioned = thickened(before, kit_value(self.other.pk), pairs, how)
         hits = [Hit(0, 38, 90), Hit(4800, 38, 30), Hit(9000, 38, 127)]
         kept, heard = (
             [(v.start_frame, v.gain, v.ratio, v.fades, [(s.recipe, s.left, s.right, s.output) for s in v.sounds])
              for v in voices_of(compile_kit(kit, 48_000), hits)]
-            for kit in (kit_value(self.kit.pk), tried)
+            for kit in (kit_value(self.kit.pk), auditioned)
         )  # fmt: skip
         self.assertEqual(len(kept), 6)
-        self.assertEqual(kept, heard, "kept it sounds as it was tried")
+        self.assertEqual(kept, heard, "kept it sounds as it was auditioned")
         self.assertFalse(self.kit.mics.filter(name="hall").exists(), "no take that came was heard by it")
         history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
         self.assertEqual(whole_kit_value(self.kit.pk), before)

@@ -20,7 +20,7 @@ export function startCheck(session, engine) {
   let state = null; // what the server said last
   let timer = 0;
   let wait = AGAIN_MS;
-  let tried = []; // pads that sound as mended
+  let auditioned = []; // pads that sound as mended
   let kept = null; // key of the finding that is chosen, and its place, over a redraw
 
   async function ask() {
@@ -63,7 +63,7 @@ export function startCheck(session, engine) {
   function choose(finding, { scroll = true } = {}) {
     for (const other of findings()) other.setAttribute("aria-selected", String(other === finding));
     for (const mark of view()?.querySelectorAll("[data-finding-mark]") ?? []) mark.classList.toggle("chosen", mark.getAttribute("data-finding-mark") === finding?.dataset.finding);
-    if (tried.length && !(finding && isTried(finding))) hearMended(null);
+    if (auditioned.length && !(finding && isAuditioned(finding))) hearMended(null);
     if (!finding) return list()?.removeAttribute("aria-activedescendant");
     list().setAttribute("aria-activedescendant", finding.id);
     kept = { key: finding.dataset.finding, at: findings().indexOf(finding) };
@@ -83,14 +83,14 @@ export function startCheck(session, engine) {
 
   /** Hear the kit as this mend would make it, or as it is again. @param {HTMLElement | null} finding */
   function hearMended(finding) {
-    const was = tried;
+    const was = auditioned;
     if (!finding && !was.length) return undefined;
-    tried = finding ? JSON.parse(finding.dataset.mends) : [];
-    engine.tried = finding ? `mend.${finding.dataset.finding}` : "";
+    auditioned = finding ? JSON.parse(finding.dataset.mends) : [];
+    engine.auditioned = finding ? `mend.${finding.dataset.finding}` : "";
     for (const button of list()?.querySelectorAll("[data-try-it]") ?? []) button.setAttribute("aria-pressed", String(finding?.contains(button) ?? false));
-    return engine.loadPlaybook([...new Set([...was, ...tried])]);
+    return engine.loadPlaybook([...new Set([...was, ...auditioned])]);
   }
-  const isTried = (finding) => tried.length > 0 && finding.querySelector('[data-try-it][aria-pressed="true"]') !== null;
+  const isAuditioned = (finding) => auditioned.length > 0 && finding.querySelector('[data-try-it][aria-pressed="true"]') !== null;
 
   const send = (what, finding) => session.post(view().dataset[what], { key: finding.dataset.finding });
 
@@ -101,7 +101,7 @@ export function startCheck(session, engine) {
     if (!finding) return;
     if (finding.getAttribute("aria-selected") !== "true") choose(finding, { scroll: false });
     if (event.target.closest("[data-hear-it]")) hear(finding);
-    else if (event.target.closest("[data-try-it]")) hearMended(isTried(finding) ? null : finding);
+    else if (event.target.closest("[data-try-it]")) hearMended(isAuditioned(finding) ? null : finding);
     else if (event.target.closest("[data-mend-it]")) send("mend", finding);
     else if (event.target.closest("[data-leave-it]")) send("leave", finding);
     else if (event.target.closest("[data-go-to-pad]")) session.select(Number(finding.dataset.pad));
@@ -111,7 +111,7 @@ export function startCheck(session, engine) {
   });
   session.addEventListener("marked", () => {
     show();
-    if (tried.length && !list()?.querySelector('[data-try-it][aria-pressed="true"]')) hearMended(null); // the view was left, or drawn anew
+    if (auditioned.length && !list()?.querySelector('[data-try-it][aria-pressed="true"]')) hearMended(null); // the view was left, or drawn anew
     if (!list() || chosen()) return;
     const own = kept && (findings().find((one) => one.dataset.finding === kept.key) ?? findings()[Math.min(kept.at, findings().length - 1)]);
     if (own) choose(own, { scroll: false });
@@ -132,7 +132,7 @@ export function startCheck(session, engine) {
     else if (!chosen()) return false;
     else if (event.key === "Enter") hear(chosen());
     else if (event.code === "KeyM") return chosen().hasAttribute("data-mends") ? (send("mend", chosen()), true) : (session.say("There is no mend for this: it is yours to decide.", true), true);
-    else if (event.code === "KeyT") return chosen().hasAttribute("data-mends") && (hearMended(isTried(chosen()) ? null : chosen()), true);
+    else if (event.code === "KeyT") return chosen().hasAttribute("data-mends") && (hearMended(isAuditioned(chosen()) ? null : chosen()), true);
     else if (event.code === "KeyL") send("leave", chosen());
     else return false;
     return true;

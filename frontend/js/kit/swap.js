@@ -24,7 +24,7 @@ export function startSwap(session, engine, input) {
   /** How the second drum sounds: level, tuning, delay, polarity. */
   const layering = () => [number("thicken-gain"), number("thicken-tune"), number("thicken-delay"), field("thicken-flip").checked ? 1 : 0].join("_");
   /** What the tables are asked for: the piece, whether it is made as loud, which pad stands for which; or the same beside the first. */
-  const tried = () => (isWith() && alone() ? `with.${layering()}~${alone()}` : alone());
+  const auditioned = () => (isWith() && alone() ? `with.${layering()}~${alone()}` : alone());
   const alone = () => {
     if (!chosen || chosen.dataset.drum === "0") return "";
     const lines = [...view().querySelectorAll("#swap-pairs tr")].map((row) => [row.dataset.own, row.querySelector("select").value]);
@@ -77,7 +77,7 @@ export function startSwap(session, engine, input) {
     use.hidden = true;
     says.textContent = "";
     const answer = await fetch(`${view().dataset.phase}?value=${encodeURIComponent(asked.slice("with.".length))}`).catch(() => null);
-    if (!view() || tried() !== asked) return;
+    if (!view() || auditioned() !== asked) return;
     if (!answer?.ok) return void (says.textContent = answer ? (await answer.text()).slice(0, 200) : "");
     const { isFlipped, delayMs, wonDb } = await answer.json();
     const how = [isFlipped ? "polarity turned" : "", delayMs ? `${delayMs} ms later` : ""].filter(Boolean).join(", ");
@@ -89,9 +89,9 @@ export function startSwap(session, engine, input) {
   async function hear() {
     const number = ++heard;
     timers.forEach(clearTimeout);
-    engine.tried = tried();
+    engine.auditioned = auditioned();
     const pads = own();
-    const asked = engine.tried;
+    const asked = engine.auditioned;
     await engine.loadPlaybook(pads);
     if (number !== heard) return;
     if (asked.startsWith("with.")) lookAtPhase(asked);
@@ -106,14 +106,14 @@ export function startSwap(session, engine, input) {
   }
 
   async function keep() {
-    const value = tried();
+    const value = auditioned();
     if (!value) return;
     const { keep: place, thicken, back } = view().dataset;
     const url = isWith() ? thicken : place;
     const [pads, before] = [own(), session.headers[header("kit_version")]];
-    engine.tried = "";
+    engine.auditioned = "";
     await session.post(url, { value: value.replace(/^with\./, "") });
-    engine.loadPlaybook(pads); // kept or refused: what was tried is heard no longer
+    engine.loadPlaybook(pads); // kept or refused: what was auditioned is heard no longer
     if (session.headers[header("kit_version")] !== before) session.show(back, { isNew: false });
     else if (view()) choose(rows()[0]);
   }
@@ -123,7 +123,7 @@ export function startSwap(session, engine, input) {
     const { kit, name } = chosen.dataset;
     const pads = own();
     const values = { other: kit, piece: name, gain_db: field("thicken-gain").value, delay_ms: field("thicken-delay").value };
-    engine.tried = "";
+    engine.auditioned = "";
     await session.post(url, values);
     engine.loadPlaybook(pads);
   }
@@ -161,9 +161,9 @@ export function startSwap(session, engine, input) {
     chosen = null;
     heard++;
     timers.forEach(clearTimeout);
-    if (was && engine.tried && !/^(\d+:|mend\.)/.test(engine.tried)) {
+    if (was && engine.auditioned && !/^(\d+:|mend\.)/.test(engine.auditioned)) {
       const pads = [...was.querySelectorAll("#swap-pairs tr")].map((row) => Number(row.dataset.own));
-      engine.tried = "";
+      engine.auditioned = "";
       engine.loadPlaybook(pads);
     }
     if (now) showHow();

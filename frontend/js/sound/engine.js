@@ -12,7 +12,7 @@ const BETWEEN_MS = 4;
 
 export class Engine extends EventTarget {
   isPartPlaying = false;
-  /** What is heard without changing the kit: "take:sample" in a take's place, "piece.levelled.pad-pad_pad-pad" in a piece's, or "mend.finding". */ tried = "";
+  /** What is heard without changing the kit: "take:sample" in a take's place, "piece.levelled.pad-pad_pad-pad" in a piece's, or "mend.finding". */ auditioned = "";
   /** The tables of another kit that is heard in the place of this one. */ flipped = null;
   /** The note of a pad in the kit's own map, while another kit is heard. @type {(pad: number) => number | null} */ noteOf = () => null;
   #context;
@@ -160,7 +160,7 @@ export class Engine extends EventTarget {
    * @param {number[] | null} pads @param {boolean} notes whether notes may strike other pads now */
   loadPlaybook(pads = null, notes = false) {
     const number = ++this.#asked;
-    this.#tables.postMessage({ kit: this.kit, rate: this.rate, pads, notes, tried: this.tried, number });
+    this.#tables.postMessage({ kit: this.kit, rate: this.rate, pads, notes, auditioned: this.auditioned, number });
     return new Promise((resolve) => this.#loads.set(number, resolve));
   }
 

@@ -3,7 +3,7 @@
  * for the page to be drawn. One answer at a time, and what is asked meanwhile is asked together, so that older tables
  * never replace newer ones. The page hears of tables when the audio thread plays by them.
  *
- * In: { audio: MessagePort }, then { kit, rate, pads: number[] | null, notes: boolean, tried, number }; `notes` asks which
+ * In: { audio: MessagePort }, then { kit, rate, pads: number[] | null, notes: boolean, auditioned, number }; `notes` asks which
  * note strikes what in the whole kit, besides the tables of the pads.
  * Out: { book, number, at } or { number }, where the kit is gone: the greatest number answered; `at` in ms since 1970;
  * { isLost }, where they do not come, and are asked for again and again.
@@ -45,20 +45,20 @@ async function tablesOrWait(round) {
 }
 
 async function tables(round) {
-  const { kit, rate, tried } = round.at(-1);
+  const { kit, rate, auditioned } = round.at(-1);
   const query = new URLSearchParams();
   if (round.every(({ pads }) => pads)) query.set("pads", [...new Set(round.flatMap(({ pads }) => pads))].join(","));
   if (round.some(({ notes }) => notes)) query.set("notes", "1");
-  if (tried) query.set(...asTried(tried));
+  if (auditioned) query.set(...asAuditioned(auditioned));
   const answer = await fetch(`/kits/${kit}/playbook/${rate}/?${query}`);
   if (answer.status === 404) return null;
   return answer.ok ? answer.json() : undefined;
 }
 
-/** @returns {[string, string]} the name and value that ask for what is tried */
-function asTried(tried) {
-  for (const name of ["mend", "with"]) if (tried.startsWith(`${name}.`)) return [name, tried.slice(name.length + 1)];
-  return [/^\d+:/.test(tried) ? "try" : "swap", tried];
+/** @returns {[string, string]} the name and value that ask for what is auditioned */
+function asAuditioned(auditioned) {
+  for (const name of ["mend", "with"]) if (auditioned.startsWith(`${name}.`)) return [name, auditioned.slice(name.length + 1)];
+  return [/^\d+:/.test(auditioned) ? "try" : "swap", auditioned];
 }
 
 function handOver(book) {

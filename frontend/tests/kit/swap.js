@@ -3,7 +3,7 @@ import { equal, notingTarget, press, settled, taken, test } from "../harness.js"
 
 const gets = [];
 const session = notingTarget({ kit: "3", selected: 11, show: async (...given) => (gets.push(given), true), headers: { "X-Kit-Version": "1" } });
-const engine = notingTarget({ tried: "", isPartPlaying: false, books: [], loadPlaybook: async (pads) => void engine.books.push([engine.tried, pads]), arrival: () => arrives });
+const engine = notingTarget({ auditioned: "", isPartPlaying: false, books: [], loadPlaybook: async (pads) => void engine.books.push([engine.auditioned, pads]), arrival: () => arrives });
 let arrives = Promise.resolve(true);
 const input = notingTarget();
 const key = startSwap(session, engine, input);
@@ -23,7 +23,7 @@ function draw() {
     id="swap-add" data-add="/kits/3/pieces/add/"></button><p id="swap-said"></p><a id="swap-leave"></a>${beside}</section>`;
   for (const stand of [session, engine, input]) stand.calls.length = 0;
   gets.length = engine.books.length = 0;
-  engine.tried = "";
+  engine.auditioned = "";
   arrives = Promise.resolve(true);
   session.dispatchEvent(new Event("marked"));
 }
@@ -33,20 +33,20 @@ const strikes = () => taken(input, "pad").map(([pad, velocity]) => [pad, velocit
 
 test("drums are walked, each is heard in the piece's place, soft, middle and hard, once its sound is here", async () => {
   draw();
-  equal([document.activeElement.id, typed("ArrowDown"), engine.tried], ["drums", [true], "7.1.11-70_12-71."]);
+  equal([document.activeElement.id, typed("ArrowDown"), engine.auditioned], ["drums", [true], "7.1.11-70_12-71."]);
   await settled();
   equal(engine.books, [["7.1.11-70_12-71.", [11, 12]]]);
   await settled(500);
   equal(strikes(), [[11, 40], [11, 80], [11, 120]]); // prettier-ignore
   typed("End", "PageUp", "ArrowUp");
-  equal([engine.tried, document.getElementById("swap-keep").hasAttribute("disabled"), document.getElementById("swap-said").textContent], ["", true, "As it is in this kit."]);
+  equal([engine.auditioned, document.getElementById("swap-keep").hasAttribute("disabled"), document.getElementById("swap-said").textContent], ["", true, "As it is in this kit."]);
 });
 
 test("a drum that was walked past is not struck, and none while the part plays", async () => {
   draw();
   typed("ArrowDown", "ArrowDown");
   await settled(1000);
-  equal([strikes().length, engine.tried], [3, "8.1.11-80."]);
+  equal([strikes().length, engine.auditioned], [3, "8.1.11-80."]);
   engine.isPartPlaying = true;
   typed("ArrowUp");
   await settled(1000);
@@ -73,11 +73,11 @@ test("which pad stands for which is shown and can be chosen, with silence and it
   ); // prettier-ignore
   selects()[1].value = "";
   selects()[1].dispatchEvent(new Event("change", { bubbles: true }));
-  equal(engine.tried, "7.1.11-70.");
+  equal(engine.auditioned, "7.1.11-70.");
   const level = /** @type {HTMLInputElement} */ (document.getElementById("swap-levelled"));
   level.checked = false;
   level.dispatchEvent(new Event("change", { bubbles: true }));
-  equal(engine.tried, "7.0.11-70.");
+  equal(engine.auditioned, "7.0.11-70.");
 });
 
 test("Enter keeps what is heard and goes back, for this kit's own there is nothing to keep", async () => {
@@ -88,11 +88,11 @@ test("Enter keeps what is heard and goes back, for this kit's own there is nothi
   const kept = ["/kits/3/pads/11/swapped/", { value: "7.1.11-70_12-71." }]; // prettier-ignore
   typed("ArrowDown", "Enter");
   await settled();
-  equal([taken(session, "post"), engine.tried, gets], [[kept], "", []], "refused: the list is shown, and this kit's own is heard"); // prettier-ignore
+  equal([taken(session, "post"), engine.auditioned, gets], [[kept], "", []], "refused: the list is shown, and this kit's own is heard"); // prettier-ignore
   typed("ArrowDown", "Enter");
   session.headers = { "X-Kit-Version": "2" };
   await settled();
-  equal([taken(session, "post"), engine.tried, gets], [[kept], "", [["/kits/3/#swapped", { isNew: false }]]]); // prettier-ignore
+  equal([taken(session, "post"), engine.auditioned, gets], [[kept], "", [["/kits/3/#swapped", { isNew: false }]]]); // prettier-ignore
 });
 
 test("digits strike it, a pad's buttons that pad, and it can be added as a piece of its own", () => {
@@ -114,11 +114,11 @@ test("under it a drum sounds with it as it is set, what its phase would win is t
   change("swap-how", "with");
   typed("ArrowDown");
   await settled();
-  equal([engine.tried, asked], ["with.0_0_0_0~7.1.11-70_12-71.", ["/phase/?value=0_0_0_0~7.1.11-70_12-71."]]);
+  equal([engine.auditioned, asked], ["with.0_0_0_0~7.1.11-70_12-71.", ["/phase/?value=0_0_0_0~7.1.11-70_12-71."]]);
   equal([at("thicken-phase").textContent], ["Low end: 3.2 dB more with polarity turned, 1.5 ms later."]);
   change("thicken-gain", "−6");
   at("thicken-use").click();
-  equal(engine.tried, "with.-6_0_1.5_1~7.1.11-70_12-71.");
+  equal(engine.auditioned, "with.-6_0_1.5_1~7.1.11-70_12-71.");
   session.calls.length = 0;
   at("thicken-alongside").click();
   await settled();
@@ -140,7 +140,7 @@ test("leaving the view gives the kit back what it had", () => {
   equal([typed("Escape", "KeyQ"), left], [[true, false], 1]);
   document.body.replaceChildren();
   session.dispatchEvent(new Event("marked"));
-  equal([engine.tried, engine.books], ["", [["", [11, 12]]]]);
+  equal([engine.auditioned, engine.books], ["", [["", [11, 12]]]]);
 });
 
 test("H opens it for the selected pad, not while a person types", async () => {

@@ -6,7 +6,7 @@ const session = notingTarget({ kit: "3", selected: 5, get: async (url, target) =
 const gets = [];
 let comes = true;
 let arrives = Promise.resolve(true);
-const engine = notingTarget({ tried: "", isPartPlaying: false, loadPlaybook: async (pads) => void engine.calls.push(["loadPlaybook", pads]), arrival: () => arrives });
+const engine = notingTarget({ auditioned: "", isPartPlaying: false, loadPlaybook: async (pads) => void engine.calls.push(["loadPlaybook", pads]), arrival: () => arrives });
 
 const found = { answers: true, samples: [13, 11, 99] };
 const asked = [];
@@ -216,7 +216,7 @@ test("the shelf opens and folds, and is found as it was left", () => {
   equal([at("shelf").className, localStorage.getItem("shelf")], ["", "folded"]);
 });
 
-test("samples are tried in the open take, kept by Enter and given back by Escape", async () => {
+test("samples are auditioned in the open take, kept by Enter and given back by Escape", async () => {
   fresh();
   trying.begin();
   equal(taken(session, "say"), [["Choose a take on the card first.", true]]);
@@ -225,10 +225,10 @@ test("samples are tried in the open take, kept by Enter and given back by Escape
   equal([document.activeElement.id, document.body.classList.contains("trying")], ["samples", true]);
   typed("ArrowDown", "ArrowDown");
   await settled();
-  equal([engine.tried, taken(engine, "hear"), taken(engine, "hearTake")], ["77:12", [], [[5, 2]]]); // the first was walked over
+  equal([engine.auditioned, taken(engine, "hear"), taken(engine, "hearTake")], ["77:12", [], [[5, 2]]]); // the first was walked over
   const used = (key) => trying.key({ key });
   equal([used("x"), used("Enter"), used("Enter")], [false, true, false]);
-  equal([posts(), engine.tried, document.body.classList.contains("trying")], [[["/kits/3/takes/77/keep/", { sample: "12" }]], "", false]);
+  equal([posts(), engine.auditioned, document.body.classList.contains("trying")], [[["/kits/3/takes/77/keep/", { sample: "12" }]], "", false]);
   for (const isHere of [false, true]) {
     trying.begin();
     arrives = new Promise((resolve) => setTimeout(() => resolve(isHere), 9000));
@@ -239,5 +239,5 @@ test("samples are tried in the open take, kept by Enter and given back by Escape
     equal(taken(engine, "hearTake"), isHere ? [[5, 2]] : []);
   }
   engine.calls.length = 0;
-  equal([used("Escape"), engine.tried, taken(engine, "loadPlaybook"), posts()], [true, "", [[[5]]], []]); // prettier-ignore
+  equal([used("Escape"), engine.auditioned, taken(engine, "loadPlaybook"), posts()], [true, "", [[[5]]], []]); // prettier-ignore
 });

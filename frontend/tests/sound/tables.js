@@ -15,7 +15,7 @@ window.fetch = /** @type {any} */ (async (url) => {
 });
 window.postMessage = /** @type {any} */ ((message) => out.push(message)); // as a worker it tells its page
 const tell = (data) => self.onmessage(/** @type {any} */ ({ data }));
-const want = (number, pads, more = {}) => tell({ kit: 3, rate: RATE, pads, notes: false, tried: "", number, ...more });
+const want = (number, pads, more = {}) => tell({ kit: 3, rate: RATE, pads, notes: false, auditioned: "", number, ...more });
 const took = () => audio.onmessage(); // the audio thread plays by them
 const numbers = () => out.splice(0).map(({ number, isLost, book }) => (isLost ? "lost" : [number, book?.of ?? null]));
 
@@ -52,13 +52,13 @@ test("what is asked for meanwhile is asked for together, so that older tables ne
   equal([asked.map((url) => decodeURIComponent(url.split("?")[1])), numbers()], [["pads=1", "pads=2,3,4&notes=1"], [[2, 1], [4, 2]]]); // prettier-ignore
 });
 
-test("the whole kit is asked for where anything wants it, with what is tried or swapped in", async () => {
+test("the whole kit is asked for where anything wants it, with what is auditioned or swapped in", async () => {
   fresh();
-  want(5, [1], { tried: "77:12" });
+  want(5, [1], { auditioned: "77:12" });
   await settled();
   took();
   await settled();
-  want(6, null, { tried: "7.1.11-70." });
+  want(6, null, { auditioned: "7.1.11-70." });
   await settled();
   took();
   await settled();
