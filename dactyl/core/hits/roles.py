@@ -49,14 +49,13 @@ def numbered(roles: Sequence[str]) -> list[str]:
 class _Heard:
     role: str
     share: float  # how sure, 0 to 1
-    is_mixed: bool  # its loudest strokes are of several drums
 
 
 def heard_roles(tracks: Sequence[Track], said: Container[str] = ()) -> list[str]:
     """The roles of all tracks, those that are ``OTHER`` by what they sound like. said : names of tracks whose roles stay
 
-    Over a whole kit the snare is loudest as a rule: of several tracks that sound like one, the snare's own is the surest,
-    and those whose strokes are of several drums are overheads. What sounds like a second kick is a deep tom.
+    Over a whole kit the snare is loudest as a rule: of several tracks that sound like one, the snare's own is the surest, and
+    the others are taken for overheads, in which nothing is found that is not there. A second kick is a deep tom.
     """
     heard = {
         n: found
@@ -65,8 +64,7 @@ def heard_roles(tracks: Sequence[Track], said: Container[str] = ()) -> list[str]
     }
     roles = [heard[n].role if n in heard else track.role for n, track in enumerate(tracks)]
     for n in _seconds("snare", tracks, heard):
-        if heard[n].is_mixed:
-            roles[n] = OVERHEAD
+        roles[n] = OVERHEAD
     for n in _seconds("kick", tracks, heard):
         roles[n] = "tom"
     return numbered(roles)
@@ -91,10 +89,8 @@ def _heard(track: Track) -> _Heard | None:
     if len(strokes) < FEWEST_STROKES:
         return None
     loudest = sorted(strokes, key=lambda stroke: -stroke[0])[:MOST_STROKES]
-    measures = [measure(sound, track.rate_hz) for _, sound in loudest]
-    together = heard_together(measures)
-    each = {ROLE_OF_KIND.get(heard_together([one]).kind, OTHER) for one in measures}
-    return _Heard(ROLE_OF_KIND.get(together.kind, OTHER), together.share, len(each) > 1)
+    together = heard_together([measure(sound, track.rate_hz) for _, sound in loudest])
+    return _Heard(ROLE_OF_KIND.get(together.kind, OTHER), together.share)
 
 
 def _strokes(sound: np.ndarray, rate_hz: int) -> list[tuple[float, np.ndarray]]:
