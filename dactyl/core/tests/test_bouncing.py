@@ -14,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
+from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.bounce.stems import BounceOrder, arrange, bounce, gather, mix_of, shared_hits, stem_files, unanswered
 from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.errors import BounceError, KitError, PartError
@@ -173,6 +174,13 @@ class Stems(SimpleTestCase):
     def test_hits_without_a_pad_are_named(self):
         missing = unanswered(compile_kit(Rendering.plain, RATE), self.part)
         self.assertEqual([(note.note, note.hits) for note in missing], [(99, 1)])
+
+    def test_a_sound_larger_than_the_cache_is_kept_until_another_comes(self):
+        made = []
+        cache = SoundCache(lambda what: made.append(what) or np.zeros(64, np.float32), 100)
+        for what in "aaba":
+            cache(what)
+        self.assertEqual(made, ["a", "b", "a"])
 
     def test_a_wav_file_holds_every_step_and_is_padded_where_it_is_odd(self):
         steps = np.array([-(2**23), -(2**16) - 1, -256, -1, 0, 1, 255, 2**16, 2**23 - 1], np.float32)
