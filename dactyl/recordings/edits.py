@@ -33,7 +33,7 @@ from dactyl.parts.models import Part
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording, TrackMend
 from dactyl.shelf.store import LEFT_FREE_BYTES, with_reserve, write_whole
 
-WORK = "dactyl.recordings.tasks.find_hits"
+FIRST_WORK, WORK = "dactyl.recordings.tasks.hear_roles_and_find_hits", "dactyl.recordings.tasks.find_hits"
 BYTES_OF_SAMPLE = 2.1  # 16 bits, and a level for some of them
 MOST_IN_ZIP = 200  # files, tracks and others
 
@@ -87,15 +87,18 @@ def sweep() -> None:
             shutil.rmtree(folder, ignore_errors=True)
 
 
-def begin(recording: Recording, roles: Mapping[int, str]) -> None:
-    """Listen in the background, with these roles; what was mended before goes. roles : by the key of the track"""
+def begin(recording: Recording, roles: Mapping[int, str] | None = None) -> None:
+    """Listen in the background; what was mended before goes.
+
+    roles : by the key of the track, as a person has seen them; None: nobody has, and what names do not say is heard
+    """
     _refuse_without_room(recording)
     with transaction.atomic():
         recording = Recording.objects.select_related("job").get(pk=recording.pk)  # as no one else changes it any more
         if recording.job and not recording.job.is_over:
             raise DactylError("This recording is being listened to already. Wait, or cancel it.")
         for track in recording.tracks.all():
-            said = roles.get(track.pk, track.role)
+            said = (roles or {}).get(track.pk, track.role)
             track.role, track.is_role_heard = said, track.is_role_heard and said == track.role
             track.hits, track.softest_db, track.least_sure, track.soft_db, track.hard_db = [], None, 0.5, None, None
             track.save(
@@ -103,7 +106,7 @@ def begin(recording: Recording, roles: Mapping[int, str]) -> None:
             )
         TrackMend.objects.filter(track__recording=recording).delete()
         begin_anew(recording)
-        recording.job = enqueue(WORK, recording.pk, queue="imports")
+        recording.job = enqueue(FIRST_WORK if roles is None else WORK, recording.pk, queue="imports")
         recording.save(update_fields=["job"])
 
 

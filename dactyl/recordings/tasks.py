@@ -15,14 +15,24 @@ STEPS = 1000
 PREPARED = 0.3  # of the work is preparing what the page plays
 
 
+def hear_roles_and_find_hits(recording_id: int) -> Iterator[Progress]:
+    """The first time: nobody has said yet what its tracks hear."""
+    yield from _listen(recording_id, hears_roles=True)
+
+
 def find_hits(recording_id: int) -> Iterator[Progress]:
+    """With the roles that a person has seen, and may have set."""
+    yield from _listen(recording_id, hears_roles=False)
+
+
+def _listen(recording_id: int, *, hears_roles: bool) -> Iterator[Progress]:
     recording = Recording.objects.get(pk=recording_id)
     rows = list(recording.tracks.all())
     with edits.opened_tracks(rows) as tracks:
         for number, (row, track) in enumerate(zip(rows, tracks, strict=True)):
             for share in _prepare(row, track):
                 yield _progress(PREPARED * (number + share) / len(rows), "Preparing to be heard")
-        if recording.played_rate_hz is None:  # listened to the first time: nobody has said yet what its tracks hear
+        if hears_roles:
             tracks = edits.hear_roles(rows, tracks)
         Recording.objects.filter(pk=recording_id).update(played_rate_hz=settings.PLAYING_RATE_HZ)
         for step in find(tracks):

@@ -45,7 +45,7 @@ def new(request: HttpRequest, kit_id: int) -> HttpResponse:
     name = plain(request.POST.get("name", ""), "A recording's name", 80) or _name_of([up.name for up in uploads])
     recording = edits.bring_in(name, uploads)
     with suppress(DactylError):  # no room to listen: it is said where that is asked for
-        edits.begin(recording, {})
+        edits.begin(recording)
     recording.refresh_from_db()
     kit = get_object_or_404(Kit, pk=kit_id)
     url = reverse("recordings:recording", args=[kit.pk, recording.pk])

@@ -21,7 +21,7 @@ from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.recordings import edits
 from dactyl.recordings.models import RecordedPart, Recording, TrackMend
-from dactyl.recordings.tasks import find_hits
+from dactyl.recordings.tasks import find_hits, hear_roles_and_find_hits
 from dactyl.shelf.models import Sample
 from dactyl.shelf.tests.sounds import bring_in, sound_bytes
 
@@ -56,7 +56,7 @@ class Recordings(KitCase):
         self.assertContains(self.post("new/", tracks=files), "Cancel", msg_prefix="it is listened to at once")
         recording = Recording.objects.get()
         for _ in range(2):  # a job may run twice
-            list(find_hits(recording.pk))
+            list(hear_roles_and_find_hits(recording.pk))
         return recording
 
     def edit(self, recording: Recording, path: str, version: int | None = None, **values) -> dict:
@@ -79,6 +79,21 @@ class Recordings(KitCase):
         list(find_hits(recording.pk))
         told = [(track.role, track.is_role_heard) for track in recording.tracks.all()]
         self.assertEqual(told, [("kick", True), ("other", False), ("ride", False)])
+
+    def test_what_a_person_says_after_the_first_listening_was_cancelled_is_not_heard_over(self):
+        self.tracks = [replace(self.tracks[n], name=f"Track {n}.wav") for n in (0, 1)]
+        files = [wave(t.read(0, t.frames), t.rate_hz, t.name) for t in self.tracks]
+        self.post("new/", tracks=files)
+        recording = Recording.objects.get()
+        self.assertTrue(recording.job.work.endswith("hear_roles_and_find_hits"))
+        self.post(f"{recording.pk}/cancel/")
+        Job.objects.filter(pk=recording.job_id).update(state="cancelled")
+        roles = {f"role-{track.pk}": "other" for track in recording.tracks.all()}
+        self.post(f"{recording.pk}/find/", **roles)
+        recording.refresh_from_db()
+        self.assertTrue(recording.job.work.endswith(".find_hits"))
+        list(find_hits(recording.pk))
+        self.assertEqual([track.role for track in recording.tracks.all()], ["other", "other"])
 
     def test_tracks_become_a_part_with_this_kits_notes(self):
         recording = self.listened()
@@ -180,7 +195,9 @@ class Recordings(KitCase):
         Job.objects.update(state=Job.State.DONE)
         for _ in range(2):
             self.post(f"{recording.pk}/find/")
-        self.assertEqual(Job.objects.filter(work=edits.WORK, subject_id=recording.pk).count(), 2)
+        self.assertEqual(
+            Job.objects.filter(work__in=(edits.FIRST_WORK, edits.WORK), subject_id=recording.pk).count(), 2
+        )
         for _ in range(2):
             stale = self.edit(recording, "mend", version=seen, mends=[{"track": snare.pk, "place": 0, "isHit": False}])
             self.assertEqual(stale["status"], 409)
