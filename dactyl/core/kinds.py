@@ -20,7 +20,7 @@ class Kind:
         return self.slug.endswith("hat")
 
 
-def _plain(word: str) -> str:
+def plain(word: str) -> str:
     """As it is typed without accents; letters of other scripts stay."""
     apart = unicodedata.normalize("NFD", word.replace("ß", "ss").replace("ł", "l").replace("ø", "o"))
     is_latin = apart[0] < "\u0250"
@@ -28,36 +28,59 @@ def _plain(word: str) -> str:
 
 
 # fmt: off
+_HIGH = (
+    "agudo", "aguda", "aigu", "acuto", "alto", "alta", "hoch", "hoher", "hoge", "wysoki", "vysoký", "visoki", "висок", "высокий", "hög", "høy",
+    "høj", "korkea", "magas", "înalt", "small", "top", "first", "pequeño", "pequeno", "petit", "piccolo", "klein", "mały", "малый",
+)
+_MIDDLE = (
+    "medio", "médio", "medium", "médium", "moyen", "mittel", "mittlerer", "mitte", "średni", "střední", "srednji", "средний", "mellan", "mellem",
+    "keski", "közép", "second",
+)
+_LOW = (
+    "grave", "bajo", "baixo", "basse", "basso", "tief", "tiefer", "lage", "niski", "stojący", "nízký", "hluboký", "duboki", "niski", "низкий",
+    "напольный", "djup", "dyp", "dyb", "matala", "mély", "piso", "suelo", "chão", "terra", "large", "big", "third", "golv", "gulv",
+)
 ELSEWHERE: dict[str, tuple[str, ...]] = {  # what drummers call them in other languages, as dictionaries of music have it
     "kick": (
+        "centralka", "bas bubanj", "bass bubanj", "veliki bubanj", "большой", "bdr", "bassdr", "iso rumpu", "kickdrum", "bassd", "bas drum", "stopa",
         "grosse caisse", "große trommel", "grosse trommel", "basstrommel", "bombo", "gran cassa", "grancassa", "cassa", "bumbo",
         "bastrumma", "stortromme", "stortrumma", "grote trom", "bassorumpu", "bęben basowy", "centrala", "velký buben", "kopák",
         "бочка", "большой барабан", "nagydob", "lábdob", "キック", "バスドラム", "底鼓",
     ),
     "snare": (
+        "doboš", "dobos", "bubnjić", "mali bubanj", "skarp", "skarptrumma",
         "caisse claire", "caja", "redoblante", "tarola", "rullante", "caixa", "kleine trommel", "kleine trom", "virveltrumma", "virvel",
         "lilletromme", "skarptromme", "virveli", "werbel", "malý buben", "virbl", "малый барабан", "малый", "рабочий", "pergődob",
         "kisdob", "trampet", "スネア", "军鼓",
     ),
     "closed_hat": (
+        "fus", "fuščinela", "hi hett", "charly", "contratempo", "pedalcymbal", "lábcin", "hatka",
         "charleston", "charley", "charles", "high hat", "contratiempo", "chimbal", "prato de choque", "hi het", "hajtka", "hajka",
         "хай хэт", "хэт", "ハイハット", "踩镲",
     ),
     "low_tom": (
         "standtom", "stand tom", "tom basse", "tom grave", "tom de piso", "tom de suelo", "goliat", "surdo de chão", "golvpuka", "gulvtam",
-        "kocioł", "напольный том", "vloertom", "flr",
+        "kocioł", "напольный том", "vloertom", "flr", "flt", "surdo", "timpano", "kotel", "tieftom", "bodentom", "lattiatom", "állótam", "golvtom",
+        *(f"tom {how}" for how in _LOW), *(f"{how} tom" for how in _LOW), *(f"том {how}" for how in _LOW), *(f"{how} том" for how in _LOW),
+        *(f"{how} puka" for how in _LOW),
     ),
-    "high_tom": ("tom aigu", "hängetom", "tom agudo", "tom acuto", "hoge tom"),
-    "mid_tom": ("том",),
-    "crash": ("краш", "крэш"),
-    "ride": ("райд",),
+    "high_tom": (
+        "hängetom", "hochtom", "rt", "högpuka", *(f"tom {how}" for how in _HIGH), *(f"{how} tom" for how in _HIGH),
+        *(f"том {how}" for how in _HIGH), *(f"{how} том" for how in _HIGH), *(f"{how} puka" for how in _HIGH),
+    ),
+    "mid_tom": (
+        "том", "puka", "pukor", "mitteltom", "mellanpuka", "tam", *(f"tom {how}" for how in _MIDDLE), *(f"{how} tom" for how in _MIDDLE),
+        *(f"том {how}" for how in _MIDDLE), *(f"{how} том" for how in _MIDDLE), *(f"{how} puka" for how in _MIDDLE),
+    ),
+    "crash": ("краш", "крэш", "crashbecken", "crashcymbal", "ataque", "prato de ataque", "crs", "csh", "effektbecken"),
+    "ride": ("райд", "ridebecken", "ridecymbal", "conducción", "condução", "prato de condução", "rde", "hosszú cin"),
     "ride_bell": ("bell ride", "ride kuppe", "campana de ride", "cloche ride"),
-    "cowbell": ("cencerro", "kuhglocke", "cloche à vache", "campanaccio", "koebel"),
+    "cowbell": ("cwb", "ковбелл", "krowi dzwonek", "kravlje zvono", "koklocka", "kuglocke", "zvonec", "kubjelle", "lehmänkello", "kolomp", "cencerro", "kuhglocke", "cloche à vache", "campanaccio", "koebel"),
     "tambourine": (
-        "pandereta", "tamburin", "tamburello", "schellenring", "schellenkranz", "pandeiro", "pandeirola", "tambourin", "tamburyn", "бубен",
+        "tmb", "tamburina", "cembalo", "pandereta", "tamburin", "tamburello", "schellenring", "schellenkranz", "pandeiro", "pandeirola", "tambourin", "tamburyn", "бубен",
     ),
     "shaker": ("maracas", "rassel", "sonajero", "chocalho", "ganzá", "шейкер", "marakas", "caxixi"),
-    "clap": ("palmas", "klatschen", "palma", "battimani", "хлопок", "oklask", "klask"),
+    "clap": ("palmada", "palmadas", "claquement", "klaskanie", "tlesk", "tlesknutí", "pljesak", "handklapp", "taputus", "taps", "palmas", "klatschen", "palma", "battimani", "хлопок", "oklask", "klask"),
     "side_stick": ("rim tap", "aro"),
     "other": (
         "castañuelas", "castanholas", "triángulo", "triangel", "triangolo", "darbuka", "templeblock", "temple block", "carillon",
@@ -66,11 +89,11 @@ ELSEWHERE: dict[str, tuple[str, ...]] = {  # what drummers call them in other la
 }
 CYMBALS = (
     "becken", "platillo", "platillos", "piatto", "piatti", "prato", "pratos", "cymbale", "cymbal", "cymbals", "cym", "bekken", "talerz",
-    "činel", "činely", "тарелка", "zil", "シンバル", "镲",
+    "činel", "činely", "cinela", "činela", "тарелка", "zil", "シンバル", "镲",
 )
 """A cymbal, whatever else a name says of it; where it says nothing else it is taken for a crash."""
 _KINDS = (  # a more special kind stands before the kind whose word it shares
-    Kind("ride_bell", "ride bell", (53,), ("ride bell", "ridebell", "rdbell", "ride cup")),
+    Kind("ride_bell", "ride bell", (53,), ("ride bell", "ridebell", "rdbell", "rdebell", "ride cup")),
     Kind("cowbell", "cowbell", (56,), ("cowbell", "cow bell", "cb")),
     Kind("side_stick", "side stick", (37,), (
         "sidestick", "side stick", "cross stick", "crossstick", "xstick", "rimclick", "rim click", "stick",
@@ -86,10 +109,10 @@ _KINDS = (  # a more special kind stands before the kind whose word it shares
         "closed hat", "hat closed", "c hihat", "chihat", "chh", "hhc", "hihat", "hi hat", "hat", "hats", "hh", "closedhat", "hatclosed", "hat cl", "hh cl", "hihat cl", "hat c", "hh c",
     )),
     Kind("low_tom", "low tom", (41, 43), ("floor tom", "floortom", "low tom", "lowtom", "tom low", "tom lo", "tom floor",
-                                       "ltom", "ft", "tom 3", "tom3", "floor")),
+                                       "ltom", "ft", "tom 3", "tom3", "tom three", "floor")),
     Kind("high_tom", "high tom", (50, 48), ("high tom", "hightom", "hi tom", "tom hi", "tom high", "rack tom", "htom",
-                                         "tom 1", "tom1", "rack")),
-    Kind("mid_tom", "mid tom", (47, 45), ("mid tom", "midtom", "tom mid", "mtom", "tom 2", "tom2", "tom", "toms", "tm")),
+                                         "tom 1", "tom1", "tom one", "rack")),
+    Kind("mid_tom", "mid tom", (47, 45), ("mid tom", "midtom", "tom mid", "mtom", "tom 2", "tom2", "tom two", "tom", "toms", "tm")),
     Kind("crash", "crash", (49, 57), ("crash", "crsh", "cr", "china", "splash")),
     Kind("ride", "ride", (51, 59), ("ride", "rd", "ridecym")),
     Kind("tambourine", "tambourine", (54,), ("tambourine", "tamb", "tambo")),
@@ -99,12 +122,12 @@ _KINDS = (  # a more special kind stands before the kind whose word it shares
     Kind("kick", "kick", (36, 35), ("kick", "kik", "bd", "bdrum", "b drum", "bass drum", "bassdrum", "base drum", "basedrum", "kck", "kd", "kicks")),
     Kind("other", "other", (), (
         "conga", "congas", "bongo", "bongos", "timbale", "timbales", "agogo", "triangle", "woodblock", "wood block", "guiro",
-        "claves", "vibraslap", "whistle", "gong", "timpani", "djembe", "cajon", "tabla", "taiko", "udu", "surdo", "cuica",
+        "claves", "vibraslap", "whistle", "gong", "timpani", "djembe", "cajon", "tabla", "taiko", "udu", "cuica",
         "castanet", "castanets", "jingle", "chime", "chimes", "marimba", "metronome",
     )),
 )
 KINDS = tuple(
-    replace(kind, words=tuple(dict.fromkeys(form for word in (*kind.words, *ELSEWHERE.get(kind.slug, ())) for form in (word, _plain(word)))))
+    replace(kind, words=tuple(dict.fromkeys(form for word in (*kind.words, *ELSEWHERE.get(kind.slug, ())) for form in (word, plain(word)))))
     for kind in _KINDS
 )
 BY_SLUG = {kind.slug: kind for kind in KINDS}

@@ -6,7 +6,7 @@ neither is no name: sound decides. In a set where next to nothing is shared, a s
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from os.path import commonprefix
 from pathlib import PurePosixPath
 
@@ -28,6 +28,8 @@ SHARED = 0.3  # of the files that must share words, for names to have a pattern
 AGREES = 0.5  # share of the numbers whose drum sounds like what the number says
 NAMED = 0.6  # of the files whose rest must name a drum, for the words before it to be the kit's
 STEADY, LATE_MS = 0.25, 500  # of the greatest power, still there so late
+MOST_COUNTED = 12  # values of a number that layers, takes or pads have
+_COUNTER = re.compile(r"([^\W\d_]*)[\s_.\-–]*(\d+)(?:[\s_.\-–]+|(?=[^\w\s.]))[^\w]*(?=\w)")
 _WORD_END = re.compile(r"[\s_.\-–]+")
 
 
@@ -40,6 +42,26 @@ def without_kit_name(files: Sequence[str]) -> dict[str, str]:
     if not shared or len(files) < FEWEST or len(rest) < NAMED * len(files) or len(set(map(frozenset, rest))) < 2:
         return {file: file for file in files}
     return {file: file[: -len(PurePosixPath(file).name)] + PurePosixPath(file).name[len(shared) :] for file in files}
+
+
+def without_counters(spoken: Mapping[str, str]) -> dict[str, str]:
+    """Names without the number that some recorder put before each of them, with its word: what tells the names apart is
+    the rest. Where the rest doesn't, the number says something."""
+    begins: dict[str, dict[str, tuple[int, str]]] = {}
+    for file, text in spoken.items():
+        name = PurePosixPath(text.replace("\\", "/")).name
+        if found := _COUNTER.match(name):
+            begins.setdefault(found[1].lower(), {})[file] = (
+                int(found[2]),
+                text[: len(text) - len(name)] + name[found.end() :],
+            )
+    result = dict(spoken)
+    for counted in begins.values():
+        numbers = {number for number, _ in counted.values()}
+        rest = {text for _, text in counted.values()}
+        if len(counted) == len(spoken) and len(numbers) > MOST_COUNTED and len(rest) == len(counted):
+            result |= {file: text for file, (_, text) in counted.items()}
+    return result
 
 
 def is_noise(measure: Measure) -> bool:

@@ -16,11 +16,14 @@ from dactyl.core.stack.words import (
     COPIES,
     DYNAMIC_RANK,
     HANDS,
+    IN_PAIRS,
     LAYER_LABELS,
     MIC_LABELS,
     MIC_OF,
     NOISE,
     NOTE_LABELS,
+    NUMERALS,
+    SIDES,
     SIZES,
     TAKE_LABELS,
     WEAK_MICS,
@@ -31,14 +34,19 @@ from dactyl.core.stack.words import (
 _SHORT_LABELS = frozenset({"v", "l", "r", "t", "n", "x", "s", "h", "no", "nr"})  # need their number right behind them
 _GLUED_LABEL = re.compile("(?:vel|rr|[vlr])$")
 LONG_WORD = 4  # letters
-IN_OTHER_WORDS = frozenset({"ride", "rack", "hats", "toms", "tamb"})  # stride, track, that's, bottoms
-_RANGE = re.compile(r"(?<![\d.])(\d{1,3})-(\d{1,3})(?![\d.])")
+IN_OTHER_WORDS = frozenset(
+    {"ride", "rack", "hats", "toms", "tamb", "ltom", "htom", "mtom", "caja", "palma", "taps", "skarp"}
+)  # stride, track, that's, bottoms
+_RANGE = re.compile(r"(?<![\d.])(\d{1,3})-(\d{1,3})(?!\d|\.\d)")
 _HAT_LETTER = re.compile(r"(?<![a-z])(?:hh|hats?|hi[ _-]?hats?)[ _.-]?([cop])(?![a-z])", re.IGNORECASE)
+_LEFT_OF_DIR = re.compile(r"(?<![^\W\d_])(?:esq|izq)(?![^\W\d_])", re.IGNORECASE)
+_TOMS = ("tom", "том", "puka", "tam")
 HAT_LETTERS = {"c": "closed", "o": "open", "p": "pedal"}
 _NOTE_LETTER = re.compile("[a-g](?:#|♯|b|s)?")
-LEAD, PIECE, END, ROMAN = "lead", "piece", "end", "roman"
+FOLDER, LEAD, PIECE, END, ROMAN = "folder", "lead", "piece", "end", "roman"
 Slot = tuple[str, int]
-"""Where a number without a label stands: before all words, behind the piece's word, or counted from the end."""
+"""Where a number without a label stands: alone in a folder (0 is the nearest), before all words, behind the piece's word, or
+counted from the end."""
 
 
 @dataclass(slots=True)
@@ -60,6 +68,7 @@ class Named:
     mics: list[str] = field(default_factory=list)
     weak_mics: list[str] = field(default_factory=list)  # words that may be mics
     side: str = ""  # "l" or "r"
+    is_side_of_mic: bool = False  # it stands beside a mic of which there are pairs
     hand: str = ""  # the same of the hand that struck
     copy: int = 0  # of a file that an editor copied
     letter: str = ""  # a single letter that means nothing by itself: a take, a strength, one of two drums
@@ -73,12 +82,41 @@ class Manner:
 
     ranges: bool = False  # two numbers joined by a hyphen are a range of velocities
     hat_letters: bool = False  # a lone c, o or p behind a hat says how it is played
+    letters: bool = False  # lone letters count something: "c" says nothing of a hat beside "b" and "d"
+    everywhere: frozenset[str] = frozenset()  # letters that stand in every name and say nothing
+    strengths: frozenset[str] = frozenset()  # words that say how hard beside drums that are no toms
+    dir_is_right: bool = False  # beside "esq" or "izq"
     no_strength: str = ""  # a word for a strength that is a part of a drum's name here: "Hard Kick"
 
 
 def manner_of(files: Sequence[str]) -> Manner:
     letters = {found.lower() for file in files for found in _HAT_LETTER.findall(file)}
-    return Manner(_have_ranges(files), {"c", "o"} <= letters)
+    alone = [_lone_letters(file) for file in files]
+    strengths = frozenset(word for file in files for word in _strengths(file))
+    everywhere = frozenset.intersection(*alone) if len(alone) > 1 else frozenset()
+    counted = frozenset.union(*alone, frozenset()) - everywhere
+    return Manner(
+        _have_ranges(files),
+        {"c", "o"} <= letters,
+        letters={"a", "b", "c"} <= counted,
+        everywhere=everywhere,
+        strengths=strengths,
+    )
+
+
+def _lone_letters(file: str) -> frozenset[str]:
+    stem = PurePosixPath(file.replace("\\", "/")).stem
+    return frozenset(token.text for token in tokens(stem) if len(token.text) == 1 and token.text.isalpha())
+
+
+def _strengths(file: str) -> list[str]:
+    """Words for a strength of a name that names no tom: there they can't be the middle one."""
+    words = [token.text for token in tokens(file)]
+    return (
+        []
+        if any(mark in word for word in words for mark in _TOMS)
+        else [word for word in words if word in DYNAMIC_RANK]
+    )
 
 
 def _have_ranges(files: Iterable[str]) -> bool:
@@ -96,11 +134,20 @@ def read_name(file: str, manner: Manner = Manner()) -> Named:
         text = _HAT_LETTER.sub(lambda found: f"hat {HAT_LETTERS[found[1].lower()]} ", text)
     named = Named(file)
     path = PurePosixPath(text.replace("\\", "/"))
-    for folder in path.parts[:-1]:  # the nearest last, and the name after them: what is nearer tells more
-        if folder not in ("/", ".", ".."):
-            _read(named, _unglued(tokens(folder)), manner, is_folder=True)
+    for depth, folder in reversed(
+        list(enumerate(reversed(path.parts[:-1])))
+    ):  # what is nearer tells more: the name last
+        row = _unglued(tokens(folder))
+        if row and row[0].is_number and all(token.is_number or token.text in NOISE for token in row):
+            named.numbers[FOLDER, depth], named.number_texts[FOLDER, depth] = int(row[0].text[:9]), row[0].text
+        elif folder not in ("/", ".", ".."):
+            _read(named, row, manner, is_folder=True)
     _read(named, _unglued(tokens(path.stem)), manner, is_folder=False)
-    if not (named.pieces or named.others) and "overhead" in named.mics and "oh" in _texts(tokens(path.stem)):
+    if (
+        not (named.pieces or named.others or named.articulations)
+        and "overhead" in named.mics
+        and "oh" in _texts(tokens(path.stem))
+    ):
         named.pieces, named.kinds, named.mics = ["oh"], ["open_hat"], [mic for mic in named.mics if mic != "overhead"]
     return named
 
@@ -113,7 +160,7 @@ def _read(named: Named, row: list[Token], manner: Manner, *, is_folder: bool) ->
         step = _code(named, row, at, is_folder) or _size(named, row, at) or _labelled(named, row, at)
         step = step or _hand(named, row, at) or (not is_folder and _copy(named, row, at))
         if not step:
-            step = _piece(named, row, at, above)
+            step = _piece(named, row, at, above, manner)
             if step and at + step < len(row) and row[at + step].is_number and not _size(Named(""), row, at + step):
                 if is_folder:
                     named.others.append(row[at + step].text)
@@ -124,19 +171,23 @@ def _read(named: Named, row: list[Token], manner: Manner, *, is_folder: bool) ->
             step
             or (not is_folder and _model(named, row, at))
             or _articulation(named, row, at)
-            or _mic(named, row, at)
+            or (not (manner.dir_is_right and row[at].text == "dir") and _mic(named, row, at))
             or (row[at].text != manner.no_strength and _dynamic(named, row, at, is_folder))
         )
         if not step:
-            _rest(named, row, at, is_folder, unlabelled)
+            _rest(named, row, at, is_folder, unlabelled, manner)
             step = 1
-            following = row[1] if len(row) > 1 and at == 0 and not is_folder else None
-            if following and following.is_number and not named.kinds and row[0].text in named.others:
+            following = row[at + 1] if at + 1 < len(row) and not is_folder else None
+            if following and following.is_number and (at == 0 or following.is_glued) and _may_be_piece(named, row[at]):
                 unlabelled.append((PIECE, following))  # "Pan 12": a drum that no table knows
                 step = 2
         at += step
     if not is_folder:
         _place_numbers(named, unlabelled)
+
+
+def _may_be_piece(named: Named, token: Token) -> bool:
+    return not named.kinds and token.text in named.others and token.text not in NUMERALS
 
 
 def _code(named: Named, row: list[Token], at: int, is_folder: bool) -> int:
@@ -168,7 +219,7 @@ def _hand(named: Named, row: list[Token], at: int) -> int:
 
 def _copy(named: Named, row: list[Token], at: int) -> int:
     """``copy``, ``copy 2``"""
-    if row[at].text not in COPIES or at == 0:
+    if row[at].text not in COPIES or (at == 0 and not named.kinds):
         return 0
     following = row[at + 1] if at + 1 < len(row) else None
     named.copy = int(following.text[:9]) if following and following.is_number else 1
@@ -267,16 +318,29 @@ def _known_words() -> frozenset[str]:
     return frozenset(phrases | how | NOISE | LAYER_LABELS | TAKE_LABELS | MIC_LABELS | NOTE_LABELS)
 
 
+@cache
+def _glued_phrases() -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Names of several words that are run together, the longest first: caisseclaire, baquetacruzada."""
+    phrases = [row for row, _ in _phrases() if len(row) > 1]
+    phrases += [tuple(how.split()) for how in ARTICULATION_OF if " " in how]
+    found = {"".join(row): row for row in phrases if len("".join(row)) >= 2 * LONG_WORD}
+    return tuple(sorted(found.items(), key=lambda pair: (-len(pair[0]), pair[0])))
+
+
 @lru_cache(maxsize=1 << 14)
 def parts_of(word: str) -> tuple[str, ...]:
     """What is run together in a word that no table knows: tomhi -> tom hi, hardsnare -> hard snare, snaredrum -> snare drum."""
     if word in _joined() or word in _known_words():
         return _joined().get(word, (word,))
+    for glued, phrase in _glued_phrases():
+        if word.startswith(glued):
+            rest = word[len(glued) :]
+            return (*phrase, *parts_of(rest)) if rest else phrase
     for long in _long_words():
         if word.startswith(long) and len(word) > len(long) + 1:  # one letter more is a plural
-            return long, word[len(long) :]
+            return long, *parts_of(word[len(long) :])
         if word.endswith(long) and word != long:
-            return word[: -len(long)], long
+            return *parts_of(word[: -len(long)]), long
     return (word,)
 
 
@@ -295,10 +359,14 @@ def _unglued(row: list[Token]) -> list[Token]:
     return parted
 
 
-def _piece(named: Named, row: list[Token], at: int, above: list[str]) -> int:
+def _piece(named: Named, row: list[Token], at: int, above: list[str], manner: Manner = Manner()) -> int:
     """A word for a piece. One in the name takes the place of one in a folder above it."""
     for phrase, slug in _phrases_from().get(row[at].text, ()):
         if tuple(token.text for token in row[at : at + len(phrase)]) == phrase:
+            if manner.letters and any(len(word) == 1 for word in phrase):
+                continue
+            if any(word in manner.strengths for word in phrase) and _only_strength(named, phrase):
+                continue
             if named.kinds and " ".join(phrase) in ARTICULATION_OF:
                 break  # "snare rim shot": how it is struck
             if named.kinds == above:
@@ -309,6 +377,13 @@ def _piece(named: Named, row: list[Token], at: int, above: list[str]) -> int:
             named.kinds.append(slug)
             return len(phrase)
     return 0
+
+
+def _only_strength(named: Named, phrase: tuple[str, ...]) -> bool:
+    """Whether a drum's word would take the only strength that a name says, where all others say one: "medio tom 2"."""
+    return sum(token.text in DYNAMIC_RANK for token in tokens(named.file)) <= sum(
+        word in DYNAMIC_RANK for word in phrase
+    )
 
 
 def _articulation(named: Named, row: list[Token], at: int) -> int:
@@ -352,7 +427,9 @@ def _dynamic(named: Named, row: list[Token], at: int, is_folder: bool) -> int:
     return length
 
 
-def _rest(named: Named, row: list[Token], at: int, is_folder: bool, unlabelled: list[tuple[str, Token]]) -> None:
+def _rest(
+    named: Named, row: list[Token], at: int, is_folder: bool, unlabelled: list[tuple[str, Token]], manner: Manner
+) -> None:
     token = row[at]
     if token.is_number:
         if not is_folder:
@@ -361,14 +438,30 @@ def _rest(named: Named, row: list[Token], at: int, is_folder: bool, unlabelled: 
         named.side = token.text
     elif _is_note(row, at) and not named.kinds and not is_folder:
         named.others.append(f"note {token.text}{row[at + 1].text}")
+    elif len(token.text) == 1 and token.text in manner.everywhere:
+        pass
     elif len(token.text) == 1 and not is_folder and token.text.isalpha():
         named.letter = token.text
-    elif token.text in ("left", "right") and not is_folder:
-        named.side = token.text[0]
+    elif (token.text in SIDES or token.text == "dir") and not is_folder:
+        side = SIDES.get(token.text, "r")
+        if named.side and _is_beside_mic(row, at):
+            named.mics[-1:] = [f"{mic} {_SPOKEN_SIDE[side]}" for mic in named.mics[-1:]]
+        elif named.side and named.is_side_of_mic:
+            named.mics[:1] = [f"{mic} {_SPOKEN_SIDE[named.side]}" for mic in named.mics[:1]]
+            named.side, named.is_side_of_mic = side, False
+        else:
+            named.side, named.is_side_of_mic = side, _is_beside_mic(row, at)
     elif is_folder:
         named.folder_words.append(token.text)
     elif token.text not in NOISE and not (token.text == "one" and "shot" in _texts(row[at + 1 : at + 2])):
         named.others.append(token.text)
+
+
+_SPOKEN_SIDE = {"l": "left", "r": "right"}
+
+
+def _is_beside_mic(row: list[Token], at: int) -> bool:
+    return any(0 <= place < len(row) and MIC_OF.get(row[place].text) in IN_PAIRS for place in (at - 1, at + 1))
 
 
 def _model(named: Named, row: list[Token], at: int) -> int:

@@ -10,13 +10,8 @@ import numpy as np
 
 from dactyl.core.stack.names import END, ROMAN, Named
 from dactyl.core.stack.placed import PlacedFile, grouped
-from dactyl.core.stack.words import DYNAMIC_RANK, HIGH, LOW
+from dactyl.core.stack.words import DYNAMIC_RANK, HIGH, LOW, NUMERALS
 
-NUMERALS = {word: n for n, word in enumerate(("i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x"), start=1)}
-NUMERALS |= {
-    word: n
-    for n, word in enumerate(("one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"), start=1)
-}
 STEP_DB = 3.0  # between "low" and "high", where they are levels
 LOW_RANK, HIGH_RANK = DYNAMIC_RANK["soft"], DYNAMIC_RANK["hard"]
 SAME_PLACES = 0.8  # share of the hits under one word that stand under the other word too

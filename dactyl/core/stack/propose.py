@@ -14,14 +14,22 @@ from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.hearing import KindGuess
 from dactyl.core.stack.kind import heard_as_kit, kind_from_name
 from dactyl.core.stack.layers import split_by_level, split_evenly
-from dactyl.core.stack.meaning import drums_by_number, forget_meaningless, is_noise, without_kit_name, words_of_drums
-from dactyl.core.stack.names import Manner, Named, manner_of, read_name
+from dactyl.core.stack.meaning import (
+    drums_by_number,
+    forget_meaningless,
+    is_noise,
+    without_counters,
+    without_kit_name,
+    words_of_drums,
+)
+from dactyl.core.stack.names import PIECE, Manner, Named, manner_of, read_name
 from dactyl.core.stack.placed import PlacedFile
 from dactyl.core.stack.roles import assign
 from dactyl.core.stack.words import MIC_ORDER
 from dactyl.core.wave.tags import Tags
 
 SMALLEST_TOM, LARGEST_TOM = 6, 20  # inches across
+PLAIN_TOMS = (["tom"], ["tm"], ["toms"], ["том"], ["puka"], ["rack"])  # words that don't say which
 LOOP_STRIKES = 4  # of like strength in one file
 LOOP_SHARE = 0.3  # of the files; where more hold several strikes, all are taken as they are
 UNSURE = 0.6  # share of the evidence below which a kind that was only heard is in doubt
@@ -108,7 +116,7 @@ def propose(files: Sequence[File]) -> Proposal:
         layers, about_layers = _layers(takes)
         pads.append(ProposedPad(pad_name(group[0].named, kind), kind, layers, about_layers + doubts))
         left_over += more
-    _toms_by_size(pads, list(groups.values()))
+    _toms_in_order(pads, list(groups.values()))
     _name_apart(pads, list(groups.values()))
     pads.sort(key=lambda pad: (IN_SCORE_ORDER.index(BY_SLUG[pad.kind]), _counting(pad.name)))
     return Proposal(pads, left_over)
@@ -117,7 +125,7 @@ def propose(files: Sequence[File]) -> Proposal:
 def read_together(files: Sequence[File]) -> list[PlacedFile]:
     """The files that could be measured, each name read among its neighbours and against how it sounds."""
     manner = manner_of([file.path for file in files])
-    spoken = without_kit_name([file.path for file in files])
+    spoken = without_counters(without_kit_name([file.path for file in files]))
     sounding = [file for file in files if file.measure is not None]
     hits = [_hit(file, spoken[file.path], manner) for file in sounding]
     words = words_of_drums(hits)
@@ -293,15 +301,19 @@ def kind_by_name(group: Sequence[PlacedFile]) -> str | None:
     named = group[0].named
     spoken = " ".join([*named.pieces, *named.articulations, *_piece_number(group[0])])
     if (named.pieces or named.articulations) and (slug := kind_from_name(spoken) or next(iter(named.kinds), None)):
-        return slug
+        return "ride_bell" if slug == "ride" and "bell" in named.articulations else slug
     for word in named.folder_words:
         if slug := kind_from_name(word):
             return slug
-    return None
+    return "crash" if "grabbed" in named.articulations else None
 
 
 def _piece_number(hit: PlacedFile) -> list[str]:
-    return [word for word in hit.pad if word.isdecimal()]
+    """The number of a drum: among its pad's words, or behind a tom's name, be there only the one."""
+    numbers = [word for word in hit.pad if word.isdecimal()]
+    is_tom = any(kind.endswith("tom") for kind in hit.named.kinds)
+    behind = hit.named.numbers.get((PIECE, 0)) if is_tom and not hit.take else None
+    return numbers or ([str(behind)] if behind else [])
 
 
 def pad_name(named: Named, kind: str) -> str:
@@ -321,18 +333,25 @@ def pad_name(named: Named, kind: str) -> str:
     return text[:1].upper() + text[1:] if text else PurePosixPath(named.file).stem[:40]
 
 
-def _toms_by_size(pads: Sequence[ProposedPad], groups: Sequence[Sequence[PlacedFile]]) -> None:
-    """Toms that only their size tells apart, in inches: the smallest is the high one, the largest the low one."""
-    sized = []
+def _toms_in_order(pads: Sequence[ProposedPad], groups: Sequence[Sequence[PlacedFile]]) -> None:
+    """Toms against each other: by number or size in inches, the first or smallest is the high one, and the last or largest the
+    low one where there are no floor toms; toms that words tell apart which no table knows go by their pitch."""
+    racks, unknown = [], []
+    named = {pad.kind for pad, group in zip(pads, groups, strict=True) if group[0].named.pieces[:1] not in PLAIN_TOMS}
     for pad, group in zip(pads, groups, strict=True):
-        sizes = [int(word) for word in group[0].pad if word.isdecimal() and SMALLEST_TOM <= int(word) <= LARGEST_TOM]
-        if group[0].named.pieces in (["tom"], ["tm"], ["toms"]) and sizes:
-            sized.append((sizes[0], pad))
-    if len({size for size, _ in sized}) < 2:
-        return
-    smallest, largest = min(size for size, _ in sized), max(size for size, _ in sized)
-    for size, pad in sized:
-        pad.kind = "high_tom" if size == smallest else "low_tom" if size == largest else "mid_tom"
+        numbers = [int(word) for word in group[0].pad if word.isdecimal() and int(word) <= LARGEST_TOM]
+        is_plain = group[0].named.pieces[:1] in PLAIN_TOMS
+        if numbers and (is_plain or pad.kind == "high_tom"):
+            racks.append((float(numbers[0]), pad))
+        elif is_plain and pad.kind == "mid_tom" and group[0].named.others:
+            unknown.append((-float(np.median([hit.measure.pitch_hz for hit in group])), pad))
+    order = sorted({number for number, _ in racks})
+    ends_low = len(order) > 2 or (order and order[0] >= SMALLEST_TOM)
+    for rows, is_last_low in ((racks, ends_low and "low_tom" not in named), (unknown, "low_tom" not in named)):
+        places = sorted({place for place, _ in rows})
+        for place, pad in rows if len(places) > 1 else ():
+            is_first = place == places[0] and (rows is racks or "high_tom" not in named)
+            pad.kind = "high_tom" if is_first else "low_tom" if place == places[-1] and is_last_low else "mid_tom"
 
 
 def _name_apart(pads: Sequence[ProposedPad], groups: Sequence[Sequence[PlacedFile]]) -> None:

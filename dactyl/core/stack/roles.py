@@ -6,23 +6,26 @@ that leaves it open, by how the files sound.
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 
 import numpy as np
 
+from dactyl.core.stack.alternatives import are_drums, tell_alternatives
 from dactyl.core.stack.cluster import drums_by_sound
-from dactyl.core.stack.names import END, LEAD, PIECE, ROMAN, Slot
+from dactyl.core.stack.names import END, FOLDER, LEAD, PIECE, ROMAN, Slot
 from dactyl.core.stack.neighbours import FEWEST_HITS, SAME_HIT_DB, explain
 from dactyl.core.stack.placed import PlacedFile, grouped
+from dactyl.core.stack.words import MIC_LETTERS
 
 LAYER_SHARE = 0.6  # of the variance of levels that a number must explain to be a layer
 LAYER_RANGE_DB = 3.0
 SOUND_SHARE = 0.75  # of the variance of pitch or brightness, for a number that tells drums apart
 STRENGTH_LETTERS = ("smh", "lmh", "sml", "pmf")
-MIC_LETTERS = {"c": "close", "d": "close", "o": "overhead", "r": "room", "t": "top", "b": "bottom"}
+ENOUGH_HITS = 12
 MOST_MICS = 8  # that one number tells apart
 MOST_DRUMS = 6  # that one number tells apart
 FEWEST_STRENGTHS = 3
+FEWEST_NAMED = 3  # drums that names tell apart, for names to be taken at their word
 MOST_STRENGTHS, STRENGTH_SHARE, STRENGTH_STEP_DB = 8, 0.8, 2.0  # of words that say how hard
 STRUCK_BY_HANDS = {"snare", "kick", "low_tom", "mid_tom", "high_tom", "side_stick"}
 
@@ -32,12 +35,19 @@ def assign(hits: Sequence[PlacedFile]) -> None:
     _sides(hits)
     _counted_words(hits)
     _words_of_strength(hits)
+    tell_alternatives(hits)
     explain(hits)
-    for group in grouped(hits, _words).values():
+    _words_of_all(hits)
+    groups = list(grouped(hits, _words).values())
+    for group in groups:
         _mics(group)
-        _assign_group(group)
+        _say(group)
+    of_mics = _slots_of_mics(groups)
+    for group in groups:
+        _assign_group(group, of_mics)
     _tell_apart_by_folder(hits)
-    for group in grouped(hits, lambda hit: hit.pad).values():
+    pads = grouped(hits, lambda hit: hit.pad)
+    for group in pads.values() if len(pads) < FEWEST_NAMED else ():
         if _says_nothing(group):
             for hit, number in zip(group, drums_by_sound([hit.measure for hit in group]), strict=True):
                 hit.pad += (f"sound {number}",)
@@ -66,12 +76,10 @@ def _sides(hits: Sequence[PlacedFile]) -> None:
     )
     for hit in both:
         named = hit.named
-        if is_side and named.side == "l?":
-            named.numbers.setdefault(("end", 0), int(named.layer or 0))
-            named.layer = None
-        elif is_side:
-            named.numbers.setdefault(("end", 0), int(named.take or 0))
-            named.take = None
+        if is_side:
+            place = next(n for n in range(len(named.numbers) + 1) if (END, n) not in named.numbers)
+            named.numbers[END, place] = int((named.layer if named.side == "l?" else named.take) or 0)
+            named.layer, named.take = (None, named.take) if named.side == "l?" else (named.layer, None)
         named.side = named.side[0] if is_side else ""
 
 
@@ -111,6 +119,16 @@ def _words_of_strength(hits: Sequence[PlacedFile]) -> None:
                 word = next(word for word in hit.named.others if word in words)
                 hit.named.others.remove(word)
                 hit.named.layer, hit.named.layer_text, hit.named.is_dynamic = float(order.index(word)), word, True
+
+
+def _words_of_all(hits: Sequence[PlacedFile]) -> None:
+    """A word of every name is the kit's, and no drum's, where the rest tells drums apart."""
+    shared = set.intersection(*({*hit.named.others} for hit in hits)) if hits else set()
+    rest = {(*hit.named.kinds, *(word for word in hit.named.others if word not in shared)) for hit in hits}
+    if len(rest) < 2 or () in rest:
+        return
+    for hit in hits:
+        hit.named.others = [word for word in hit.named.others if word not in shared]
 
 
 def _order_of_strengths(family: Sequence[PlacedFile]) -> list[str]:
@@ -163,25 +181,28 @@ def _are_halves(group: Sequence[PlacedFile]) -> bool:
     return len(both) < FEWEST_HITS or bool(np.std(both) <= SAME_HIT_DB)
 
 
-def _assign_group(group: Sequence[PlacedFile]) -> None:
-    """Decide the numbers and letters of hits that share their words."""
+def _say(group: Sequence[PlacedFile]) -> None:
+    """What the names say of pad, layer and take."""
     for hit in group:
         named = hit.named
         words = [*_words(hit), *({"l": ["left"], "r": ["right"]}.get(named.side, []))]
         hit.pad, hit.layer = tuple(words), named.layer
         hit.take = (named.take,) if named.take is not None else ()
+
+
+def _assign_group(group: Sequence[PlacedFile], of_mics: Set[Slot]) -> None:
+    """Decide the numbers and letters of hits that share their words."""
     _hands(group)
     slots = _varying_slots(group)
     _drop_running_number(group, slots)
-    has_layer, has_take = _mostly(group, "layer"), _mostly(group, "take")
     for slot in [slot for slot in slots if slot[0] == PIECE]:
-        open_roles = (not has_layer) + (not has_take)
+        open_roles = _open_roles(group)
         if _tells_drums_apart(group, slot, spare=len(slots) - 1 >= open_roles or open_roles == 0):
             for hit in group:
                 if slot in hit.named.numbers:
                     hit.pad += (str(hit.named.numbers[slot]),)
             slots.remove(slot)
-    _mics_by_number(group, slots)
+    _mics_by_number(group, slots, of_mics)
     _mics_by_letter(group, slots)
     _assign_letters(group)
     for part in grouped(group, lambda hit: hit.pad).values():
@@ -202,14 +223,29 @@ def _hands(group: Sequence[PlacedFile]) -> None:
         hit.pad = tuple(word for word in hit.pad if word not in ("left", "right"))
 
 
-def _mics_by_number(group: Sequence[PlacedFile], slots: list[Slot]) -> None:
+def _slots_of_mics(groups: Sequence[Sequence[PlacedFile]]) -> set[Slot]:
+    """Numbers that are microphones with most drums whose hits are enough to tell: one may look so by chance."""
+    votes: Counter[Slot] = Counter()
+    for group in groups:
+        slots = _varying_slots(group)
+        if len(slots) <= _open_roles(group) or {hit.mic for hit in group} != {"close"} or len(group) < 2 * FEWEST_HITS:
+            continue
+        for slot in slots:
+            others = [other for other in slots if other != slot]
+            votes[slot] += 1 if _are_mics(group, [hit.named.numbers.get(slot) for hit in group], others) else -1
+    return {slot for slot, count in votes.items() if count > 0}
+
+
+def _open_roles(group: Sequence[PlacedFile]) -> int:
+    return (not _mostly(group, "layer")) + (not _mostly(group, "take"))
+
+
+def _mics_by_number(group: Sequence[PlacedFile], slots: list[Slot], of_mics: Set[Slot]) -> None:
     """Where layer and take are said, one more number is a mic if every hit has each, and their levels go together."""
-    open_roles = (not _mostly(group, "layer")) + (not _mostly(group, "take"))
-    if len(slots) <= open_roles or {hit.mic for hit in group} != {"close"}:
+    if len(slots) <= _open_roles(group) or {hit.mic for hit in group} != {"close"}:
         return
-    for slot in reversed(slots):
-        others = [other for other in slots if other != slot]
-        if _are_mics(group, [hit.named.numbers.get(slot) for hit in group], others):
+    for slot in [slot for slot in reversed(slots) if slot in of_mics]:
+        if all(slot in hit.named.numbers for hit in group):
             for hit in group:
                 hit.mic = f"mic {hit.named.numbers[slot]}"
             slots.remove(slot)
@@ -240,12 +276,13 @@ def _are_mics(group: Sequence[PlacedFile], marks: Sequence[int | str | None], sl
     if any(len(hits) != len(kinds) for hits in heard.values()) or len(heard) * len(kinds) != len(group):
         return False
     levels = np.array([[hits[kind].level_db for kind in kinds] for hits in heard.values()])
-    return bool(np.std(levels - levels[:, :1], axis=0).max() <= SAME_HIT_DB < np.std(levels[:, 0]))
+    most_db = SAME_HIT_DB * min(1.0, len(levels) / ENOUGH_HITS)  # of few, takes may be as far apart by chance
+    return bool(np.std(levels - levels[:, :1], axis=0).max() <= most_db < np.std(levels[:, 0]))
 
 
 def _varying_slots(group: Sequence[PlacedFile]) -> list[Slot]:
     slots = {slot: None for hit in group for slot in hit.named.numbers}
-    order = {LEAD: 0, PIECE: 1, ROMAN: 2, END: 3}
+    order = {FOLDER: 0, LEAD: 1, PIECE: 2, ROMAN: 3, END: 4}
     return [slot for slot in sorted(slots, key=lambda slot: (order[slot[0]], -slot[1])) if _varies(group, slot)]
 
 
@@ -288,6 +325,13 @@ def _tells_drums_apart(group: Sequence[PlacedFile], slot: Slot, *, spare: bool) 
     is_all_said = all(hit.layer is not None and hit.take for hit in group)
     if len(set(numbers)) > MOST_DRUMS and not is_all_said:
         return False
+    levels = np.array([hit.level_db for hit in group])
+    if (
+        all(hit.measure.timbre for hit in group)
+        and _share_explained(levels, numbers) < LAYER_SHARE
+        and are_drums(group, numbers)
+    ):
+        return True
     is_tom = any(kind.endswith("tom") for kind in group[0].named.kinds)
     if is_tom and (spare or len(set(numbers)) <= 4):
         return spare or _differs(group, numbers)
@@ -299,6 +343,8 @@ def _tells_drums_apart(group: Sequence[PlacedFile], slot: Slot, *, spare: bool) 
 def _differs(group: Sequence[PlacedFile], numbers: Sequence[int | None]) -> bool:
     """Whether pitch, or brightness beyond what loudness explains, changes with the number far more than within it."""
     levels = np.array([hit.level_db for hit in group])
+    if all(hit.measure.timbre for hit in group):
+        return are_drums(group, numbers)
     for quality in ("pitch_hz", "brightness_hz"):
         values = np.log([max(getattr(hit.measure, quality), 1.0) for hit in group])
         values = values - np.polyval(np.polyfit(levels, values, 1), levels) if np.ptp(levels) > 0.1 else values
@@ -382,6 +428,10 @@ def _assign_letters(part: Sequence[PlacedFile]) -> None:
                 hit.layer, hit.named.layer_text, hit.named.is_dynamic = float(strengths.index(letter)), letter, True
                 hit.pad = tuple(word for word in hit.pad if word not in ("left", "right"))
             return
+    if len(part) > len(letters) and _differs(part, [hit.named.letter or hit.named.side for hit in part]):
+        for hit in part:
+            hit.pad += (hit.named.letter,) if hit.named.letter else ()
+        return
     if not has_layer and _are_layers(part):
         for hit in part:
             hit.layer, hit.named.layer_text = float(ord(hit.named.letter)), hit.named.letter

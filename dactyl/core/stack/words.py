@@ -4,75 +4,171 @@ import re
 import unicodedata
 from dataclasses import dataclass
 
+from dactyl.core.kinds import plain
+
 # How hard a hit was, softest first. Words in one row mean the same.
 DYNAMICS = (
-    ("ppp", "softest", "pianissimo"),
-    ("pp", "vsoft", "ghost", "whisper", "sehrleise"),
+    ("ppp", "softest", "pianissimo", "feather", "barely"),
+    ("pp", "vsoft", "ghost", "whisper", "sehrleise", "ghosts"),
     (
-        "p", "soft", "softly", "quiet", "light", "leise", "piano", "doux", "suave", "weak", "gentle", "flojo", "débil", "fraco", "debole",
-        "faible", "weich", "schwach", "zacht", "cicho", "słabo", "tiše", "potichu", "slabě", "тихо", "слабо", "tiho", "svag", "mjuk",
-        "svakt", "hiljaa", "halk", "halkan", "încet", "slab", "yumuşak", "弱",
+        "p", "soft", "softly", "quiet", "quietly", "light", "lightly", "easy", "tap", "leise", "piano", "doux", "suave", "weak", "gentle", "gently",
+        "flojo", "débil", "bajito", "fraco", "debole", "leggero", "dolce", "douce", "léger", "faible", "weich", "schwach", "sacht", "zacht",
+        "zwak", "cicho", "słabo", "lekko", "tiše", "potichu", "ticho", "slabě", "lehce", "jemně", "тихо", "слабо", "мягко", "тихий", "слабий",
+        "tiho", "nežno", "slabo", "meko", "svag", "svagt", "mjuk", "mjukt", "svakt", "blødt", "hiljaa", "hento", "halk", "halkan", "gyenge",
+        "puha", "încet", "slab", "yumuşak", "hafif", "σιγά", "απαλά", "fluix", "弱", "小",
     ),
     ("mp", "medsoft", "mediumsoft", "softmed", "mezzopiano"),
     (
-        "med", "medium", "mid", "md", "mittel", "normal", "moderate", "moyen", "medio", "reg", "regular", "médio", "middel", "gemiddeld",
-        "średnio", "średni", "středně", "střední", "средне", "средний", "середньо", "srednje", "medel", "keski", "közepes", "mediu",
-        "orta", "中",
+        "med", "medium", "mid", "md", "mittel", "normal", "normale", "normalt", "moderate", "moyen", "moyenne", "medio", "media", "mezzo",
+        "moderato", "reg", "regular", "médio", "média", "middel", "gemiddeld", "średnio", "średni", "středně", "střední", "stredne",
+        "средне", "средний", "середньо", "средно", "srednje", "srednja", "medel", "mellan", "middels", "keski", "keskivahva", "közepes",
+        "mediu", "orta", "μέτρια", "mitjà", "中",
     ),
-    ("mf", "medhard", "mediumhard", "hardmed", "medloud", "mezzoforte"),
+    ("mf", "medhard", "mediumhard", "hardmed", "medloud", "mezzoforte", "solid", "firm"),
     (
-        "f", "hard", "loud", "strong", "forte", "laut", "fort", "heavy", "fuerte", "accent", "acc", "hart", "stark", "luid", "głośno",
-        "mocno", "nahlas", "hlasitě", "silně", "громко", "сильно", "голосно", "glasno", "jako", "hård", "hårt", "sterk", "kova", "hangos",
-        "erős", "tare", "sert", "強", "强",
+        "f", "hard", "loud", "loudly", "strong", "firmly", "forte", "laut", "fort", "heavy", "fuerte", "accent", "acc", "accented", "hart",
+        "stark", "kräftig", "luid", "hard", "głośno", "mocno", "silno", "nahlas", "hlasitě", "silně", "hlasno", "громко", "сильно", "голосно",
+        "гучно", "силно", "glasno", "jako", "snažno", "hård", "hårt", "starkt", "sterk", "sterkt", "kraftig", "kova", "kovaa", "vahva", "hangos",
+        "erős", "tare", "puternic", "sert", "güçlü", "δυνατά", "deciso", "強", "强", "大",
     ),
-    ("ff", "vhard", "harder", "louder", "fortissimo", "sehrlaut", "slam", "smash"),
-    ("fff", "hardest", "loudest", "max", "full"),
+    ("ff", "vhard", "harder", "louder", "fortissimo", "sehrlaut", "slam", "smash", "smack", "whack"),
+    ("fff", "hardest", "loudest", "max", "full", "brutal"),
 )  # fmt: skip
-DYNAMIC_RANK = {word: rank for rank, row in enumerate(DYNAMICS) for word in row}
+DYNAMIC_RANK = {form: rank for rank, row in enumerate(DYNAMICS) for word in row for form in (word, plain(word))}
 _COMPARATIVES = {"softer": 1, "lighter": 1, "quieter": 1}
 DYNAMIC_RANK |= _COMPARATIVES
 
 MICS = {  # as they are called here, and their words
-    "close": ("close", "closemic", "direct", "dir", "spot", "cls", "clo", "dry", "near", "cl", "nah"),
+    "close": (
+        "close",
+        "closemic",
+        "direct",
+        "dir",
+        "spot",
+        "cls",
+        "clo",
+        "dry",
+        "near",
+        "cl",
+        "nah",
+        "cerca",
+        "perto",
+        "proche",
+        "vicino",
+        "blisko",
+        "blízko",
+        "zblízka",
+        "близко",
+        "blizu",
+        "nära",
+        "nær",
+        "lähi",
+        "közel",
+        "dichtbij",
+    ),
     "top": ("top", "tp", "batter", "snaretop"),
     "bottom": ("bottom", "bot", "btm", "under", "reso", "snarebottom", "wires"),
     "in": ("inside", "kickin", "in"),
     "out": ("outside", "kickout", "out"),
     "sub": ("sub", "subkick"),
-    "overhead": ("overhead", "overheads", "oh", "ohs", "ovh", "ovhd", "ohd"),
-    "room": ("room", "rooms", "rm", "roommic", "raum", "salle", "far", "hall"),
-    "ambience": ("amb", "ambient", "ambience", "ambi"),
+    "overhead": ("overhead", "overheads", "oh", "ohs", "ovh", "ovhd", "ohd", "overs", "ceiling"),
+    "room": (
+        "room",
+        "rooms",
+        "rm",
+        "roommic",
+        "raum",
+        "salle",
+        "far",
+        "hall",
+        "fern",
+        "sala",
+        "lejos",
+        "longe",
+        "loin",
+        "lontano",
+        "stanza",
+        "daleko",
+        "далеко",
+        "pokój",
+        "pokoj",
+        "комната",
+        "soba",
+        "rum",
+        "långt",
+        "huone",
+        "kamer",
+        "corridor",
+        "hallway",
+        "stairwell",
+    ),
+    "ambience": ("amb", "ambient", "ambience", "ambi", "ambiente", "ambiance"),
     "mono": ("monoroom", "mono"),
     "front": ("front",),
     "wide": ("wide",),
     "trigger": ("trig", "trigger"),
 }
-MIC_OF = {word: mic for mic, words in MICS.items() for word in words}
+MIC_OF = {form: mic for mic, words in MICS.items() for word in words for form in (word, plain(word))}
 WEAK_MICS = frozenset(
-    {"top", "tp", "in", "out", "mono", "front", "wide", "under", "far", "dry", "sub", "cl", "near", "wires", "hall"}
+    {
+        "top",
+        "tp",
+        "in",
+        "out",
+        "mono",
+        "front",
+        "wide",
+        "under",
+        "far",
+        "dry",
+        "sub",
+        "cl",
+        "near",
+        "wires",
+        "hall",
+        "cerca",
+        "perto",
+        "vicino",
+        "sala",
+    }
 )
 """Words that may mean something else: a mic only where the same hit has another mic too."""
 MIC_ORDER = tuple(MICS)
+MIC_LETTERS = {"c": "close", "d": "close", "o": "overhead", "r": "room", "t": "top", "b": "bottom"}
+IN_PAIRS = frozenset({"overhead", "room", "ambience", "wide", "front"})
+"""Microphones that come as left and right."""
 
 LOW, HIGH = ("low", "lo"), ("high", "hi")
 """Levels where both stand in the same place of a name and differ in loudness; else drums of other pitches."""
 
-LAYER_LABELS = frozenset({"v", "vel", "velo", "velocity", "vl", "vly", "l", "lay", "lyr", "layer", "dyn", "dynamic", "dynamics", "level", "lvl", "lev", "velocitylayer", "str", "strength", "power", "int", "intensity"})  # fmt: skip
-TAKE_LABELS = frozenset({"rr", "r", "rnd", "rrobin", "roundrobin", "robin", "take", "tk", "t", "alt", "hit", "var", "variation", "rep", "n", "no", "nr", "num", "x", "seq", "sample", "smp", "s", "round", "h", "rd", "version", "ver"})  # fmt: skip
+LAYER_LABELS = frozenset({"v", "vel", "velo", "velocity", "vl", "vly", "l", "lay", "lyr", "layer", "dyn", "dynamic", "dynamics", "level", "lvl", "lev", "velocitylayer", "str", "strength", "power", "int", "intensity", *map(plain, ("ly", "lv", "capa", "camada", "couche", "strato", "livello", "nivel", "nivell", "niveau", "stufe", "schicht", "lage", "laag", "warstwa", "poziom", "vrstva", "úroveň", "слой", "шар", "уровень", "sloj", "razina", "nivo", "lager", "lag", "nivå", "kerros", "taso", "réteg", "strat", "katman")), "слой", "уровень"})  # fmt: skip
+TAKE_LABELS = frozenset({"rr", "r", "rnd", "rrobin", "roundrobin", "robin", "take", "tk", "t", "alt", "hit", "var", "variation", "rep", "n", "no", "nr", "num", "x", "seq", "sample", "smp", "s", "round", "h", "rd", "version", "ver", "go", "pass", "strike", *map(plain, ("toma", "tomada", "prise", "frappe", "ripresa", "colpo", "golpe", "coup", "batida", "aufnahme", "schlag", "opname", "slag", "ujęcie", "uderzenie", "záběr", "úder", "дубль", "удар", "проба", "snimak", "udarac", "tagning", "opptak", "otto", "isku", "felvétel", "ütés", "vuruş")), "дубль", "удар"})  # fmt: skip
 MIC_LABELS = frozenset({"mic", "mik", "ch", "chan", "channel"})
 NOTE_LABELS = frozenset({"note", "key", "midi", "nn"})
 
 ARTICULATIONS = {  # as a pad is called, and the words for it; two words stand for a pair
-    "centre": ("center", "centre", "ctr", "cntr", "cent", "mitte"),
-    "edge": ("edge", "edg", "rand"),
+    "centre": (
+        "center", "centre", "ctr", "cntr", "cent", "mitte", "centro", "zentrum", "środek", "střed", "центр", "centar", "mitt", "keskusta", "midten",
+    ),
+    "edge": (
+        "edge", "edg", "rand", "bow edge", "brzeg", "krawędź", "okraj", "край", "ivica", "kant mitt",
+    ),
     "rim shot": ("rimshot", "rimsht", "rs", "rim shot"),
-    "rim": ("rim",),
-    "side stick": ("sidestick", "side stick", "crossstick", "cross stick", "xstick", "x stick", "rimclick", "rim click", "stick"),
-    "bell": ("bell", "cup", "kuppe"),
+    "rim": (
+        "rim", "aro", "cercle", "bordo", "cerchio", "randschlag", "obręcz", "ráfek", "обод", "obruč", "rub", "kant", "kanten", "reunus", "perem", "cant",
+    ),
+    "side stick": (
+        "sidestick", "side stick", "crossstick", "cross stick", "xstick", "x stick", "rimclick", "rim click", "stick", "baqueta cruzada", "baqueta lateral", "baguette couchée", "bacchetta", "seitschlag", "rant", "palička", "палочка", "palica", "kantslag", "click", "xstk", "xst", "crossstk", "rimknock", "knock",
+    ),
+    "bell": (
+        "bell", "cup", "kuppe", "campana", "cúpula", "cloche", "cupola", "glocke", "dzwonek", "kopułka", "pupek", "kopulka", "купол", "колокол", "zvono", "zvon", "klocka", "klokke", "kello", "dôme", "dome", "cúpola",
+    ),
     "bow": ("bow",),
     "tip": ("tip",),
     "shank": ("shank",),
-    "grabbed": ("grabbed", "grab", "choke", "choked", "chk"),
+    "grabbed": (
+        "grabbed", "grab", "choke", "choked", "chk", "ahogado", "ahogada", "apagado", "abafado", "abafada", "étouffé", "étouffée", "stoppato", "stoppata", "smorzato", "gestoppt", "abgedämpft", "tłumiony", "stłumiony", "tlumený", "ztlumený", "глушеный", "глушёный", "заглушенный", "prigušen", "prigušena", "dampad", "dämpad", "dempet", "stopped", "hand stop", "sammutettu",
+    ),
     "flam": ("flam",),
     "roll": ("roll", "buzz"),
     "drag": ("drag", "ruff"),
@@ -81,30 +177,49 @@ ARTICULATIONS = {  # as a pad is called, and the words for it; two words stand f
     "muted": ("muted", "damped", "muffled", "dead"),
     "open": (
         "open", "opened", "opn", "offen", "ouvert", "ouverte", "abierto", "abierta", "aberto", "aberta", "aperto", "aperta", "öppen",
-        "otwarty", "otwarte", "otevřený", "открытый",
+        "otwarty", "otwarte", "otevřený", "открытый", "auf", "otevřená", "otvoren", "otvorena", "öppet", "oppen", "åpen", "åben", "открыта", "відкритий", "отворен", "avoin", "nyitott", "açık", "washy", "odprt",
     ),
     "closed": (
         "closed", "clsd", "shut", "zu", "geschlossen", "fermé", "ferme", "fermée", "cerrado", "cerrada", "fechado", "fechada", "chiuso", "chiusa",
-        "stängd", "lukket", "zamknięty", "zavřený", "закрытый", "gesloten",
+        "stängd", "lukket", "zamknięty", "zavřený", "закрытый", "gesloten", "zavřená", "zatvoren", "zatvorena", "stängt", "stangd", "lukittu", "закрыт", "закрытая", "закритий", "затворен", "suljettu", "kiinni", "zárt", "kapalı", "close hat", "zaprt",
     ),
-    "pedal": ("pedal", "foot", "ped", "pied", "fuss", "fuß", "getreten", "piede", "voet", "педаль"),
+    "pedal": (
+        "pedal", "foot", "ped", "pied", "fuss", "fuß", "getreten", "piede", "voet", "педаль", "pie", "noga", "noha", "nohou", "nogą", "nožno", "nozno", "ногой", "fot", "jalka", "láb", "ayak", "fod", "pé",
+    ),
     "half open": ("half open", "halfopen", "half", "semi open", "semi", "loose", "sizzle", "halboffen", "demi"),
     "tight": ("tight",),
     "wires off": ("snares off", "snaresoff", "wires off"),
 }  # fmt: skip
-ARTICULATION_OF = {word: name for name, words in ARTICULATIONS.items() for word in words}
+ARTICULATION_OF = {
+    form: name for name, words in ARTICULATIONS.items() for word in words for form in (word, plain(word))
+}
 
 SIZES = frozenset({"inch", "inches", "zoll", "pouces", "pulgadas", "polegadas", "pollici", "cali", "palců"})
 """Behind the number of a drum's size."""
 HANDS = {"lh": "l", "rh": "r", "lefthand": "l", "righthand": "r", "lhand": "l", "rhand": "r"}
+_LEFT = (
+    "left", "lft", "izquierda", "izquierdo", "izq", "esquerda", "esquerdo", "esq", "gauche", "sinistra", "sinistro", "sx", "links", "lewa", "lewy", "lewo",
+    "levá", "levý", "levo", "лево", "левый", "левая", "лев", "lijevo", "lijevi", "lijeva", "ліва", "vänster", "venstre", "vasen", "bal", "stânga", "sol",
+)  # fmt: skip
+_RIGHT = (
+    "right", "rgt", "derecha", "derecho", "der", "direita", "direito", "droite", "destra", "destro", "dx", "rechts", "prawa", "prawy", "prawo", "pravá",
+    "pravý", "pravo", "право", "правый", "правая", "прав", "desno", "desni", "desna", "права", "höger", "høyre", "højre", "oikea", "jobb", "dreapta", "sağ",
+)  # fmt: skip
+SIDES = {form: side for side, words in (("l", _LEFT), ("r", _RIGHT)) for word in words for form in (word, plain(word))}
+"""Two of something, or the hands."""
 """Which hand struck: another take of the same drum."""
+NUMERALS = {word: n for n, word in enumerate(("i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x"), start=1)}
+NUMERALS |= {
+    word: n
+    for n, word in enumerate(("one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"), start=1)
+}
 COPIES = frozenset({"copy", "copie", "kopie", "kopia", "copia", "cópia", "копия", "kopi", "duplicate"})
 """Another take, or the number behind it more."""
 
 NOISE = frozenset({
     "wav", "aif", "aiff", "flac", "sample", "samples", "shot", "shots", "oneshot", "oneshots", "drum", "drums",
     "kit", "sounds", "audio", "final", "edit", "edited", "export", "bounce", "bounced", "rec", "recording", "bit", "khz",
-    "st", "stereo", "hz", "24bit", "16bit", "take", "takes", "layer", "layers", "mic", "mics", "velocity", "the", "a",
+    "st", "stereo", "hz", "24bit", "16bit", "take", "takes", "layer", "layers", "mic", "mics", "velocity", "the", "a", "of", "de", "von", "di", "du", "z", "ze", "из", "av", "af",
 })  # fmt: skip
 """Words that tell pads apart only where nothing else does."""
 

@@ -1,0 +1,265 @@
+"""Words that stand for each other: which of them change what is heard, and how, whatever they mean and whatever language.
+
+Two words are alternatives where one in the place of the other makes the names of other files: "lewy" and "prawy" in a set
+where each hit is there under both. What the exchange changes in the sound tells what the words are: nothing, and they count
+takes; the loudness alone, in one order for every drum, and they are layers; a distance in level that stays from hit to hit,
+and they are microphones; else they tell drums apart, and stay where they are. What counts, or hears, stands at most drums of a
+set; what stands at one of many tells it from another.
+"""
+
+from collections import Counter, defaultdict
+from collections.abc import Hashable, Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from dactyl.core.stack.hearing import alike
+from dactyl.core.stack.names import ROMAN, Named
+from dactyl.core.stack.placed import PlacedFile, grouped
+from dactyl.core.stack.words import IN_PAIRS, MIC_LETTERS, MIC_OF
+
+CROSSED = 0.75  # of the names of the rarer word that must be there with the other word too
+FEWEST_PAIRS = 3
+SMALL_STEP_DB = 1.6  # between hits of one layer
+GO_TOGETHER = 0.8  # correlation of such steps, where two microphones heard them
+FEWEST_STEPS, ALWAYS_APART_DB = 5, 0.05
+SAME_DISTANCE_DB, MIC_DISTANCE_DB = (
+    0.7,
+    2.5,
+)  # by which two mics' distance may vary from hit to hit: unknown words, and known
+ANOTHER_DRUM = 8.0  # in the space of hearing.alike, where hits of one drum lie about one apart in each direction
+LAYER_STEP_DB, LAYER_ORDERED = 1.5, 0.85  # between layers on the mean, and the share of drums and steps that rise
+TAKE_DB = 1.5  # on the mean between two words that count takes
+LETTER, SIDE, NONE = "letter ", "side ", ""
+
+
+@dataclass(frozen=True)
+class Column:
+    """Words that stand for each other."""
+
+    words: tuple[str, ...]
+    cells: tuple[dict[str, PlacedFile], ...]  # hits whose names differ in this word alone
+
+    @property
+    def drums(self) -> set[tuple]:
+        return {_drum(next(iter(cell.values()))) for cell in self.cells}
+
+
+def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
+    """Give layers, takes and mics that only unknown words tell; the column that crosses most names first."""
+    drums = len({_drum(hit) for hit in hits})
+    for _ in range(4):
+        columns = [column for column in _columns(hits) if drums < 3 or 2 * len(column.drums) >= drums]
+        found = [(column, role) for column in columns if (role := _role(column))]
+        if not found:
+            return
+        column, role = found[0]
+        wordless = {id(cell[NONE]) for cell in column.cells if NONE in cell and role == "layer"}
+        for number, word in enumerate(_in_order(column, role)):
+            for hit in hits:
+                if word in _words(hit.named) or (word == NONE and id(hit) in wordless):
+                    _give(hit.named, word, role, number)
+
+
+def _words(named: Named) -> list[str]:
+    """Words of a name that no table knows, and its lone letter and side."""
+    known = [word for word in dict.fromkeys((*named.others, *named.folder_words)) if not word.startswith("note ")]
+    is_sided = named.side in ("l", "r") and not any(mic.endswith((" left", " right")) for mic in named.mics)
+    return known + [LETTER + named.letter] * bool(named.letter) + [SIDE + named.side] * is_sided
+
+
+def _rest(named: Named, words: Iterable[str]) -> tuple:
+    """All that a name says besides its unknown words."""
+    return (
+        tuple(named.kinds), tuple(sorted(named.articulations)), tuple(sorted(words)), named.layer, named.take, named.hand, named.copy,
+        tuple(named.mics), tuple(named.weak_mics), tuple(sorted(named.numbers.items())),
+    )  # fmt: skip
+
+
+def _columns(hits: Sequence[PlacedFile]) -> list[Column]:
+    """Every set of words that stand for each other, those first that cross most names."""
+    cells: dict[tuple, dict[str, PlacedFile]] = defaultdict(dict)
+    counts: Counter[str] = Counter()
+    for hit in hits:
+        own = _words(hit.named)
+        counts.update(own)
+        for word in own:
+            cells[_rest(hit.named, (other for other in own if other != word))][word] = hit
+        cells[_rest(hit.named, own)][NONE] = hit
+    crossed: Counter[tuple[str, str]] = Counter()
+    bare: Counter[str] = Counter()
+    for cell in cells.values():
+        row = sorted(word for word in cell if word != NONE)
+        bare.update(row if NONE in cell else ())
+        crossed.update((one, other) for n, one in enumerate(row) for other in row[n + 1 :])
+    home = {word: word for word in counts}
+
+    def root(word: str) -> str:
+        while home[word] != word:
+            word = home[word]
+        return word
+
+    for (one, other), times in crossed.items():
+        if times >= max(FEWEST_PAIRS, CROSSED * min(counts[one], counts[other])):
+            home[root(one)] = root(other)
+    sets: dict[str, list[str]] = defaultdict(list)
+    for word in counts:
+        sets[root(word)].append(word)
+    rows = []
+    for words in sets.values():
+        if all(bare[word] >= max(FEWEST_PAIRS, CROSSED * counts[word]) for word in words):
+            words.append(NONE)
+        if len(words) > 1:
+            own = set(words)
+            kept = [{word: hit for word, hit in cell.items() if word in own} for cell in cells.values()]
+            rows.append(Column(tuple(sorted(words)), tuple(cell for cell in kept if len(cell) > 1)))
+    return sorted(rows, key=lambda column: -sum(map(len, column.cells)))
+
+
+# What a column is -----------------------------------------------------------------------------------------------------
+
+
+def _role(column: Column) -> str:
+    """ "mic", "layer", "take", or nothing where its words tell drums apart, or too little shows what they are."""
+    if _may_be_mics(column) and _are_mics(column):
+        return "mic"
+    if _differ(column):
+        return ""
+    if _are_layers(column):
+        return "layer"
+    return "take" if _are_takes(column) else ""
+
+
+def _may_be_mics(column: Column) -> bool:
+    """Sides are halves of a pair where the microphones are said, and letters what they begin."""
+    marks = {word.removeprefix(LETTER).removeprefix(SIDE) for word in column.words if word.startswith((LETTER, SIDE))}
+    if any(word.startswith(LETTER) for word in column.words):
+        return marks <= set(MIC_LETTERS)
+    sided = [hit.named for cell in column.cells for word, hit in cell.items() if word.startswith(SIDE)]
+    return all(named.mics and named.mics[0] in IN_PAIRS for named in sided)
+
+
+def _are_mics(column: Column) -> bool:
+    """Whether the same performance is heard under every word: small steps from hit to hit are the same under both."""
+    first = column.words[0]
+    is_known = any(word in MIC_OF for word in column.words)
+    for other in column.words[1:]:
+        rows: dict[tuple, list[tuple[float, float]]] = defaultdict(list)
+        for cell in column.cells:
+            if first in cell and other in cell:
+                rows[_drum(cell[first])].append((cell[first].level_db, cell[other].level_db))
+        if sum(map(len, rows.values())) < FEWEST_PAIRS:
+            return False
+        by_drum = [np.array(sorted(own)) for own in rows.values()]
+        apart = np.concatenate(
+            [levels[:, 0] - levels[:, 1] - np.mean(levels[:, 0] - levels[:, 1]) for levels in by_drum]
+        )
+        steps = np.concatenate([np.diff(levels, axis=0) for levels in by_drum])
+        if np.std(apart) > (MIC_DISTANCE_DB if is_known else SAME_DISTANCE_DB):
+            return False
+        if (
+            not is_known
+            and np.std(apart) > ALWAYS_APART_DB
+            and not _go_together(steps[np.abs(steps[:, 0]) < SMALL_STEP_DB])
+        ):
+            return False
+    return True
+
+
+def _go_together(steps: np.ndarray) -> bool:
+    """Whether hits that are nearly as loud as each other differ alike under two words. steps : (n, 2), dB"""
+    if len(steps) < FEWEST_STEPS or np.std(steps, axis=0).min() < 1e-6:
+        return False
+    return bool(np.corrcoef(steps.T)[0, 1] >= GO_TOGETHER)
+
+
+def _drum(hit: PlacedFile) -> tuple:
+    named = hit.named
+    return (*named.kinds, *sorted(named.articulations))
+
+
+def _differ(column: Column) -> bool:
+    """Whether the sound changes with the word, beyond what strength explains."""
+    first = column.words[0]
+    for other in column.words[1:]:
+        pairs = [(cell[first], cell[other]) for cell in column.cells if first in cell and other in cell]
+        if not pairs:
+            continue
+        drums: dict[tuple, list[np.ndarray]] = defaultdict(list)
+        for one, two in pairs:
+            drums[_drum(one)].append(_place(one) - _place(two))
+        shifts = [np.linalg.norm(np.mean(rows, axis=0)) for rows in drums.values()]
+        if np.median(shifts) > ANOTHER_DRUM:
+            return True
+    return False
+
+
+def are_drums(hits: Sequence[PlacedFile], labels: Sequence[Hashable]) -> bool:
+    """Whether what the labels part sounds like different drums: all with timbres."""
+    places = alike(np.array([hit.measure.timbre for hit in hits]))
+    rows = list(grouped(zip(labels, places, strict=True), lambda pair: pair[0]).values())
+    means = [np.mean([place for _, place in row], axis=0) for row in rows]
+    apart = [np.linalg.norm(one - other) for n, one in enumerate(means) for other in means[n + 1 :]]
+    return bool(apart) and float(np.median(apart)) > ANOTHER_DRUM
+
+
+def _place(hit: PlacedFile) -> np.ndarray:
+    """Where a hit lies in the space of drums, as nearly as it is known."""
+    measure = hit.measure
+    if measure.timbre:
+        return alike(np.array([measure.timbre]))[0]
+    pitch = np.log2(max(measure.pitch_hz, 20.0)) if measure.pitch_hz < 6000 else 13.0
+    return 60 * np.array(
+        [pitch, 0.7 * np.log2(max(measure.brightness_hz, 20.0)), 0.3 * np.log2(max(measure.decay_seconds, 0.01))]
+    )
+
+
+def _are_layers(column: Column) -> bool:
+    means = _levels(column)
+    order = sorted(means, key=lambda word: means[word])
+    if min(means[two] - means[one] for one, two in zip(order, order[1:], strict=False)) < LAYER_STEP_DB:
+        return False
+    rising = total = 0
+    for cell in column.cells:
+        own = [cell[word].level_db for word in order if word in cell]
+        rising, total = rising + sum(np.diff(own) > 0), total + len(own) - 1
+    return rising >= LAYER_ORDERED * total and (len(order) > 2 or len(column.drums) > 1)
+
+
+def _are_takes(column: Column) -> bool:
+    means = list(_levels(column).values())
+    return max(means) - min(means) < TAKE_DB
+
+
+def _levels(column: Column) -> dict[str, float]:
+    """Of each word, against the other words of the same names."""
+    rows: dict[str, list[float]] = defaultdict(list)
+    for cell in column.cells:
+        usual = float(np.mean([hit.level_db for hit in cell.values()]))
+        for word, hit in cell.items():
+            rows[word].append(hit.level_db - usual)
+    return {word: float(np.mean(own)) for word, own in rows.items()}
+
+
+def _in_order(column: Column, role: str) -> list[str]:
+    means = _levels(column)
+    return sorted(column.words, key=lambda word: means[word]) if role == "layer" else list(column.words)
+
+
+def _give(named: Named, word: str, role: str, number: int) -> None:
+    text = word.removeprefix(LETTER).removeprefix(SIDE)
+    if word.startswith(LETTER):
+        named.letter = ""
+    elif word.startswith(SIDE):
+        named.side = ""
+    named.others = [other for other in named.others if other != word]
+    named.folder_words = [other for other in named.folder_words if other != word]
+    if role == "mic" and word.startswith(SIDE) and named.mics:
+        named.mics[0] = f"{named.mics[0]} {'left' if text == 'l' else 'right'}"
+    elif role == "mic":
+        named.mics.append(MIC_LETTERS[text] if word.startswith((LETTER, SIDE)) else text)
+    elif role == "layer" and named.layer is None:
+        named.layer, named.layer_text, named.is_dynamic = float(number), text, True
+    else:
+        slot = (ROMAN, 1 + sum(kind == ROMAN for kind, _ in named.numbers))
+        named.numbers[slot], named.number_texts[slot] = number + 1, text
