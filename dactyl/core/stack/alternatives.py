@@ -30,7 +30,7 @@ SAME_DISTANCE_DB, MIC_DISTANCE_DB = (
 ANOTHER_DRUM = 8.0  # in the space of hearing.alike, where hits of one drum lie about one apart in each direction
 LAYER_STEP_DB, LAYER_ORDERED = 1.5, 0.85  # between layers on the mean, and the share of drums and steps that rise
 TAKE_DB = 1.5  # on the mean between two words that count takes
-LETTER, SIDE, NONE = "letter ", "side ", ""
+LETTER, SIDE, MIC, NONE = "letter ", "side ", "mic ", ""
 
 
 @dataclass(frozen=True)
@@ -62,17 +62,18 @@ def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
 
 
 def _words(named: Named) -> list[str]:
-    """Words of a name that no table knows, and its lone letter and side."""
+    """Words of a name that no table knows, or that may be mics, and its lone letter and side."""
     known = [word for word in dict.fromkeys((*named.others, *named.folder_words)) if not word.startswith("note ")]
     is_sided = named.side in ("l", "r") and not any(mic.endswith((" left", " right")) for mic in named.mics)
-    return known + [LETTER + named.letter] * bool(named.letter) + [SIDE + named.side] * is_sided
+    marks = [LETTER + named.letter] * bool(named.letter) + [SIDE + named.side] * is_sided
+    return known + marks + [MIC + mic for mic in named.weak_mics]
 
 
 def _rest(named: Named, words: Iterable[str]) -> tuple:
     """All that a name says besides its unknown words."""
     return (
         tuple(named.kinds), tuple(sorted(named.articulations)), tuple(sorted(words)), named.layer, named.take, named.hand, named.copy,
-        tuple(named.mics), tuple(named.weak_mics), tuple(sorted(named.numbers.items())),
+        tuple(named.mics), tuple(sorted(named.numbers.items())),
     )  # fmt: skip
 
 
@@ -142,7 +143,7 @@ def _may_be_mics(column: Column) -> bool:
 def _are_mics(column: Column) -> bool:
     """Whether the same performance is heard under every word: small steps from hit to hit are the same under both."""
     first = column.words[0]
-    is_known = any(word in MIC_OF for word in column.words)
+    is_known = any(word in MIC_OF or word.startswith(MIC) for word in column.words)
     for other in column.words[1:]:
         rows: dict[tuple, list[tuple[float, float]]] = defaultdict(list)
         for cell in column.cells:
@@ -247,7 +248,8 @@ def _in_order(column: Column, role: str) -> list[str]:
 
 
 def _give(named: Named, word: str, role: str, number: int) -> None:
-    text = word.removeprefix(LETTER).removeprefix(SIDE)
+    text = word.removeprefix(LETTER).removeprefix(SIDE).removeprefix(MIC)
+    named.weak_mics = [mic for mic in named.weak_mics if MIC + mic != word]
     if word.startswith(LETTER):
         named.letter = ""
     elif word.startswith(SIDE):

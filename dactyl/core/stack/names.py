@@ -138,11 +138,9 @@ def read_name(file: str, manner: Manner = Manner()) -> Named:
         list(enumerate(reversed(path.parts[:-1])))
     ):  # what is nearer tells more: the name last
         row = _unglued(tokens(folder))
-        if row and row[0].is_number and all(token.is_number or token.text in NOISE for token in row):
-            named.numbers[FOLDER, depth], named.number_texts[FOLDER, depth] = int(row[0].text[:9]), row[0].text
-        elif folder not in ("/", ".", ".."):
-            _read(named, row, manner, is_folder=True)
-    _read(named, _unglued(tokens(path.stem)), manner, is_folder=False)
+        if folder not in ("/", ".", ".."):
+            _read(named, row, manner, depth)
+    _read(named, _unglued(tokens(path.stem)), manner)
     if (
         not (named.pieces or named.others or named.articulations)
         and "overhead" in named.mics
@@ -152,8 +150,9 @@ def read_name(file: str, manner: Manner = Manner()) -> Named:
     return named
 
 
-def _read(named: Named, row: list[Token], manner: Manner, *, is_folder: bool) -> None:
-    above = list(named.kinds)
+def _read(named: Named, row: list[Token], manner: Manner, depth: int | None = None) -> None:
+    """depth : of a folder, 0 for the nearest; None for the name itself"""
+    is_folder, above = depth is not None, list(named.kinds)
     unlabelled: list[tuple[str, Token]] = []
     at = 0
     while at < len(row):
@@ -182,8 +181,11 @@ def _read(named: Named, row: list[Token], manner: Manner, *, is_folder: bool) ->
                 unlabelled.append((PIECE, following))  # "Pan 12": a drum that no table knows
                 step = 2
         at += step
-    if not is_folder:
+    if depth is None:
         _place_numbers(named, unlabelled)
+    elif unlabelled:
+        token = unlabelled[0][1]
+        named.numbers[FOLDER, depth], named.number_texts[FOLDER, depth] = int(token.text[:9]), token.text
 
 
 def _may_be_piece(named: Named, token: Token) -> bool:
@@ -432,36 +434,36 @@ def _rest(
 ) -> None:
     token = row[at]
     if token.is_number:
-        if not is_folder:
-            unlabelled.append((LEAD if at == 0 and len(row) > 1 else END, token))
-    elif len(token.text) == 1 and token.text in "lr" and not is_folder:
-        named.side = token.text
+        unlabelled.append((LEAD if at == 0 and len(row) > 1 else END, token))
+    elif (
+        side := SIDES.get(token.text) or ("r" if manner.dir_is_right and token.text == "dir" else "")
+    ) and not is_folder:
+        _side(named, row, at, side)
     elif _is_note(row, at) and not named.kinds and not is_folder:
         named.others.append(f"note {token.text}{row[at + 1].text}")
     elif len(token.text) == 1 and token.text in manner.everywhere:
         pass
-    elif len(token.text) == 1 and not is_folder and token.text.isalpha():
+    elif len(token.text) == 1 and token.text.isalpha() and (not is_folder or len(row) == 1):
         named.letter = token.text
-    elif (token.text in SIDES or token.text == "dir") and not is_folder:
-        side = SIDES.get(token.text, "r")
-        if named.side and _is_beside_mic(row, at):
-            named.mics[-1:] = [f"{mic} {_SPOKEN_SIDE[side]}" for mic in named.mics[-1:]]
-        elif named.side and named.is_side_of_mic:
-            named.mics[:1] = [f"{mic} {_SPOKEN_SIDE[named.side]}" for mic in named.mics[:1]]
-            named.side, named.is_side_of_mic = side, False
-        else:
-            named.side, named.is_side_of_mic = side, _is_beside_mic(row, at)
     elif is_folder:
         named.folder_words.append(token.text)
     elif token.text not in NOISE and not (token.text == "one" and "shot" in _texts(row[at + 1 : at + 2])):
         named.others.append(token.text)
 
 
+def _side(named: Named, row: list[Token], at: int, side: str) -> None:
+    """Left or right: of two of one name that which stands beside a mic is the mic's."""
+    is_beside_mic = any(0 <= n < len(row) and MIC_OF.get(row[n].text) in IN_PAIRS for n in (at - 1, at + 1))
+    if named.side and is_beside_mic:
+        named.mics[-1:] = [f"{mic} {_SPOKEN_SIDE[side]}" for mic in named.mics[-1:]]
+        return
+    if named.side and named.is_side_of_mic:
+        named.mics[:1] = [f"{mic} {_SPOKEN_SIDE[named.side]}" for mic in named.mics[:1]]
+        is_beside_mic = False
+    named.side, named.is_side_of_mic = side, is_beside_mic
+
+
 _SPOKEN_SIDE = {"l": "left", "r": "right"}
-
-
-def _is_beside_mic(row: list[Token], at: int) -> bool:
-    return any(0 <= place < len(row) and MIC_OF.get(row[place].text) in IN_PAIRS for place in (at - 1, at + 1))
 
 
 def _model(named: Named, row: list[Token], at: int) -> int:

@@ -198,11 +198,11 @@ SIZES = frozenset({"inch", "inches", "zoll", "pouces", "pulgadas", "polegadas", 
 """Behind the number of a drum's size."""
 HANDS = {"lh": "l", "rh": "r", "lefthand": "l", "righthand": "r", "lhand": "l", "rhand": "r"}
 _LEFT = (
-    "left", "lft", "izquierda", "izquierdo", "izq", "esquerda", "esquerdo", "esq", "gauche", "sinistra", "sinistro", "sx", "links", "lewa", "lewy", "lewo",
+    "l", "left", "lft", "izquierda", "izquierdo", "izq", "esquerda", "esquerdo", "esq", "gauche", "sinistra", "sinistro", "sx", "links", "lewa", "lewy", "lewo",
     "levá", "levý", "levo", "лево", "левый", "левая", "лев", "lijevo", "lijevi", "lijeva", "ліва", "vänster", "venstre", "vasen", "bal", "stânga", "sol",
 )  # fmt: skip
 _RIGHT = (
-    "right", "rgt", "derecha", "derecho", "der", "direita", "direito", "droite", "destra", "destro", "dx", "rechts", "prawa", "prawy", "prawo", "pravá",
+    "r", "right", "rgt", "derecha", "derecho", "der", "direita", "direito", "droite", "destra", "destro", "dx", "rechts", "prawa", "prawy", "prawo", "pravá",
     "pravý", "pravo", "право", "правый", "правая", "прав", "desno", "desni", "desna", "права", "höger", "høyre", "højre", "oikea", "jobb", "dreapta", "sağ",
 )  # fmt: skip
 SIDES = {form: side for side, words in (("l", _LEFT), ("r", _RIGHT)) for word in words for form in (word, plain(word))}
@@ -213,7 +213,9 @@ NUMERALS |= {
     word: n
     for n, word in enumerate(("one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"), start=1)
 }
-COPIES = frozenset({"copy", "copie", "kopie", "kopia", "copia", "cópia", "копия", "kopi", "duplicate"})
+COPIES = frozenset(
+    {"copy", "duplicado", "doppio", "kopio", "copie", "kopie", "kopia", "copia", "cópia", "копия", "kopi", "duplicate"}
+)
 """Another take, or the number behind it more."""
 
 NOISE = frozenset({
