@@ -6,6 +6,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 import scipy
 
+from dactyl.core.hits.spectra import LOW, REACH_SECONDS, SHORT, spectra
+
 Read = Callable[[int, int], np.ndarray]
 """Frames ``first..stop`` as float32 of shape (channels, frames); fewer at the end."""
 
@@ -44,6 +46,17 @@ def in_blocks(track: Track, seconds: float) -> Track:
 
 def levels(track: Track) -> np.ndarray:
     """Level of each band in dBFS, float16 of shape (3, hops): quadratic mean over a millisecond."""
+    return _heard(track, None)
+
+
+def levels_and_spectra(track: Track) -> tuple[np.ndarray, np.ndarray]:
+    """The same, and ``spectra.spectra`` of the whole track, of which each block is read once."""
+    rows: list[np.ndarray] = [np.zeros((0, SHORT + LOW), np.float16)]
+    return _heard(track, rows), np.concatenate(rows)
+
+
+def _heard(track: Track, rows: list[np.ndarray] | None) -> np.ndarray:
+    """Levels; spectra are put behind ``rows``, if they are wanted."""
     hop = track.rate_hz * HOP_SECONDS  # may be no whole number
     filters = [
         scipy.signal.butter(2, RUMBLE_HZ, "high", fs=track.rate_hz, output="sos"),
@@ -56,7 +69,12 @@ def levels(track: Track) -> np.ndarray:
     for first in range(0, hops, BLOCK_SECONDS * 1000):
         last = min(hops, first + BLOCK_SECONDS * 1000)
         edges = np.round(np.arange(first, last + 1) * hop).astype(int)
-        sound = track.read(int(edges[0]), int(edges[-1])).mean(axis=0, dtype=np.float64)
+        reach = round(REACH_SECONDS * track.rate_hz) if rows is not None else 0
+        begin = max(0, int(edges[0]) - reach)
+        around = track.read(begin, min(track.frames, int(edges[-1]) + reach)).mean(axis=0, dtype=np.float32)
+        if rows is not None:
+            rows.append(spectra(around, begin, range(first // 2, last // 2), track.rate_hz))
+        sound = around[int(edges[0]) - begin : int(edges[-1]) - begin].astype(np.float64)
         clean, states[0] = scipy.signal.sosfilt(filters[0], sound, zi=states[0])
         low, states[1] = scipy.signal.sosfilt(filters[1], clean, zi=states[1])
         high, states[2] = scipy.signal.sosfilt(filters[2], clean, zi=states[2])

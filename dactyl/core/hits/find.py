@@ -10,10 +10,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, in_blocks, levels
+from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, in_blocks, levels, levels_and_spectra
 from dactyl.core.hits.rises import CLOSE, PEAK_HOPS, kind_of, rises, weighted
 from dactyl.core.hits.strokes import Candidate, candidates
-from dactyl.core.hits.timing import begins, of_itself
+from dactyl.core.hits.timing import begins, near_told, of_itself
 
 STRETCH_SECONDS, OVERLAP_SECONDS = 240, 2
 READ_SECONDS = 10
@@ -59,7 +59,7 @@ def find_hits(
         parts = [_part(track, begin, end) for track in tracks]
         every, pool = [], ThreadPoolExecutor(CORES)
         try:
-            for one in pool.map(levels, parts):
+            for one in pool.map(levels_and_spectra, parts):
                 every.append(one)
                 yield (stretch + 0.9 * len(every) / len(tracks)) / stretches
         finally:
@@ -67,7 +67,7 @@ def find_hits(
         first_hop = round((stretch * STRETCH_SECONDS - begin) / HOP_SECONDS)
         shift = round(begin / HOP_SECONDS)
         found = candidates(parts, every)
-        for number, candidate in _all(parts, every, found):
+        for number, candidate in _all(parts, [known for known, _ in every], found):
             if candidate.hop >= first_hop:
                 told[number].append((candidate, candidate.hop + shift))
     yield [
@@ -134,8 +134,10 @@ def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: fl
         if taken and begin.is_clear and not candidate.by
     ]
     attack = float(np.median(alone)) if len(alone) >= FEWEST_ALONE else None
-    for (candidate, _), begin, height, taken in zip(told, places, heights, sure, strict=True):
+    for (candidate, hop), begin, height, taken in zip(told, places, heights, sure, strict=True):
         frame = begin.frame if attack is None else of_itself(begin, attack, track.rate_hz, is_alone=not candidate.by)
+        if candidate.later_ms is not None:
+            frame = near_told(frame, hop * HOP_SECONDS + candidate.later_ms / 1000, track.rate_hz)
         velocity = int(np.clip(round(FIRM_VELOCITY * 10 ** ((height - loud) / 40)), 1, 127))
         hit = FoundHit(frame / track.rate_hz, frame, float(height), velocity, candidate.confidence, _why(candidate))
         if threshold_db is not None:

@@ -6,7 +6,9 @@ from functools import cached_property
 import numpy as np
 import scipy
 
-from dactyl.core.hits.envelopes import BANDS, Track
+from dactyl.core.hits.envelopes import BANDS, HOP_SECONDS, Track
+from dactyl.core.hits.spectra import HOP_SECONDS as SPECTRA_SECONDS
+from dactyl.core.hits.spectra import SHORT
 
 WEIGHTS = {  # of the bands in which a drum is told from its neighbours
     "kick": (1.0, 0.5, 0.15), "snare": (0.15, 1.0, 0.8), "tom": (0.7, 1.0, 0.3), "hat": (0.0, 0.25, 1.0),
@@ -23,6 +25,11 @@ OWN_HOPS, AROUND_HOPS = 2, 10  # about a rise, in which its own track and others
 BEGINS_HOPS, AT_SHARE = (10, 7), 0.5  # around a rise, and of it in dB: where it begins
 QUICK = (0.2, 1.0, 1.0)  # of the bands, in which what begins first is told
 NOISE_SHARE = 20  # percentile of a track's level that is its noise
+# What rises in the mean of fifteen bands, where the level of all doesn't; in hops of spectra
+HOPS_EACH = round(SPECTRA_SECONDS / HOP_SECONDS)
+OVER_QUIET_DB, QUIET_SHARE = 9.0, 10  # above the quiet of each band, that is told apart from noise
+BANDS_RISE_DB, BANDS_BEFORE_HOPS, BANDS_RISE_HOPS, BANDS_GAP_HOPS = 3.0, (5, 2), 2, 7
+APART_HOPS, MOVED_HOPS = 10, 5  # of levels: nearer to another it is the same; how far its place is looked for
 
 
 def kind_of(role: str) -> str:
@@ -69,6 +76,33 @@ def rises(level: np.ndarray, least_db: float = LEAST_RISE_DB) -> tuple[np.ndarra
     return found, tops[found] if len(found) else np.zeros(0), rise[found] if len(found) else np.zeros(0)
 
 
+def _with_more(places: np.ndarray, level: np.ndarray, spectra: np.ndarray) -> np.ndarray:
+    """Also the places where most bands rise, and what rings in one hides it in the level of all."""
+    if len(spectra) < BANDS_GAP_HOPS or len(level) < PEAK_HOPS:
+        return places
+    bands = spectra[:, :SHORT].T.astype(np.float32)
+    bands = np.maximum(bands, np.percentile(bands, QUIET_SHARE, axis=1, keepdims=True) + OVER_QUIET_DB)
+    bands = scipy.ndimage.uniform_filter1d(bands, 2, axis=1)
+    first, last = BANDS_BEFORE_HOPS
+    risen = np.mean(
+        [np.maximum(0, highest(band, 0, BANDS_RISE_HOPS) + highest(-band, -first, -last)) for band in bands], axis=0
+    )
+    found = np.flatnonzero((risen >= scipy.ndimage.maximum_filter1d(risen, BANDS_GAP_HOPS)) & (risen >= BANDS_RISE_DB))
+    rise = rise_of(level)
+    known = np.concatenate([[-APART_HOPS], places, [len(level) + APART_HOPS]])
+    more = []
+    for place in (found * HOPS_EACH).tolist():
+        at = np.searchsorted(known, place)
+        first, last = max(0, place - MOVED_HOPS), min(len(rise), place + MOVED_HOPS + 1)
+        if min(known[at] - place, place - known[at - 1]) >= APART_HOPS and first < last:
+            more.append(first + int(np.argmax(rise[first:last])))
+    kept: list[int] = []
+    for place in np.unique(np.concatenate([places, more]).astype(int)).tolist():
+        if not kept or place - kept[-1] >= GAP_HOPS // 2:
+            kept.append(place)
+    return np.array(kept, int)
+
+
 def rise_of(level: np.ndarray) -> np.ndarray:
     """How much the level rises at each hop, in dB."""
     smooth = np.convolve(level, np.ones(3) / 3, "same")
@@ -97,17 +131,20 @@ class Rises:
     heights: np.ndarray
     rise_db: np.ndarray
     noise_db: float
+    bands: np.ndarray  # power, (3, hops), as it was measured
+    spectra: np.ndarray  # dB, (hops of spectra, bands)
 
     @classmethod
-    def of(cls, track: Track, levels: np.ndarray) -> "Rises":
+    def of(cls, track: Track, levels: np.ndarray, spectra: np.ndarray) -> "Rises":
         bands = power_of(levels)
         power = evened(bands)
         level = _in_bands_of(track.role, power)
-        places, heights, rise_db = rises(level)
+        places = _with_more(rises(level)[0], level, spectra)
+        heights, rise_db = highest(level, 0, PEAK_HOPS)[places], rise_of(level)[places] if len(places) else np.zeros(0)
         noise = float(np.percentile(level, NOISE_SHARE)) if len(level) else -100.0
         raw = np.array(QUICK, np.float32) @ bands
         quick = 10 * np.log10(np.maximum(scipy.ndimage.uniform_filter1d(raw, 2), 1e-10))
-        return cls(track.name, track.role, power, quick, level, places, heights, rise_db, noise)
+        return cls(track.name, track.role, power, quick, level, places, heights, rise_db, noise, bands, spectra)
 
     @property
     def kind(self) -> str:

@@ -4,6 +4,7 @@ A stroke is a rise of the levels of a track. What other drums make of it is spil
 recording itself (``ways``), later than in the other drum's own microphone, and duller. What is left over is the track's own.
 """
 
+import itertools
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,10 +13,16 @@ import numpy as np
 
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.forest import forest
-from dactyl.core.hits.rises import Rises, highest, weights_of
+from dactyl.core.hits.network import network
+from dactyl.core.hits.patches import Patches, patches, pictures
+from dactyl.core.hits.rises import CLOSE, Rises, highest, weights_of
 from dactyl.core.hits.ways import Shared, Ways, learned, nearest, shared
 
 FOREST_FILE = Path(__file__).with_name("strokes_by_evidence.json")
+NETWORK_FILE = Path(__file__).with_name("strokes_by_picture.json")
+SURE = 0.5
+LEAST = 0.008  # confidence by evidence from which on a rise is looked at as a picture
+AGAIN_HOPS = 14  # no drum is struck twice within
 CLEARLY_OWN, FEWEST_OWN = 0.6, 4  # share of a rise that is a drum's own, for it to teach its ways at first
 ROUNDS = 2
 FIRST_BY = 0.3  # hops
@@ -46,17 +53,52 @@ class Candidate:
     confidence: float  # 0 to 1
     by: str = ""  # the track that explains most of it
     height_db: float = 0.0  # dBFS, in the bands of its drum
+    later_ms: float | None = None  # by which it begins after its place, as nearly as its picture tells
 
 
-def candidates(tracks: Sequence[Track], all_levels: Sequence[np.ndarray]) -> dict[int, list[Candidate]]:
+def candidates(
+    tracks: Sequence[Track], heard_of: Sequence[tuple[np.ndarray, np.ndarray]]
+) -> dict[int, list[Candidate]]:
     """All rises of each close track, by its number, with what the others explain of them.
 
-    Over and over: what is surely a stroke teaches the ways, and these tell what is one.
-    all_levels : of every track, from ``envelopes.levels``
+    Over and over: what is surely a stroke teaches the ways, and these tell what is one. Then each is looked at as a picture.
+    heard_of : of every track, from ``envelopes.levels_and_spectra``
     """
-    heard = [Rises.of(track, levels) for track, levels in zip(tracks, all_levels, strict=True)]
+    heard = [Rises.of(track, levels, spectra) for track, (levels, spectra) in zip(tracks, heard_of, strict=True)]
     known = weighed(heard, forest(FOREST_FILE).confidences)
+    look = network(NETWORK_FILE).judged
+    for number, (rows, seen) in looked_at(heard, known).items():
+        own = known[number]
+        sure, later = look(seen, own.shown_to_network(heard[number].kind, rows))
+        own.sure[:] = 0.0
+        own.sure[rows], own.later_ms[rows] = sure, later
+        own.sure[~_once(heard[number].places + own.later_ms, own.sure)] = 0.0
+    _silence(heard, known)
     return {number: list(_told(heard, number, told)) for number, told in known.items()}
+
+
+def looked_at(heard: Sequence[Rises], known: Mapping[int, "Weighed"]) -> dict[int, tuple[np.ndarray, Patches]]:
+    """Of each close track the rises that may be strokes, and their pictures."""
+    close = list(known)
+    sure = {number: _is_first(heard, number, close) & (known[number].sure > TEACHES) for number in close}
+    seen = pictures(heard, sure)
+    found = {}
+    for number, own in known.items():
+        rows = np.flatnonzero(own.sure >= LEAST)
+        top = _top(heard[number], sure[number])
+        found[number] = rows, patches(heard, number, rows, own.ways, own.share.without, seen, top)
+    return found
+
+
+def _once(begins: np.ndarray, sure: np.ndarray) -> np.ndarray:
+    """Which rises stand: of those nearer than a drum can be struck again the surest."""
+    stands = np.ones(len(sure), bool)
+    order = np.argsort(begins, kind="stable")
+    likely = [int(row) for row in order if sure[row] >= SURE]
+    for one, other in itertools.pairwise(likely):
+        if begins[other] - begins[one] < AGAIN_HOPS:
+            stands[one if sure[one] < sure[other] else other] = False
+    return stands
 
 
 @dataclass(frozen=True)
@@ -67,6 +109,12 @@ class Weighed:
     ways: Ways
     shown: np.ndarray  # (rises, evidence)
     sure: np.ndarray  # (rises,): confidences
+    later_ms: np.ndarray  # (rises,): by which each begins after its place
+
+    def shown_to_network(self, kind: str, rows: np.ndarray) -> np.ndarray:
+        """The evidence of some rises, and which kind of track it is."""
+        is_kind = np.array([kind == one for one in CLOSE], np.float32)
+        return np.concatenate([self.shown[rows], np.tile(is_kind, (len(rows), 1))], axis=1)
 
 
 def weighed(heard: Sequence[Rises], judge: Callable[[np.ndarray], np.ndarray]) -> dict[int, Weighed]:
@@ -89,13 +137,18 @@ def weighed(heard: Sequence[Rises], judge: Callable[[np.ndarray], np.ndarray]) -
         for number in close:
             share = shared(number, heard, ways, loud)
             shown = evidence(heard, number, ways, share, sure, loud)
-            told[number] = Weighed(share, ways, shown, judge(shown))
+            told[number] = Weighed(share, ways, shown, judge(shown), np.zeros(len(shown)))
         sure = {number: first[number] & (told[number].sure > TEACHES) for number in close}  # spill is never first
-    for number, own in told.items():
-        struck = own.sure > 0.5
-        if struck.any() and first[number][struck].mean() < FEWEST_FIRST:
-            own.sure[struck] *= NEVER_STRUCK
+    _silence(heard, told)
     return told
+
+
+def _silence(heard: Sequence[Rises], known: Mapping[int, Weighed]) -> None:
+    """A drum of which hardly a stroke is heard first in its own microphone was not struck at all."""
+    for number, own in known.items():
+        struck = own.sure > SURE
+        if struck.any() and _is_first(heard, number, list(known))[struck].mean() < FEWEST_FIRST:
+            own.sure[struck] *= NEVER_STRUCK
 
 
 def _is_first(heard: Sequence[Rises], number: int, close: Sequence[int]) -> np.ndarray:
@@ -126,20 +179,20 @@ def _told(heard: Sequence[Rises], number: int, weighed_: Weighed) -> Iterator[Ca
     rise, share = heard[number], weighed_.share
     sure = weighed_.sure.copy()
     sure[_own_echoes(rise, sure)] *= ECHO_SURE
-    top = _top(rise, sure > 0.5)
+    top = _top(rise, sure > SURE)
     others = 10 * np.log10(np.maximum(share.others @ weights_of(rise.role), 10 ** (rise.noise_db / 10)))
     for n in np.flatnonzero((rise.heights > top - RANGE_DB) & (sure >= WORTH_A_LOOK)):
         is_alone = share.most[n] < 0 or others[n] < rise.heights[n] - ALONE_DB
         by = "" if is_alone else heard[weighed_.ways.drums[share.most[n]]].name
         yield Candidate(
             int(rise.places[n]), float(rise.heights[n] - top), float(rise.rise_db[n]),
-            float(rise.heights[n] - others[n]), float(sure[n]), by, float(rise.heights[n]),
+            float(rise.heights[n] - others[n]), float(sure[n]), by, float(rise.heights[n]), float(weighed_.later_ms[n]),
         )  # fmt: skip
 
 
 def _own_echoes(rise: Rises, sure: np.ndarray) -> np.ndarray:
     """Rises that follow most strokes of a track at one distance, softer: the drum's own second breath, no stroke."""
-    strokes_ = np.flatnonzero(sure > 0.5)
+    strokes_ = np.flatnonzero(sure > SURE)
     if len(strokes_) < FEWEST_ECHOES:
         return np.zeros(0, int)
     places, heights = rise.places[strokes_], rise.heights[strokes_]

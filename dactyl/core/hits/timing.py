@@ -12,6 +12,7 @@ FLOOR_MS = (14.0, 5.0)  # before the rise: what was there already
 OVER_FLOOR = 1.6  # a stroke is not seen below what was there
 HIGH_DB = -11.0  # near enough to the peak that spill does not reach it
 SPILL_MS = 1.2  # by which a rise must be longer than usual, for spill to have come first
+TOLD_MS = 2.0  # by which what the sound shows and what the picture tells may differ, for the first to be believed
 QUIET_MS = 0.9  # of stillness before a stroke: a crossing of zero does not end the walk back
 
 
@@ -62,6 +63,12 @@ def of_itself(begin: Begin, attack: float, rate_hz: int, *, is_alone: bool) -> i
     is_spill_first = not is_alone and takes > attack + usual
     is_hidden = not begin.is_clear and takes < attack - usual
     return round(begin.high - attack) if is_spill_first or is_hidden else begin.frame
+
+
+def near_told(frame: int, seconds: float, rate_hz: int) -> int:
+    """The frame where the sound shows that a stroke begins; where its picture tells quite another time, that."""
+    told = round(seconds * rate_hz)
+    return frame if abs(frame - told) <= TOLD_MS * rate_hz / 1000 else told
 
 
 def _passed(size: np.ndarray, level: float, quiet: float) -> int:

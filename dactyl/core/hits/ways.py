@@ -50,7 +50,7 @@ def learned(heard: Sequence[Rises], sure: Mapping[int, np.ndarray], loud: np.nda
         for other, track in enumerate(heard):
             if other == number:
                 continue
-            taught = ~_struck_too(own.places[strokes], strokes_of.get(other, np.zeros(0, int)))
+            taught = ~struck_too(own.places[strokes], strokes_of.get(other, np.zeros(0, int)))
             usual = float(weights_of(track.role) @ loud[other]) / max(float(weights_of(own.role) @ loud[number]), TINY)
             gains[other, :, column] = _way(
                 own.places[strokes[taught]], total[taught], track, usual, gains[number, :, column]
@@ -60,7 +60,7 @@ def learned(heard: Sequence[Rises], sure: Mapping[int, np.ndarray], loud: np.nda
     return Ways(drums, gains, lags)
 
 
-def _struck_too(places: np.ndarray, others: np.ndarray) -> np.ndarray:
+def struck_too(places: np.ndarray, others: np.ndarray) -> np.ndarray:
     """Which strokes stand beside one of another drum, and tell nothing of the way to its microphone."""
     if not len(others):
         return np.zeros(len(places), bool)
@@ -113,6 +113,7 @@ class Shared:
     others: np.ndarray  # (rises, 3): what the other drums would make of it if this one had not been struck at all
     most: np.ndarray  # (rises,): which other drum makes most of it, a column of the ways; -1 for none
     strengths: np.ndarray  # (rises, drums): how hard each was struck, as power in its own bands
+    without: np.ndarray  # (rises, drums): the same if this one had not been struck at all
 
 
 def shared(number: int, heard: Sequence[Rises], ways: Ways, loud: np.ndarray) -> Shared:
@@ -135,7 +136,7 @@ def shared(number: int, heard: Sequence[Rises], ways: Ways, loud: np.ndarray) ->
     each[:, column] = 0
     most = np.where(each.max(axis=1) > 0, each.argmax(axis=1), -1) if each.shape[1] > 1 else np.full(count, -1)
     others = without @ np.delete(here, column, axis=1).T
-    return Shared(own, seen[:, number], others, most, strengths)
+    return Shared(own, seen[:, number], others, most, strengths, np.insert(without, column, 0, axis=1))
 
 
 def _shares(rows: np.ndarray, gains: np.ndarray) -> np.ndarray:

@@ -70,6 +70,7 @@ class KindGuess:
     share: float  # how sure, 0 to 1
     second: str  # the next kind in question, or what it is most like where that is another drum's kind
     is_second_best: bool = False  # it is most like ``second``, and so is another drum, more so
+    family_share: float = 1.0  # how sure that it is of the family of ``kind``
 
 
 @cache
@@ -96,7 +97,12 @@ def heard(shares: np.ndarray) -> KindGuess:
     """One drum by itself. shares : (kinds,)"""
     kinds = _taught()[0]
     first, second = np.argsort(-shares)[:2]
-    return KindGuess(kinds[first], float(shares[first]), kinds[second])
+    return KindGuess(kinds[first], float(shares[first]), kinds[second], family_share=_of_family(kinds[first], shares))
+
+
+def _of_family(kind: str, shares: np.ndarray) -> float:
+    family = family_of(kind)
+    return float(sum(share for one, share in zip(_taught()[0], shares, strict=True) if family_of(one) == family))
 
 
 def heard_in_a_kit(shares: np.ndarray, named: Sequence[str] = ()) -> list[KindGuess]:
@@ -118,6 +124,8 @@ def heard_in_a_kit(shares: np.ndarray, named: Sequence[str] = ()) -> list[KindGu
     costs = np.repeat(-np.log(shares + 1e-6), len(alone), axis=1) + np.ravel(costs)
     _, places = scipy.optimize.linear_sum_assignment(costs)
     return [
-        one if kinds[kind] == one.kind else KindGuess(kinds[kind], float(row[kind]), one.kind, is_second_best=True)
+        one
+        if kinds[kind] == one.kind
+        else KindGuess(kinds[kind], float(row[kind]), one.kind, True, _of_family(kinds[kind], row))
         for one, row, kind in zip(alone, shares, places // len(alone), strict=True)
     ]

@@ -37,7 +37,7 @@ def pieces_of(pads: Sequence[tuple[str, str]]) -> list[ProposedPiece]:
 
 def _drum(name: str, kind: str) -> tuple[str, ...]:
     """The kind of drum, and what its name says of it besides how it is struck."""
-    words = [word for word in name.lower().split() if word not in HOW]
+    words = [word for word in name.lower().replace("?", "").split() if word not in HOW]
     if BY_SLUG[kind].is_hat:
         return (HAT, *(word for word in words if word != HAT))
     return (OF_PIECE.get(kind, kind), *words)

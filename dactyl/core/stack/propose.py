@@ -11,7 +11,7 @@ import numpy as np
 from dactyl.core.audio.measure import Measure
 from dactyl.core.kinds import BY_SLUG, IN_SCORE_ORDER
 from dactyl.core.stack.cluster import layers_by_level
-from dactyl.core.stack.hearing import KindGuess
+from dactyl.core.stack.hearing import KindGuess, family_of
 from dactyl.core.stack.kind import heard_as_kit, kind_from_name
 from dactyl.core.stack.layers import split_by_level, split_evenly
 from dactyl.core.stack.meaning import (
@@ -111,10 +111,15 @@ def propose(files: Sequence[File]) -> Proposal:
     for hit in hits:
         groups[hit.pad].append(hit)
     pads = []
-    for group, (kind, doubts) in zip(groups.values(), _kinds(list(groups.values())), strict=True):
+    for group, heard in zip(groups.values(), _kinds(list(groups.values())), strict=True):
         takes, more = _takes(group)
         layers, about_layers = _layers(takes)
-        pads.append(ProposedPad(pad_name(group[0].named, kind), kind, layers, about_layers + doubts))
+        name = (
+            unsure_name(heard)
+            if _is_unsure(heard) and _is_nameless(group[0].named)
+            else pad_name(group[0].named, heard.kind)
+        )
+        pads.append(ProposedPad(name, heard.kind, layers, about_layers + _doubts(heard)))
         left_over += more
     _toms_in_order(pads, list(groups.values()))
     _name_apart(pads, list(groups.values()))
@@ -279,21 +284,35 @@ def _contradictions(rows: Sequence[Sequence[_Take]]) -> list[str]:
 # Names and kinds -------------------------------------------------------------------------------------------------------
 
 
-def _kinds(groups: Sequence[Sequence[PlacedFile]]) -> list[tuple[str, list[str]]]:
-    """The kind of each drum, by name where that says one, else by sound; and what is in doubt about it."""
+def _kinds(groups: Sequence[Sequence[PlacedFile]]) -> list[KindGuess]:
+    """The kind of each drum, by name where that says one, which is sure; else by sound."""
     named = [kind_by_name(group) for group in groups]
     drums = [[hit.measure for hit in group] for group, kind in zip(groups, named, strict=True) if kind is None]
     heard = iter(heard_as_kit(drums, [kind for kind in named if kind]))
-    return [(kind, []) if kind else _with_doubts(next(heard)) for kind in named]
+    return [KindGuess(kind, 1.0, kind) if kind else next(heard) for kind in named]
 
 
-def _with_doubts(heard: KindGuess) -> tuple[str, list[str]]:
+def _is_unsure(heard: KindGuess) -> bool:
+    return heard.is_second_best or heard.share < UNSURE
+
+
+def _doubts(heard: KindGuess) -> list[str]:
+    """What is in doubt about a kind."""
     kind, other = (BY_SLUG[slug].label for slug in (heard.kind, heard.second))
     if heard.is_second_best:
-        return heard.kind, [f"By sound alone most like {other}, but another drum is more so; then {kind}?"]
-    if heard.share < UNSURE:
-        return heard.kind, [f"By sound alone: {kind}, {heard.share:.0%} sure; else {other}."]
-    return heard.kind, []
+        return [f"By sound alone most like {other}, but another drum is more so; then {kind}?"]
+    return [f"By sound alone: {kind}, {heard.share:.0%} sure; else {other}."] if heard.share < UNSURE else []
+
+
+def _is_nameless(named: Named) -> bool:
+    return not (named.pieces or named.articulations or named.others)
+
+
+def unsure_name(heard: KindGuess) -> str:
+    """What a drum is called that only its sound tells, and not surely: its family where that is sure, ``"Tom?"``"""
+    family, label = family_of(heard.kind), BY_SLUG[heard.kind].label
+    spoken = family if family != heard.kind and heard.family_share >= UNSURE else label
+    return f"{spoken[:1].upper()}{spoken[1:]}?"
 
 
 def kind_by_name(group: Sequence[PlacedFile]) -> str | None:
