@@ -2,8 +2,7 @@
 separators and orders, in several languages; no line of it is shared with what the reader was taught by.
 
 Each set is a kit of recorded drums as somebody's recorder, folder or habit might name it. Seeds below FIRST_KEPT were looked
-at while the reader was made; with the others it was measured. What a name says is as it would be said: no set is named so that
-nobody could read it.
+at while the reader was made; with the others it is measured. Words of MORE_LANGUAGES came after the reader's tables.
 """
 
 from collections.abc import Callable
@@ -17,7 +16,8 @@ from dactyl.core.audio.measure import Measure, measure
 from dactyl.core.stack.propose import File
 from dactyl.core.tests.recordings import Truth
 
-FIRST_KEPT, FIRST_OF_MORE_LANGUAGES = 200, 100
+FIRST_KEPT, FIRST_OF_MORE_LANGUAGES = 300, 100
+SOURCE = "freepats"
 SHOTS = {  # pad -> kinds of one-shots it is made of
     "kick": ("kick",), "snare": ("snare",), "rim": ("snare",), "stick": ("side_stick",), "closed": ("closed_hat",),
     "open": ("open_hat",), "pedal": ("pedal_hat", "closed_hat"), "tom 1": ("high_tom",), "tom 2": ("mid_tom",), "tom 3": ("low_tom",),
@@ -223,7 +223,7 @@ class _Way:
     name: Callable[[Truth, int], str]
 
 
-def named_set(seed: int, source: str = "freepats") -> Named:
+def named_set(seed: int, source: str = SOURCE) -> Named:
     chance = np.random.default_rng([seed, 2026])
     way = _way(chance, source, has_more=seed % 10_000 >= FIRST_OF_MORE_LANGUAGES)
     files: dict[str, tuple[Truth, File]] = {}

@@ -3,14 +3,16 @@
 from collections import Counter
 from dataclasses import replace
 
-from benchmarks import conventions
+from benchmarks import conventions, judging_names
 from benchmarks.measured import Row, seconds
+from benchmarks.soundfonts import fonts_here
 from dactyl.core.audio.measure import Measure
 from dactyl.core.stack.propose import File, Proposal, propose
 from dactyl.core.tests import habits
-from dactyl.core.tests.recordings import Truth, record
+from dactyl.core.tests.recordings import Truth, mistakes, record
 
 ALIKE = Measure(0, -3, -12, 2000, 200, 0.2, 0.3, 0.3)  # what every file sounds like where only its name may count
+KEPT = 60  # sets of the other maker
 Recorded = dict[str, tuple[Truth, File]]
 
 
@@ -25,7 +27,24 @@ def rows() -> list[Row]:
         _accuracy("Names and sound, 12 unseen conventions", conventions.CONVENTIONS, lambda files: files),
         _accuracy("Names alone, the same 12", conventions.CONVENTIONS, _names_alone),
         _accuracy("Sound alone, the same 12", conventions.CONVENTIONS, _sound_alone),
+        *_another_maker(),
     ]
+
+
+def _another_maker() -> list[Row]:
+    """Recorded drums under conventions of a maker of its own, which were not looked at."""
+    if judging_names.SOURCE not in fonts_here():
+        return []
+    whole = right = pads = 0
+    for number in range(KEPT):
+        named = judging_names.named_set(judging_names.FIRST_KEPT + number)
+        proposal = propose([file for _, file in named.files.values()])
+        whole += not mistakes(proposal, named.files)
+        for pad in proposal.pads:
+            truth = Counter(named.files[file][0].pad for file in pad.files).most_common(1)[0][0]
+            right, pads = right + (pad.kind == named.kinds[truth]), pads + 1
+    figure = f"{whole} of {KEPT} sets wholly right, kinds {right / pads:.3f} of {pads} pads"
+    return [Row("Names of another maker", figure, None, "0.85 and 0.95", whole >= 0.85 * KEPT and right >= 0.95 * pads)]
 
 
 def _accuracy(name: str, sets: dict, change) -> Row:

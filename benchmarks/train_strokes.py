@@ -29,11 +29,10 @@ NEAR_SECONDS = 0.010
 TREES, LEAVES, DEPTH, RATE, SHRINK, FEWEST = 160, 12, 7, 0.08, 10.0, 60
 MISSED_COSTS = 1.5  # times a hit too many: what is found is taken away in a moment
 # The network
-EPOCHS, BATCH, FASTEST, DECAY, DROPPED, MISSED_WEIGHS, TIME_WEIGHS = 9, 1024, 4e-3, 3e-3, 0.2, 1.3, 0.3
-NOISE, COLOUR = (
-    0.03,
-    0.08,
-)  # of the pictures, as varied in teaching: by itself, and of each band for all pictures of a rise alike
+EPOCHS, BATCH, FASTEST, DECAY, DROPPED, MISSED_WEIGHS, TIME_WEIGHS = 12, 1024, 4e-3, 3e-3, 0.2, 1.3, 0.3
+STEADY = 0.999  # of the mean of all steps' weights, which is written, is kept at each step
+NOISE, COLOUR, LEVEL = 0.03, 0.08, 0.08
+"""Of the pictures, as varied in teaching: each number by itself, each band for all pictures of a rise alike, and each picture."""
 Judge = Callable[[np.ndarray], np.ndarray]
 
 
@@ -151,7 +150,7 @@ def looked(columns: Sequence[np.ndarray], after_each: Callable[[str], None] = la
 
     torch.manual_seed(0)
     short, low, quick, shown, hits, later = (torch.from_numpy(column) for column in columns)
-    times, bands = short.shape[2] // 2 // 2, short.shape[3] // 2
+    times, bands = short.shape[2] // 2, short.shape[3] // 2
     net = nn.ModuleDict({
         "c1": nn.Conv2d(3, 12, 3, padding=1), "c2": nn.Conv2d(12, 16, 3, padding=1), "d1": nn.Linear(16 * times * bands, 48),
         "low": nn.Linear(low[0].numel(), 20), "q": nn.Linear(quick[0].numel(), 32), "e": nn.Linear(shown.shape[1], 32),
@@ -160,8 +159,7 @@ def looked(columns: Sequence[np.ndarray], after_each: Callable[[str], None] = la
     dropped = nn.Dropout(DROPPED)
 
     def said(short, low, quick, shown):
-        bands = functional.max_pool2d(torch.relu(net["c1"](short)), (2, 1))
-        bands = functional.max_pool2d(torch.relu(net["c2"](bands)), (2, 2))
+        bands = functional.max_pool2d(torch.relu(net["c2"](torch.relu(net["c1"](short)))), (2, 2))
         rows = [
             net["d1"](dropped(bands.flatten(1))),
             net["low"](low.flatten(1)),
@@ -170,22 +168,26 @@ def looked(columns: Sequence[np.ndarray], after_each: Callable[[str], None] = la
         ]
         return net["o"](torch.relu(net["m"](dropped(torch.cat([torch.relu(row) for row in rows], 1)))))
 
+    def varied(picture):
+        noisy = picture + NOISE * torch.randn_like(picture)
+        if picture.dim() < 4:
+            return noisy
+        bands, levels = (
+            torch.randn(len(picture), 1, 1, picture.shape[3]),
+            torch.randn(len(picture), picture.shape[1], 1, 1),
+        )
+        return noisy + COLOUR * bands + LEVEL * levels
+
     batches = len(hits) // BATCH
     turns = torch.optim.AdamW(net.parameters(), FASTEST, weight_decay=DECAY)
     pace = torch.optim.lr_scheduler.OneCycleLR(turns, FASTEST, total_steps=EPOCHS * batches)
-    text = ""
+    text, steady = "", {name: values.detach().clone() for name, values in net.state_dict().items()}
     for _ in range(EPOCHS):
         order = torch.randperm(len(hits))
         dropped.train()
         for batch in range(batches):
             rows = order[batch * BATCH : (batch + 1) * BATCH]
-            pictures = [column[rows].float() for column in (short, low, quick)]
-            pictures = [
-                picture + NOISE * torch.randn_like(picture) + COLOUR * torch.randn(len(rows), 1, 1, picture.shape[3])
-                if picture.dim() == 4
-                else picture + NOISE * torch.randn_like(picture)
-                for picture in pictures
-            ]
+            pictures = [varied(column[rows].float()) for column in (short, low, quick)]
             told = said(*pictures, shown[rows].float())
             wanted, at = hits[rows].float(), later[rows].float()
             loss = functional.binary_cross_entropy_with_logits(
@@ -196,7 +198,9 @@ def looked(columns: Sequence[np.ndarray], after_each: Callable[[str], None] = la
             (loss + TIME_WEIGHS * (off * wanted).mean()).backward()
             turns.step()
             pace.step()
-        text = json.dumps({name: packed(values.detach().numpy()) for name, values in net.state_dict().items()}) + "\n"
+            for name, values in net.state_dict().items():
+                steady[name].lerp_(values, 1 - STEADY)
+        text = json.dumps({name: packed(values.numpy()) for name, values in steady.items()}) + "\n"
         after_each(text)
     return text
 

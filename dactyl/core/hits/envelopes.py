@@ -6,12 +6,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 import scipy
 
+from dactyl.core.hits import spectra as finer
 from dactyl.core.hits.spectra import LOW, REACH_SECONDS, SHORT, spectra
 
 Read = Callable[[int, int], np.ndarray]
 """Frames ``first..stop`` as float32 of shape (channels, frames); fewer at the end."""
 
 HOP_SECONDS = 0.001
+SPECTRA_HOPS = round(finer.HOP_SECONDS / HOP_SECONDS)
 BLOCK_SECONDS = 20
 LOW_HZ, HIGH_HZ = 160.0, 3500.0
 RUMBLE_HZ = 35.0  # below lie offsets and rumble
@@ -73,7 +75,7 @@ def _heard(track: Track, rows: list[np.ndarray] | None) -> np.ndarray:
         begin = max(0, int(edges[0]) - reach)
         around = track.read(begin, min(track.frames, int(edges[-1]) + reach)).mean(axis=0, dtype=np.float32)
         if rows is not None:
-            rows.append(spectra(around, begin, range(first // 2, last // 2), track.rate_hz))
+            rows.append(spectra(around, begin, range(first // SPECTRA_HOPS, last // SPECTRA_HOPS), track.rate_hz))
         sound = around[int(edges[0]) - begin : int(edges[-1]) - begin].astype(np.float64)
         clean, states[0] = scipy.signal.sosfilt(filters[0], sound, zi=states[0])
         low, states[1] = scipy.signal.sosfilt(filters[1], clean, zi=states[1])

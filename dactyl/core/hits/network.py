@@ -41,8 +41,8 @@ class Network:
 
     def _said(self, short: np.ndarray, low: np.ndarray, quick: np.ndarray, shown: np.ndarray) -> np.ndarray:
         bands = _filtered(short.transpose(0, 2, 3, 1), *self._layer("c1"))
-        bands = _filtered(_highest(bands, 2, 1), *self._layer("c2"))
-        seen = _highest(bands, 2, 2).transpose(0, 3, 1, 2).reshape(len(short), -1)
+        bands = _filtered(bands, *self._layer("c2"))
+        seen = _highest(bands).transpose(0, 3, 1, 2).reshape(len(short), -1)
         rows = ((seen, "d1"), (low.reshape(len(low), -1), "low"), (quick.reshape(len(quick), -1), "q"), (shown, "e"))
         joined = np.concatenate([self._dense(values, layer) for values, layer in rows], axis=1)
         weights, bias = self._layer("o")
@@ -66,11 +66,11 @@ def _filtered(seen: np.ndarray, filters: np.ndarray, bias: np.ndarray) -> np.nda
     return np.maximum(rows, 0).reshape(count, times, bands, len(filters))
 
 
-def _highest(seen: np.ndarray, times: int, bands: int) -> np.ndarray:
-    """The highest of each so many times and bands; what is left over at the ends is left out."""
-    count, all_times, all_bands, channels = seen.shape
-    kept = seen[:, : all_times // times * times, : all_bands // bands * bands]
-    return kept.reshape(count, all_times // times, times, all_bands // bands, bands, channels).max(axis=(2, 4))
+def _highest(seen: np.ndarray) -> np.ndarray:
+    """The highest of each two by two times and bands; what is left over at the ends is left out."""
+    count, times, bands, channels = seen.shape
+    kept = seen[:, : times // 2 * 2, : bands // 2 * 2]
+    return kept.reshape(count, times // 2, 2, bands // 2, 2, channels).max(axis=(2, 4))
 
 
 def packed(values: np.ndarray) -> dict[str, Any]:

@@ -9,13 +9,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dactyl.core.hits.rises import AROUND_HOPS, HOPS_EACH, Rises, power_of, weights_of
+from dactyl.core.hits.envelopes import SPECTRA_HOPS
+from dactyl.core.hits.rises import AROUND_HOPS, Rises, power_of, weights_of
 from dactyl.core.hits.spectra import LOW, SHORT
 from dactyl.core.hits.ways import Ways, struck_too
 
-AROUND = np.arange(-6, 15)  # hops of spectra of the short windows around a rise
-BEFORE = 4  # of them that stand before it
-LOW_AROUND = np.array([-24, 0, 8])  # of the long windows, the first before it
+AROUND = np.arange(-3, 8)  # hops of spectra of the short windows around a rise
+BEFORE = 2  # of them that stand before it
+LOW_AROUND = np.array([-12, 0, 4])  # of the long windows, the first before it
 QUICK = np.arange(-14, 15)  # of the three bands, by the millisecond
 FEWEST, MOST_TAUGHT, OWN_SHARE, OTHER_SHARE = 3, 80, 50, 35  # strokes that tell; percentiles of them
 HALF = 0.5  # of the power of its loud strokes: what a drum's own picture is shown at
@@ -71,7 +72,7 @@ def _grown(track: Rises, places: np.ndarray, total: np.ndarray, share: int) -> P
 
 def _seen(track: Rises, places: np.ndarray) -> Picture:
     """Power about places: (places, AROUND, SHORT) and (places, LOW_AROUND, LOW)."""
-    hops, last = np.round(places / HOPS_EACH).astype(int)[:, None], len(track.spectra) - 1
+    hops, last = np.round(places / SPECTRA_HOPS).astype(int)[:, None], len(track.spectra) - 1
     short = track.spectra[np.clip(hops + AROUND, 0, last), :SHORT]
     return power_of(short), power_of(track.spectra[np.clip(hops + LOW_AROUND, 0, last), SHORT:])
 
@@ -125,8 +126,8 @@ def _later(strokes: np.ndarray, places: np.ndarray, lag: float) -> np.ndarray:
     """By how many hops of spectra each place is later than the rise of another drum that is nearest to it."""
     usual = np.full(len(places), lag if np.isfinite(lag) else UNKNOWN_LAG)
     if not len(strokes):
-        return np.round(usual / HOPS_EACH).astype(int)
+        return np.round(usual / SPECTRA_HOPS).astype(int)
     at = np.clip(np.searchsorted(strokes, places), 1, max(1, len(strokes) - 1))
     before, behind = strokes[at - 1], strokes[np.minimum(at, len(strokes) - 1)]
     gap = np.where(np.abs(places - before) <= np.abs(behind - places), places - before, places - behind)
-    return np.round(np.where(np.abs(gap) <= AROUND_HOPS, gap, usual) / HOPS_EACH).astype(int)
+    return np.round(np.where(np.abs(gap) <= AROUND_HOPS, gap, usual) / SPECTRA_HOPS).astype(int)

@@ -6,8 +6,7 @@ from functools import cached_property
 import numpy as np
 import scipy
 
-from dactyl.core.hits.envelopes import BANDS, HOP_SECONDS, Track
-from dactyl.core.hits.spectra import HOP_SECONDS as SPECTRA_SECONDS
+from dactyl.core.hits.envelopes import BANDS, SPECTRA_HOPS, Track
 from dactyl.core.hits.spectra import SHORT
 
 WEIGHTS = {  # of the bands in which a drum is told from its neighbours
@@ -26,9 +25,8 @@ BEGINS_HOPS, AT_SHARE = (10, 7), 0.5  # around a rise, and of it in dB: where it
 QUICK = (0.2, 1.0, 1.0)  # of the bands, in which what begins first is told
 NOISE_SHARE = 20  # percentile of a track's level that is its noise
 # What rises in the mean of fifteen bands, where the level of all doesn't; in hops of spectra
-HOPS_EACH = round(SPECTRA_SECONDS / HOP_SECONDS)
 OVER_QUIET_DB, QUIET_SHARE = 9.0, 10  # above the quiet of each band, that is told apart from noise
-BANDS_RISE_DB, BANDS_BEFORE_HOPS, BANDS_RISE_HOPS, BANDS_GAP_HOPS = 3.0, (5, 2), 2, 7
+BANDS_RISE_DB, BANDS_BEFORE_HOPS, BANDS_RISE_HOPS, BANDS_GAP_HOPS = 3.0, (3, 1), 1, 3
 APART_HOPS, MOVED_HOPS = 10, 5  # of levels: nearer to another it is the same; how far its place is looked for
 
 
@@ -82,7 +80,6 @@ def _with_more(places: np.ndarray, level: np.ndarray, spectra: np.ndarray) -> np
         return places
     bands = spectra[:, :SHORT].T.astype(np.float32)
     bands = np.maximum(bands, np.percentile(bands, QUIET_SHARE, axis=1, keepdims=True) + OVER_QUIET_DB)
-    bands = scipy.ndimage.uniform_filter1d(bands, 2, axis=1)
     first, last = BANDS_BEFORE_HOPS
     risen = np.mean(
         [np.maximum(0, highest(band, 0, BANDS_RISE_HOPS) + highest(-band, -first, -last)) for band in bands], axis=0
@@ -91,7 +88,7 @@ def _with_more(places: np.ndarray, level: np.ndarray, spectra: np.ndarray) -> np
     rise = rise_of(level)
     known = np.concatenate([[-APART_HOPS], places, [len(level) + APART_HOPS]])
     more = []
-    for place in (found * HOPS_EACH).tolist():
+    for place in (found * SPECTRA_HOPS).tolist():
         at = np.searchsorted(known, place)
         first, last = max(0, place - MOVED_HOPS), min(len(rise), place + MOVED_HOPS + 1)
         if min(known[at] - place, place - known[at - 1]) >= APART_HOPS and first < last:

@@ -1,4 +1,4 @@
-"""Levels of a track in twenty-six bands, every two milliseconds: finer than what tells when something rises (``envelopes``), for
+"""Levels of a track in twenty-six bands, every four milliseconds: finer than what tells when something rises (``envelopes``), for
 what it is made of.
 
 Fifteen bands of short windows (12 ms, Hann) follow an attack; eleven of long windows (46 ms), of the sound thinned out to some
@@ -10,7 +10,7 @@ from functools import cache
 import numpy as np
 import scipy
 
-HOP_SECONDS = 0.002
+HOP_SECONDS = 0.004
 EDGES_HZ = (0, 130, 215, 300, 430, 600, 860, 1200, 1700, 2400, 3400, 4700, 6500, 9000, 12_500, 22_000)
 LOW_EDGES_HZ = (20, 45, 65, 85, 110, 140, 175, 215, 265, 330, 410, 520)
 SHORT, LOW = len(EDGES_HZ) - 1, len(LOW_EDGES_HZ) - 1

@@ -32,7 +32,8 @@ FEWEST_FIRST, NEVER_STRUCK = (
     0.5,
 )  # share of a drum's strokes that begin in its own microphone; and what others are worth
 TEACHES = 0.6  # from which confidence on a stroke teaches the ways
-ECHO_HOPS, ECHO_WITHIN, ECHO_SHARE, ECHO_SURE, FEWEST_ECHOES = (15, 200), 3, 0.5, 0.3, 8
+ECHO_HOPS, ECHO_WITHIN, ECHO_SHARE, ECHO_SURE, FEWEST_ECHOES = (15, 200), 3, 0.4, 0.3, 8
+ECHO_AHEAD, ECHO_FALL_DB, ECHO_ALIKE_DB = 3, 1.5, 4.0
 RANGE_DB = 50.0  # below a track's loud strokes nothing is one
 ECHOES_HOPS = (40, 3)
 ABOVE_HOPS = (-2, 12)  # after a stroke, in which the overheads hear it
@@ -178,7 +179,8 @@ def _top(rise: Rises, sure: np.ndarray) -> float:
 def _told(heard: Sequence[Rises], number: int, weighed_: Weighed) -> Iterator[Candidate]:
     rise, share = heard[number], weighed_.share
     sure = weighed_.sure.copy()
-    sure[_own_echoes(rise, sure)] *= ECHO_SURE
+    struck = np.flatnonzero(sure > SURE)
+    sure[struck[echoes_of(rise.places[struck], rise.heights[struck])]] *= ECHO_SURE
     top = _top(rise, sure > SURE)
     others = 10 * np.log10(np.maximum(share.others @ weights_of(rise.role), 10 ** (rise.noise_db / 10)))
     for n in np.flatnonzero((rise.heights > top - RANGE_DB) & (sure >= WORTH_A_LOOK)):
@@ -190,25 +192,32 @@ def _told(heard: Sequence[Rises], number: int, weighed_: Weighed) -> Iterator[Ca
         )  # fmt: skip
 
 
-def _own_echoes(rise: Rises, sure: np.ndarray) -> np.ndarray:
-    """Rises that follow most strokes of a track at one distance, softer: the drum's own second breath, no stroke."""
-    strokes_ = np.flatnonzero(sure > SURE)
-    if len(strokes_) < FEWEST_ECHOES:
+def echoes_of(places: np.ndarray, heights: np.ndarray) -> np.ndarray:
+    """Which strokes follow most others at one distance, as much softer: the drum's own further breaths, no strokes."""
+    left, echoes = np.arange(len(places)), np.zeros(0, int)
+    while len(found := _echoes_at_one_distance(places[left], heights[left])):
+        echoes = np.concatenate([echoes, left[found]])
+        left = np.delete(left, found)
+    return echoes
+
+
+def _echoes_at_one_distance(places: np.ndarray, heights: np.ndarray) -> np.ndarray:
+    """Which strokes are echoes of others that stand as far before them as is most usual."""
+    if len(places) < FEWEST_ECHOES:
         return np.zeros(0, int)
-    places, heights = rise.places[strokes_], rise.heights[strokes_]
-    found = []
-    for ahead in (1, 2):
+    pairs = []
+    for ahead in range(1, ECHO_AHEAD + 1):
         gaps, falls = places[ahead:] - places[:-ahead], heights[:-ahead] - heights[ahead:]
-        is_near = (gaps >= ECHO_HOPS[0]) & (gaps <= ECHO_HOPS[1]) & (falls > 1.5)
-        found += [(gap, first, first + ahead) for first, gap in enumerate(gaps) if is_near[first]]
-    if not found:
+        first = np.flatnonzero((gaps >= ECHO_HOPS[0]) & (gaps <= ECHO_HOPS[1]) & (falls > ECHO_FALL_DB))
+        pairs.append(np.stack([gaps[first], first + ahead, np.round(falls[first])], axis=1))
+    gaps, seconds, falls = np.concatenate(pairs).T
+    if not len(gaps):
         return np.zeros(0, int)
-    gaps = np.array([gap for gap, _, _ in found])
-    usual = max(gaps, key=lambda gap: int((np.abs(gaps - gap) <= ECHO_WITHIN).sum()))
-    echoes = {second for gap, _, second in found if abs(gap - usual) <= ECHO_WITHIN}
-    if len(echoes) < ECHO_SHARE * (len(strokes_) - len(echoes)):
-        return np.zeros(0, int)
-    return strokes_[sorted(echoes)]
+    usual = max(np.unique(gaps), key=lambda gap: int((np.abs(gaps - gap) <= ECHO_WITHIN).sum()))
+    alike = np.abs(gaps - usual) <= ECHO_WITHIN
+    alike &= np.abs(falls - np.median(falls[alike])) <= ECHO_ALIKE_DB
+    echoes = np.unique(seconds[alike]).astype(int)
+    return echoes if len(echoes) >= ECHO_SHARE * (len(places) - len(echoes)) else np.zeros(0, int)
 
 
 # What speaks for a stroke ---------------------------------------------------------------------------------------------

@@ -28,6 +28,10 @@ SAME_DISTANCE_DB, MIC_DISTANCE_DB = (
     2.5,
 )  # by which two mics' distance may vary from hit to hit: unknown words, and known
 ANOTHER_DRUM = 8.0  # in the space of hearing.alike, where hits of one drum lie about one apart in each direction
+NOISE_HZ, OCTAVES = (
+    6000.0,
+    (60.0, 12.0, 18.0),
+)  # where no timbre is known: of pitch, brightness, decay; the second changes with force
 LAYER_STEP_DB, LAYER_ORDERED = 1.5, 0.85  # between layers on the mean, and the share of drums and steps that rise
 TAKE_DB = 1.5  # on the mean between two words that count takes
 LETTER, SIDE, MIC, NONE = "letter ", "side ", "mic ", ""
@@ -50,7 +54,7 @@ def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
     drums = len({_drum(hit) for hit in hits})
     for _ in range(4):
         columns = [column for column in _columns(hits) if drums < 3 or 2 * len(column.drums) >= drums]
-        found = [(column, role) for column in columns if (role := _role(column))]
+        found = [(column, role) for column in columns if (role := _role(column)) and not _are_some(column, role, hits)]
         if not found:
             return
         column, role = found[0]
@@ -59,6 +63,14 @@ def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
             for hit in hits:
                 if word in _words(hit.named) or (word == NONE and id(hit) in wordless):
                     _give(hit.named, word, role, number)
+
+
+def _are_some(column: Column, role: str, hits: Sequence[PlacedFile]) -> bool:
+    """Whether words are some of a drum's strengths, of which tables know the others: those are told by ``neighbours``."""
+    if role != "layer":
+        return False
+    others = (hit for hit in hits if hit.named.layer is not None and _drum(hit) in column.drums)
+    return any(not set(column.words) & set(_words(hit.named)) for hit in others)
 
 
 def _words(named: Named) -> list[str]:
@@ -198,10 +210,15 @@ def _differ(column: Column) -> bool:
 def are_drums(hits: Sequence[PlacedFile], labels: Sequence[Hashable]) -> bool:
     """Whether what the labels part sounds like different drums: all with timbres."""
     places = alike(np.array([hit.measure.timbre for hit in hits]))
-    rows = list(grouped(zip(labels, places, strict=True), lambda pair: pair[0]).values())
-    means = [np.mean([place for _, place in row], axis=0) for row in rows]
+    rows = [
+        np.array([place for _, place in row])
+        for row in grouped(zip(labels, places, strict=True), lambda pair: pair[0]).values()
+    ]
+    means = [row.mean(axis=0) for row in rows]
     apart = [np.linalg.norm(one - other) for n, one in enumerate(means) for other in means[n + 1 :]]
-    return bool(apart) and float(np.median(apart)) > ANOTHER_DRUM
+    inside = sum(float(np.square(row - mean).sum()) for row, mean in zip(rows, means, strict=True))
+    is_told = inside < 0.5 * float(np.square(places - places.mean(axis=0)).sum())
+    return bool(apart) and is_told and float(np.median(apart)) > ANOTHER_DRUM
 
 
 def _place(hit: PlacedFile) -> np.ndarray:
@@ -209,10 +226,9 @@ def _place(hit: PlacedFile) -> np.ndarray:
     measure = hit.measure
     if measure.timbre:
         return alike(np.array([measure.timbre]))[0]
-    pitch = np.log2(max(measure.pitch_hz, 20.0)) if measure.pitch_hz < 6000 else 13.0
-    return 60 * np.array(
-        [pitch, 0.7 * np.log2(max(measure.brightness_hz, 20.0)), 0.3 * np.log2(max(measure.decay_seconds, 0.01))]
-    )
+    pitch = np.log2(max(measure.pitch_hz, 20.0)) if measure.pitch_hz < NOISE_HZ else np.log2(NOISE_HZ)
+    bright, decay = np.log2(max(measure.brightness_hz, 20.0)), np.log2(max(measure.decay_seconds, 0.01))
+    return np.array(OCTAVES) * [pitch, bright, decay]
 
 
 def _are_layers(column: Column) -> bool:

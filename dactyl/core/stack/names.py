@@ -44,6 +44,7 @@ _TOMS = ("tom", "том", "puka", "tam")
 HAT_LETTERS = {"c": "closed", "o": "open", "p": "pedal"}
 _NOTE_LETTER = re.compile("[a-g](?:#|♯|b|s)?")
 FOLDER, LEAD, PIECE, END, ROMAN = "folder", "lead", "piece", "end", "roman"
+UNKNOWN = "unknown"  # behind a word that no table knows, until the whole name is read
 Slot = tuple[str, int]
 """Where a number without a label stands: alone in a folder (0 is the nearest), before all words, behind the piece's word, or
 counted from the end."""
@@ -178,7 +179,7 @@ def _read(named: Named, row: list[Token], manner: Manner, depth: int | None = No
             step = 1
             following = row[at + 1] if at + 1 < len(row) and not is_folder else None
             if following and following.is_number and (at == 0 or following.is_glued) and _may_be_piece(named, row[at]):
-                unlabelled.append((PIECE, following))  # "Pan 12": a drum that no table knows
+                unlabelled.append((UNKNOWN, following))  # "Pan 12": a drum that no table knows
                 step = 2
         at += step
     if depth is None:
@@ -486,6 +487,8 @@ def _is_note(row: list[Token], at: int) -> bool:
 
 
 def _place_numbers(named: Named, unlabelled: list[tuple[str, Token]]) -> None:
+    of_unknown = END if named.kinds else PIECE  # where a table knows another word of the name, that is the drum's
+    unlabelled = [(of_unknown if kind == UNKNOWN else kind, token) for kind, token in unlabelled]
     ends = [token for kind, token in unlabelled if kind == END]
     slots = [((kind, 0), token) for kind, token in unlabelled if kind != END]
     slots += [((END, place), token) for place, token in enumerate(reversed(ends))]

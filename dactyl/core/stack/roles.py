@@ -378,7 +378,7 @@ def _assign_numbers(part: Sequence[PlacedFile], slots: list[Slot]) -> None:
     """Give each varying number of a pad the role that is still open and that it fits."""
     if not slots:
         return
-    has_layer, has_take = _mostly(part, "layer"), _mostly(part, "take")
+    has_layer, has_take = _mostly(part, "layer"), _mostly(part, "take") or any(hit.named.copy for hit in part)
     if not has_layer and (len(slots) > 1 or has_take or _are_velocities(part, slots[0])):
         layer = _layer_slot(part, slots, is_sure=has_take)
         if layer is not None:

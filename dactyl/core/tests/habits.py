@@ -219,4 +219,11 @@ HABITS |= {  # name -> (pads, layers, takes, mics, name of a file); of these it 
     "mics by letter": (DRUMS, 4, 2, ("A", "B"), lambda t: f"{plain(t)}_{25 * (t.layer + 1)}pct_t{t.take + 1}_mic{t.mic}.wav"),
     "layers by letter": (DRUMS, 5, 3, ("close",), lambda t: f"{plain(t)}-{'abcde'[t.layer]}-{t.take + 1:02}.wav"),
     "inches in front": (("tom 1", "tom 2"), 3, 3, ("close",), lambda t: f"{(10, 16)[t.pad == 'tom 2']}inch Tom {t.layer + 1} {t.take + 1}.wav"),
+    # Words of no language: what changes with them tells what they are.
+    "words of no language": (ALL, 3, 4, ("zum", "plo"), lambda t: f"{plain(t, ' ')} {('fiv', 'gred', 'strok')[t.layer]} {('ena', 'dva', 'tri', 'fir')[t.take]} {t.mic}.wav"),
+    "hands of no language": (("snare", "kick", "tom 1", "crash"), 3, 4, ("close",), lambda t: f"{('mald', 'deks')[t.take % 2]}{t.take // 2 + 1}={plain(t, '')}=tavolo{t.layer + 1}.wav"),
+    "a side at one drum": (("crash left", "crash right", "snare", "kick"), 3, 2, ("OHL", "OHR"), lambda t: f"{ {'crash left': 'krak vasak', 'crash right': 'krak parem'}.get(t.pad, t.pad)}@{t.mic}@{t.layer + 1}of3@{t.take + 1}of2.wav"),
+    "a counter before all": (ALL, 4, 3, ("Near", "Balcony"), lambda t: f"TAPE-{100 + 12 * ALL.index(t.pad) + 3 * t.layer + t.take:04}+{plain(t, '')}+{t.mic}+lv{t.layer + 1}+{t.take + 1}.wav"),
+    "numbers as folders": (ALL, 4, 3, ("close",), lambda t: f"{25 * (t.layer + 1)}%/go{t.take + 1:02}/{plain(t, '-')}.wav"),
+    "a copy or none": (DRUMS, 3, 3, ("close",), lambda t: f"{t.layer + 1}/{plain(t, '')}{('', '~copy', '~copy 2')[t.take]}.wav"),
 }  # fmt: skip

@@ -11,7 +11,7 @@ import soundfile
 from django.test import SimpleTestCase
 
 from dactyl.core.formats.midi import read_midi, write_midi
-from dactyl.core.hits.envelopes import Track, levels
+from dactyl.core.hits.envelopes import Track, levels, levels_and_spectra
 from dactyl.core.hits.find import find_hits
 from dactyl.core.hits.forest import Forest
 from dactyl.core.hits.match import BEFORE_SECONDS, alone, match, side_of
@@ -20,6 +20,8 @@ from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
 from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
 from dactyl.core.hits.rises import Rises, weights_of
 from dactyl.core.hits.roles import OTHER, heard_roles, roles_of
+from dactyl.core.hits.spectra import SHORT
+from dactyl.core.hits.strokes import echoes_of
 from dactyl.core.hits.tempo import Struck, propose_bars
 from dactyl.core.hits.tracks import opened
 from dactyl.core.hits.ways import learned, shared
@@ -138,7 +140,7 @@ class Hits(SimpleTestCase):
 class Ways(SimpleTestCase):
     def test_the_way_of_a_drum_is_learned_and_what_it_makes_elsewhere_is_no_stroke_there(self):
         tracks = session([("kick", 0.5 * beat, 0.9) for beat in range(1, 12)] + [("snare", 0.5 * beat + 0.25, 0.8) for beat in range(1, 12)])  # fmt: skip
-        heard = [Rises.of(track, levels(track)) for track in tracks]
+        heard = [Rises.of(track, *levels_and_spectra(track)) for track in tracks]
         loud = np.array([np.percentile(rise.jumps[:, rise.places], 95, axis=1) for rise in heard])
         sure = {
             n: heard[n].loud & (heard[n].rise_db > 20) if n < 2 else np.zeros(len(heard[n].places), bool)
@@ -157,6 +159,29 @@ class Ways(SimpleTestCase):
         self.assertLess(np.median(own[spill]), 0.5)
         share = shared(1, heard, ways, loud)
         self.assertGreater(np.median((share.own / (share.seen @ weights_of("snare")))[sure[1]]), 0.8)
+
+    def test_levels_in_fine_bands_are_those_of_a_sine_and_the_same_however_they_are_read(self):
+        time = np.arange(25 * RATE) / RATE
+        for hz, band in ((1000, 6), (3000, 9), (95, SHORT + 3)):
+            sound = (0.5 * np.sin(2 * np.pi * hz * time)).astype(np.float32)
+            track = Track("a.wav", "snare", lambda a, b, sound=sound: sound[None, a:b], len(sound), RATE)
+            by_ms, fine = levels_and_spectra(track)
+            with self.subTest(hz):
+                self.assertTrue(np.array_equal(by_ms, levels(track)))
+                self.assertAlmostEqual(float(fine[2000, band]), 20 * np.log10(0.5), delta=1.5)
+                self.assertEqual(
+                    int(fine[2000, :SHORT].argmax() if band < SHORT else SHORT + fine[2000, SHORT:].argmax()), band
+                )
+                self.assertLess(np.ptp(fine[100:-100, band].astype(float)), 1.0, "no seam where blocks meet")
+
+    def test_further_breaths_of_a_drum_are_no_strokes_and_a_roll_is_none_of_them(self):
+        beats = np.arange(12) * 500
+        breaths = np.sort(np.concatenate([beats, beats + 43, beats + 96]))
+        softer = np.array([0.0 if place % 500 == 0 else -4.0 if place % 500 == 43 else -3.0 for place in breaths])
+        self.assertEqual(sorted(breaths[echoes_of(breaths, softer)] % 500), [43] * 12 + [96] * 12)
+        roll = np.arange(24) * 62
+        even = np.random.default_rng(1).normal(0, 1.5, 24)
+        self.assertLess(len(echoes_of(roll, even)), 6)
 
     def test_a_track_alone_a_short_one_and_equal_ones_are_listened_to(self):
         (kick, *_), (track, *_) = session(played()), session([("kick", 1.0, 0.9)])

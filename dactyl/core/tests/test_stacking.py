@@ -1,8 +1,12 @@
 """From names and sound to a proposal: a dozen naming habits with their truth."""
 
+from dataclasses import replace
+from unittest.mock import patch
+
 from django.test import SimpleTestCase
 
-from dactyl.core.stack.propose import File, propose
+from dactyl.core.stack.hearing import KindGuess
+from dactyl.core.stack.propose import File, propose, unsure_name
 from dactyl.core.tests import habits
 from dactyl.core.tests.recordings import SOUNDS, Truth, mistakes, record
 
@@ -80,6 +84,31 @@ class Names(SimpleTestCase):
         for path, name in spoken.items():
             with self.subTest(path):
                 self.assertEqual(propose([File(path, SOUNDS["kick"])]).pads[0].name, name)
+
+    def test_a_drum_that_only_its_sound_tells_is_named_with_a_question_mark_where_that_is_unsure(self):
+        sure, unsure = KindGuess("mid_tom", 0.9, "low_tom"), KindGuess("mid_tom", 0.4, "low_tom", family_share=0.9)
+        none = KindGuess("clap", 0.4, "snare", family_share=0.4)
+        self.assertEqual([unsure_name(one) for one in (unsure, none)], ["Tom?", "Clap?"])
+        for heard, name in ((sure, "Mid tom"), (unsure, "Tom?"), (none, "Clap?")):
+            with (
+                self.subTest(name),
+                patch("dactyl.core.stack.propose.heard_as_kit", lambda drums, named, one=heard: [one]),
+            ):
+                (pad,) = propose([File("0417.wav", SOUNDS["tom 1"])]).pads
+                self.assertEqual((pad.name, pad.kind, bool(pad.doubts)), (name, heard.kind, "?" in name))
+
+    def test_toms_are_ordered_against_each_other_by_number_size_or_pitch(self):
+        def kinds(*names: str) -> list[str]:
+            files = [
+                File(f"{name}.wav", replace(SOUNDS["tom 1"], pitch_hz=220 / (1 + n))) for n, name in enumerate(names)
+            ]
+            found = {pad.files[0]: pad.kind.removesuffix("_tom") for pad in propose(files).pads}
+            return [found[file.path] for file in files]
+
+        self.assertEqual(kinds("Rack 10 v1", "Rack 12 v1", "Floor 16 v1"), ["high", "mid", "low"])
+        self.assertEqual(kinds("Tom 8 v1", "Tom 10 v1", "Tom 14 v1"), ["high", "mid", "low"])
+        self.assertEqual(kinds("tom_uchel_v1", "tom_canol_v1", "tom_llawr_v1"), ["high", "mid", "low"])
+        self.assertEqual(kinds("tom medio v1", "tom agudo v1"), ["mid", "high"])
 
 
 class Habits(SimpleTestCase):
