@@ -19,7 +19,7 @@ from dactyl.core.stack.placed import PlacedFile, grouped
 from dactyl.core.stack.words import IN_PAIRS, MIC_LETTERS, MIC_OF
 
 CROSSED = 0.75  # of the names of the rarer word that must be there with the other word too
-FEWEST_PAIRS = 3
+FEWEST_PAIRS, MOST_WORDS = 3, 64
 SMALL_STEP_DB = 1.6  # between hits of one layer
 GO_TOGETHER = 0.8  # correlation of such steps, where two microphones heard them
 FEWEST_STEPS, ALWAYS_APART_DB = 5, 0.05
@@ -59,10 +59,12 @@ def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
             return
         column, role = found[0]
         wordless = {id(cell[NONE]) for cell in column.cells if NONE in cell and role == "layer"}
-        for number, word in enumerate(_in_order(column, role)):
-            for hit in hits:
-                if word in _words(hit.named) or (word == NONE and id(hit) in wordless):
-                    _give(hit.named, word, role, number)
+        numbers = {word: number for number, word in enumerate(_in_order(column, role))}
+        for hit in hits:
+            for word in [word for word in _words(hit.named) if word in numbers]:
+                _give(hit.named, word, role, numbers[word])
+            if id(hit) in wordless:
+                _give(hit.named, NONE, role, numbers[NONE])
 
 
 def _are_some(column: Column, role: str, hits: Sequence[PlacedFile]) -> bool:
@@ -104,6 +106,8 @@ def _columns(hits: Sequence[PlacedFile]) -> list[Column]:
     for cell in cells.values():
         row = sorted(word for word in cell if word != NONE)
         bare.update(row if NONE in cell else ())
+        if len(row) > MOST_WORDS:
+            continue  # a word for each file: names of drums
         crossed.update((one, other) for n, one in enumerate(row) for other in row[n + 1 :])
     home = {word: word for word in counts}
 

@@ -24,16 +24,29 @@ def explain(hits: Sequence[PlacedFile]) -> None:
     _numerals(hits)
     _strength_labels(hits)
     _low_and_high(hits)
+    of_word, of_base = _indexed(hits)
     for word in _unknown_words(hits):
-        with_word = [hit for hit in hits if word in _unknown(hit.named)]
-        bases = {_base(hit.named, word) for hit in with_word}
-        without = [hit for hit in hits if word not in _unknown(hit.named) and _base(hit.named, "") in bases]
-        if _is_level(with_word, without):
+        with_word = of_word.get(word, [])
+        bases = dict.fromkeys(_base(hit.named, word) for hit in with_word)
+        without = [hit for base in bases for hit in of_base.get(base, []) if word not in _unknown(hit.named)]
+        if with_word and _is_level(with_word, without):
             _as_level(word, with_word, without)
-        elif _is_mic(with_word, without):
+        elif with_word and _is_mic(with_word, without):
             _as_mic(word, with_word)
+        else:
+            continue
+        of_word, of_base = _indexed(hits)
     _mics_by_level(hits)
     _words_of_one_rank(hits)
+
+
+def _indexed(hits: Sequence[PlacedFile]) -> tuple[dict[str, list[PlacedFile]], dict[tuple, list[PlacedFile]]]:
+    """Hits by each of their unknown words, and by all that stands in their names."""
+    of_word: dict[str, list[PlacedFile]] = defaultdict(list)
+    for hit in hits:
+        for word in dict.fromkeys(_unknown(hit.named)):
+            of_word[word].append(hit)
+    return of_word, grouped(hits, lambda hit: _base(hit.named, ""))
 
 
 def _unknown(named: Named) -> list[str]:
