@@ -10,17 +10,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from dactyl.core.hits.cores import CORES, on_cores
 from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, in_blocks, levels, levels_and_spectra
 from dactyl.core.hits.rises import CLOSE, PEAK_HOPS, kind_of, rises, weighted
 from dactyl.core.hits.strokes import Candidate, candidates
-from dactyl.core.hits.timing import begins, near_told, of_itself
+from dactyl.core.hits.timing import FEWEST_ATTACKS, MOST_ATTACKS, Attacks, begins, near_told, of_itself
 
 STRETCH_SECONDS, OVERLAP_SECONDS = 240, 2
 READ_SECONDS = 10
-CORES = 2  # tracks that are read and filtered at once
 SURE = 0.5
 NEAR_SECONDS, AROUND_SECONDS = 0.03, 0.4  # how near a rise is looked for, and what is listened to around it
 LEAST_BY_HAND_DB = 4.5  # of a rise that a hand points at: nearer ripples are none
+CLEAR_SECONDS = 0.001  # within which sound and picture of a stroke agree, for its attack to be taken for the drum's
 FEWEST_ALONE = 5  # strokes, to know how a drum begins by itself
 FIRM_VELOCITY = 112  # of a track's loud strokes
 CYMBAL_RISE_DB, CYMBAL_SURE = 14.0, 0.6  # what only the overheads tell
@@ -70,9 +71,9 @@ def find_hits(
         for number, candidate in _all(parts, [known for known, _ in every], found):
             if candidate.hop >= first_hop:
                 told[number].append((candidate, candidate.hop + shift))
-    yield [
-        _found(track, own, (thresholds_db or {}).get(track.name)) for track, own in zip(tracks, told, strict=True)
-    ]  # fmt: skip
+    yield on_cores(
+        lambda pair: _found(*pair, (thresholds_db or {}).get(pair[0].name)), list(zip(tracks, told, strict=True))
+    )
 
 
 def rise_near(track: Track, seconds: float, within: float = NEAR_SECONDS) -> tuple[float, float, bool]:
@@ -134,10 +135,12 @@ def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: fl
         if taken and begin.is_clear and not candidate.by
     ]
     attack = float(np.median(alone)) if len(alone) >= FEWEST_ALONE else None
-    for (candidate, hop), begin, height, taken in zip(told, places, heights, sure, strict=True):
-        frame = begin.frame if attack is None else of_itself(begin, attack, track.rate_hz, is_alone=not candidate.by)
-        if candidate.later_ms is not None:
-            frame = near_told(frame, hop * HOP_SECONDS + candidate.later_ms / 1000, track.rate_hz)
+    frames = [
+        begin.frame if attack is None else of_itself(begin, attack, track.rate_hz, is_alone=not candidate.by)
+        for (candidate, _), begin in zip(told, places, strict=True)
+    ]
+    frames = _as_attacks(held, told, frames, heights, sure)
+    for (candidate, _), frame, height, taken in zip(told, frames, heights, sure, strict=True):
         velocity = int(np.clip(round(FIRM_VELOCITY * 10 ** ((height - loud) / 40)), 1, 127))
         hit = FoundHit(frame / track.rate_hz, frame, float(height), velocity, candidate.confidence, _why(candidate))
         if threshold_db is not None:
@@ -148,6 +151,26 @@ def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: fl
         elif not taken:
             unsure.append(hit)
     return Found(track, tuple(hits), tuple(unsure))
+
+
+def _as_attacks(
+    track: Track, told: Sequence[tuple[Candidate, int]], frames: Sequence[int], heights: np.ndarray, sure: np.ndarray
+) -> list[int]:
+    """Where strokes begin: as the drum's clear ones do, near where their pictures tell; else where the sound shows it, or they."""
+    seconds = [hop * HOP_SECONDS + (candidate.later_ms or 0.0) / 1000 for candidate, hop in told]
+    if any(candidate.later_ms is None for candidate, _ in told):
+        return list(frames)
+    apart = np.abs(np.array(frames) / track.rate_hz - seconds)
+    clear = np.flatnonzero(sure & (apart <= CLEAR_SECONDS))
+    loudest = clear[
+        np.argsort(-heights[clear], kind="stable")[: max(FEWEST_ATTACKS, min(MOST_ATTACKS, len(clear) // 2))]
+    ]
+    attacks = Attacks.of(track, [frames[row] for row in np.sort(loudest)])
+    found = []
+    for second, frame, taken in zip(seconds, frames, sure, strict=True):
+        like = attacks.near(second) if taken else None
+        found.append(near_told(frame, second, track.rate_hz) if like is None else like)
+    return found
 
 
 def _why(candidate: Candidate) -> str:

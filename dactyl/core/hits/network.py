@@ -16,7 +16,7 @@ import numpy as np
 
 from dactyl.core.hits.patches import Patches
 
-AT_ONCE = 256  # rises
+AT_ONCE = 64  # rises
 MS = 5.0  # of one step of what it says of time
 
 
@@ -61,9 +61,15 @@ def _filtered(seen: np.ndarray, filters: np.ndarray, bias: np.ndarray) -> np.nda
     count, times, bands, channels = seen.shape
     padded = np.zeros((count, times + 2, bands + 2, channels), np.float32)
     padded[:, 1:-1, 1:-1] = seen
-    windows = np.lib.stride_tricks.sliding_window_view(padded, (3, 3), axis=(1, 2))  # (..., channels, 3, 3)
-    rows = windows.reshape(count * times * bands, channels * 9) @ filters.reshape(len(filters), -1).T + bias
-    return np.maximum(rows, 0).reshape(count, times, bands, len(filters))
+    strides = padded.strides
+    windows = np.lib.stride_tricks.as_strided(
+        padded, (count, times, bands, 3, 3, channels), (*strides[:3], strides[1], strides[2], strides[3])
+    )  # in the order in which numbers lie in memory: copied several times as fast
+    rows = windows.reshape(count * times * bands, 9 * channels) @ filters.transpose(2, 3, 1, 0).reshape(
+        -1, len(filters)
+    )
+    rows += bias
+    return np.maximum(rows, 0, out=rows).reshape(count, times, bands, len(filters))
 
 
 def _highest(seen: np.ndarray) -> np.ndarray:

@@ -7,7 +7,7 @@ import numpy as np
 import scipy
 
 from dactyl.core.hits.envelopes import BANDS, SPECTRA_HOPS, Track
-from dactyl.core.hits.spectra import SHORT
+from dactyl.core.hits.spectra import FLOOR_DB, LOW, SHORT
 
 WEIGHTS = {  # of the bands in which a drum is told from its neighbours
     "kick": (1.0, 0.5, 0.15), "snare": (0.15, 1.0, 0.8), "tom": (0.7, 1.0, 0.3), "hat": (0.0, 0.25, 1.0),
@@ -133,6 +133,7 @@ class Rises:
 
     @classmethod
     def of(cls, track: Track, levels: np.ndarray, spectra: np.ndarray) -> "Rises":
+        spectra = spectra if len(spectra) else np.full((1, SHORT + LOW), FLOOR_DB, np.float16)  # a track of no length
         bands = power_of(levels)
         power = evened(bands)
         level = _in_bands_of(track.role, power)

@@ -21,7 +21,9 @@ AT_ONCE = 2000  # windows
 
 
 def spectra(sound: np.ndarray, first_frame: int, hops: range, rate_hz: int) -> np.ndarray:
-    """dBFS of a sine, float16 of shape (hops, SHORT + LOW); a long window begins at its hop, a short one stands about it.
+    """dBFS, float16 of shape (hops, SHORT + LOW); a long window begins at its hop, a short one stands about it.
+
+    The lines of a band are added up: a sine stands 1.76 dB higher than its amplitude (the noise bandwidth of a Hann window).
 
     sound : float32, (frames,), from ``first_frame`` of the track on; nothing sounds outside of it
     """

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
+from dactyl.core.hits.cores import on_cores
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.forest import forest
 from dactyl.core.hits.network import network
@@ -65,15 +66,18 @@ def candidates(
     Over and over: what is surely a stroke teaches the ways, and these tell what is one. Then each is looked at as a picture.
     heard_of : of every track, from ``envelopes.levels_and_spectra``
     """
-    heard = [Rises.of(track, levels, spectra) for track, (levels, spectra) in zip(tracks, heard_of, strict=True)]
+    heard = on_cores(lambda pair: Rises.of(pair[0], *pair[1]), list(zip(tracks, heard_of, strict=True)))
     known = weighed(heard, forest(FOREST_FILE).confidences)
-    look = network(NETWORK_FILE).judged
-    for number, (rows, seen) in looked_at(heard, known).items():
-        own = known[number]
-        sure, later = look(seen, own.shown_to_network(heard[number].kind, rows))
+    look, seen = network(NETWORK_FILE).judged, looked_at(heard, known)
+
+    def judge(number: int) -> None:
+        own, (rows, pictures_) = known[number], seen[number]
+        sure, later = look(pictures_, own.shown_to_network(heard[number].kind, rows))
         own.sure[:] = 0.0
         own.sure[rows], own.later_ms[rows] = sure, later
         own.sure[~_once(heard[number].places + own.later_ms, own.sure)] = 0.0
+
+    on_cores(judge, seen)
     _silence(heard, known)
     return {number: list(_told(heard, number, told)) for number, told in known.items()}
 
@@ -83,12 +87,13 @@ def looked_at(heard: Sequence[Rises], known: Mapping[int, "Weighed"]) -> dict[in
     close = list(known)
     sure = {number: _is_first(heard, number, close) & (known[number].sure > TEACHES) for number in close}
     seen = pictures(heard, sure)
-    found = {}
-    for number, own in known.items():
-        rows = np.flatnonzero(own.sure >= LEAST)
-        top = _top(heard[number], sure[number])
-        found[number] = rows, patches(heard, number, rows, own.ways, own.share.without, seen, top)
-    return found
+
+    def look(number: int) -> tuple[np.ndarray, Patches]:
+        own = known[number]
+        rows, top = np.flatnonzero(own.sure >= LEAST), _top(heard[number], sure[number])
+        return rows, patches(heard, number, rows, own.ways, own.share.without, seen, top)
+
+    return dict(zip(known, on_cores(look, known), strict=True))
 
 
 def _once(begins: np.ndarray, sure: np.ndarray) -> np.ndarray:
@@ -133,13 +138,25 @@ def weighed(heard: Sequence[Rises], judge: Callable[[np.ndarray], np.ndarray]) -
             loud_enough = heard[number].heights > _top(heard[number], sure[number]) - TAUGHT_RANGE_DB
             sure[number] = (part > CLEARLY_OWN) & clear[number] & loud_enough
     told: dict[int, Weighed] = {}
-    for _ in range(ROUNDS):
+    for round_ in range(ROUNDS):
         ways = learned(heard, sure, loud)
-        for number in close:
+
+        def weigh(
+            number: int,
+            ways: Ways = ways,
+            sure: Mapping[int, np.ndarray] = sure,
+            *,
+            is_last: bool = round_ == ROUNDS - 1,
+        ) -> Weighed:
             share = shared(number, heard, ways, loud)
             shown = evidence(heard, number, ways, share, sure, loud)
-            told[number] = Weighed(share, ways, shown, judge(shown), np.zeros(len(shown)))
-        sure = {number: first[number] & (told[number].sure > TEACHES) for number in close}  # spill is never first
+            judged = np.zeros(len(shown))
+            rows = np.ones(len(shown), bool) if is_last else first[number]  # spill is never first, and teaches nothing
+            judged[rows] = judge(shown[rows])
+            return Weighed(share, ways, shown, judged, np.zeros(len(shown)))
+
+        told = dict(zip(close, on_cores(weigh, close), strict=True))
+        sure = {number: first[number] & (told[number].sure > TEACHES) for number in close}
     _silence(heard, told)
     return told
 

@@ -1,5 +1,6 @@
 """Where a stroke begins, to the frame: where it first passes -34 dB of its own peak in its own microphone."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,11 @@ FLOOR_MS = (14.0, 5.0)  # before the rise: what was there already
 OVER_FLOOR = 1.6  # a stroke is not seen below what was there
 HIGH_DB = -11.0  # near enough to the peak that spill does not reach it
 SPILL_MS = 1.2  # by which a rise must be longer than usual, for spill to have come first
-TOLD_MS = 2.0  # by which what the sound shows and what the picture tells may differ, for the first to be believed
+TOLD_MS = 1.0  # by which what the sound shows and what the picture tells may differ, for the first to be believed
+BEFORE_ATTACK_MS, ATTACK_MS, REACH_MS = 0.5, 6.0, 3.0  # of what is compared, and how far from a time it is looked for
+FEWEST_ATTACKS, MOST_ATTACKS, SHAPES, LIKE = 3, 12, 3, 0.6  # strokes that tell; of them taken; the least correlation
+LIKELY_MS, NEARER = 1.5, 0.15  # what lies nearer to the time is likelier
+TINY = 1e-12
 QUIET_MS = 0.9  # of stillness before a stroke: a crossing of zero does not end the walk back
 
 
@@ -69,6 +74,55 @@ def near_told(frame: int, seconds: float, rate_hz: int) -> int:
     """The frame where the sound shows that a stroke begins; where its picture tells quite another time, that."""
     told = round(seconds * rate_hz)
     return frame if abs(frame - told) <= TOLD_MS * rate_hz / 1000 else told
+
+
+@dataclass(frozen=True)
+class Attacks:
+    """How a drum's strokes begin, as they sound by themselves: what is like it tells where another of them begins."""
+
+    track: Track
+    shapes: tuple[np.ndarray, ...]  # without offset, of unit length; each stands ``BEFORE_ATTACK_MS`` before its stroke
+
+    @classmethod
+    def of(cls, track: Track, frames: Sequence[int]) -> "Attacks":
+        """frames : where strokes surely begin, in time order"""
+        before, length = _frames(BEFORE_ATTACK_MS, track), _frames(BEFORE_ATTACK_MS + ATTACK_MS, track)
+        parts = [_mono(track, frame - before, frame - before + length) for frame in frames if frame >= before]
+        rows = np.array([_normal(part) for part in parts if len(part) == length])
+        if len(rows) < FEWEST_ATTACKS:
+            return cls(track, ())
+        usual = np.argsort(-(rows @ rows.T).sum(axis=1), kind="stable")[:SHAPES]
+        return cls(track, tuple(rows[usual]))
+
+    def near(self, seconds: float) -> int | None:
+        """The frame near a time from which on the track sounds most like a beginning; None where nothing does."""
+        if not self.shapes:
+            return None
+        told, reach, length = round(seconds * self.track.rate_hz), _frames(REACH_MS, self.track), len(self.shapes[0])
+        first = max(0, told - reach - _frames(BEFORE_ATTACK_MS, self.track))
+        sound = _mono(self.track, first, first + 2 * reach + length)
+        if len(sound) < length:
+            return None
+        sums, squares = (np.cumsum(np.concatenate([[0.0], values])) for values in (sound, np.square(sound)))
+        sizes = squares[length:] - squares[:-length] - np.square(sums[length:] - sums[:-length]) / length
+        like = np.max([np.correlate(sound, shape) for shape in self.shapes], axis=0) / np.sqrt(np.maximum(sizes, TINY))
+        at = first + np.arange(len(like)) + _frames(BEFORE_ATTACK_MS, self.track)
+        away = (at - told) / _frames(LIKELY_MS, self.track)
+        best = int(np.argmax(like * np.exp(-NEARER * np.square(away))))
+        return int(at[best]) if like[best] >= LIKE else None
+
+
+def _frames(ms: float, track: Track) -> int:
+    return round(ms * track.rate_hz / 1000)
+
+
+def _mono(track: Track, first: int, stop: int) -> np.ndarray:
+    return track.read(first, min(stop, track.frames)).mean(axis=0, dtype=np.float64)
+
+
+def _normal(part: np.ndarray) -> np.ndarray:
+    part = part - part.mean()
+    return part / max(float(np.linalg.norm(part)), TINY)
 
 
 def _passed(size: np.ndarray, level: float, quiet: float) -> int:
