@@ -5,10 +5,10 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
 CORES = 2
-Row, Result = TypeVar("Row"), TypeVar("Result")
+Result = TypeVar("Result")
 
 
-def on_cores(function: Callable[[Row], Result], rows: Iterable[Row]) -> list[Result]:
-    """``function`` of each row, in their order."""
+def on_cores(function: Callable[..., Result], *rows: Iterable) -> list[Result]:
+    """``function`` of each row, or of the rows of several side by side, in their order."""
     with ThreadPoolExecutor(CORES) as pool:
-        return list(pool.map(function, rows))
+        return list(pool.map(function, *rows))

@@ -71,9 +71,8 @@ def find_hits(
         for number, candidate in _all(parts, [known for known, _ in every], found):
             if candidate.hop >= first_hop:
                 told[number].append((candidate, candidate.hop + shift))
-    yield on_cores(
-        lambda pair: _found(*pair, (thresholds_db or {}).get(pair[0].name)), list(zip(tracks, told, strict=True))
-    )
+    softest = [(thresholds_db or {}).get(track.name) for track in tracks]
+    yield on_cores(_found, tracks, told, softest)
 
 
 def rise_near(track: Track, seconds: float, within: float = NEAR_SECONDS) -> tuple[float, float, bool]:

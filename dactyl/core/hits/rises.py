@@ -23,6 +23,7 @@ RIPPLE_HOPS = (13, 5, 3)  # over which the power of each band is averaged: a low
 OWN_HOPS, AROUND_HOPS = 2, 10  # about a rise, in which its own track and others rise by the same strokes
 BEGINS_HOPS, AT_SHARE = (10, 7), 0.5  # around a rise, and of it in dB: where it begins
 QUICK = (0.2, 1.0, 1.0)  # of the bands, in which what begins first is told
+FEWEST_OWN = 4  # strokes that tell how loud a drum's own are
 NOISE_SHARE = 20  # percentile of a track's level that is its noise
 # What rises in the mean of fifteen bands, where the level of all doesn't; in hops of spectra
 OVER_QUIET_DB, QUIET_SHARE = 9.0, 10  # above the quiet of each band, that is told apart from noise
@@ -211,3 +212,9 @@ class Rises:
         clear = self.heights[self.rise_db >= 10.0]
         top = np.percentile(clear if len(clear) >= 4 else self.heights, 90) if len(self.heights) else 0.0
         return self.heights > top - 10
+
+
+def top_of(rise: Rises, sure: np.ndarray) -> float:
+    """How loud a track's own strokes are, dB. sure : which of its rises are"""
+    own = rise.heights[sure]
+    return float(np.percentile(own, 75) if len(own) >= FEWEST_OWN else np.percentile(rise.heights, 95))

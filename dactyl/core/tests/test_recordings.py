@@ -11,6 +11,7 @@ import soundfile
 from django.test import SimpleTestCase
 
 from dactyl.core.formats.midi import read_midi, write_midi
+from dactyl.core.hits.echoes import echoes_of
 from dactyl.core.hits.envelopes import Track, levels, levels_and_spectra
 from dactyl.core.hits.find import find_hits
 from dactyl.core.hits.forest import Forest
@@ -21,7 +22,6 @@ from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
 from dactyl.core.hits.rises import Rises, weights_of
 from dactyl.core.hits.roles import OTHER, heard_roles, roles_of
 from dactyl.core.hits.spectra import SHORT
-from dactyl.core.hits.strokes import echoes_of
 from dactyl.core.hits.tempo import Struck, propose_bars
 from dactyl.core.hits.tracks import opened
 from dactyl.core.hits.ways import learned, shared
