@@ -7,6 +7,7 @@ and they are microphones; else they tell drums apart, and stay where they are. W
 set; what stands at one of many tells it from another.
 """
 
+import itertools
 from collections import Counter, defaultdict
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
@@ -19,7 +20,7 @@ from dactyl.core.stack.placed import PlacedFile, grouped
 from dactyl.core.stack.words import IN_PAIRS, MIC_LETTERS, MIC_OF
 
 CROSSED = 0.75  # of the names of the rarer word that must be there with the other word too
-FEWEST_PAIRS, MOST_WORDS = 3, 64
+FEWEST_PAIRS, MOST_WORDS, MOST_COLUMNS = 3, 64, 4
 SMALL_STEP_DB = 1.6  # between hits of one layer
 GO_TOGETHER = 0.8  # correlation of such steps, where two microphones heard them
 FEWEST_STEPS, ALWAYS_APART_DB = 5, 0.05
@@ -28,10 +29,8 @@ SAME_DISTANCE_DB, MIC_DISTANCE_DB = (
     2.5,
 )  # by which two mics' distance may vary from hit to hit: unknown words, and known
 ANOTHER_DRUM = 8.0  # in the space of hearing.alike, where hits of one drum lie about one apart in each direction
-NOISE_HZ, OCTAVES = (
-    6000.0,
-    (60.0, 12.0, 18.0),
-)  # where no timbre is known: of pitch, brightness, decay; the second changes with force
+NOISE_HZ = 6000.0  # where no timbre is known: above it pitches are alike
+OCTAVES = (60.0, 12.0, 18.0)  # there: what one of pitch, brightness and decay counts; the second changes with force
 LAYER_STEP_DB, LAYER_ORDERED = 1.5, 0.85  # between layers on the mean, and the share of drums and steps that rise
 TAKE_DB = 1.5  # on the mean between two words that count takes
 LETTER, SIDE, MIC, NONE = "letter ", "side ", "mic ", ""
@@ -52,7 +51,7 @@ class Column:
 def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
     """Give layers, takes and mics that only unknown words tell; the column that crosses most names first."""
     drums = len({_drum(hit) for hit in hits})
-    for _ in range(4):
+    for _ in range(MOST_COLUMNS):
         columns = [column for column in _columns(hits) if drums < 3 or 2 * len(column.drums) >= drums]
         found = [(column, role) for column in columns if (role := _role(column)) and not _are_some(column, role, hits)]
         if not found:
@@ -122,15 +121,15 @@ def _columns(hits: Sequence[PlacedFile]) -> list[Column]:
     sets: dict[str, list[str]] = defaultdict(list)
     for word in counts:
         sets[root(word)].append(word)
-    rows = []
+    columns = []
     for words in sets.values():
         if all(bare[word] >= max(FEWEST_PAIRS, CROSSED * counts[word]) for word in words):
             words.append(NONE)
         if len(words) > 1:
             own = set(words)
             kept = [{word: hit for word, hit in cell.items() if word in own} for cell in cells.values()]
-            rows.append(Column(tuple(sorted(words)), tuple(cell for cell in kept if len(cell) > 1)))
-    return sorted(rows, key=lambda column: -sum(map(len, column.cells)))
+            columns.append(Column(tuple(sorted(words)), tuple(cell for cell in kept if len(cell) > 1)))
+    return sorted(columns, key=lambda column: -sum(map(len, column.cells)))
 
 
 # What a column is -----------------------------------------------------------------------------------------------------
@@ -238,7 +237,8 @@ def _place(hit: PlacedFile) -> np.ndarray:
 def _are_layers(column: Column) -> bool:
     means = _levels(column)
     order = sorted(means, key=lambda word: means[word])
-    if min(means[two] - means[one] for one, two in zip(order, order[1:], strict=False)) < LAYER_STEP_DB:
+    steps = [means[two] - means[one] for one, two in itertools.pairwise(order)]
+    if min(steps, default=0.0) < LAYER_STEP_DB:
         return False
     rising = total = 0
     for cell in column.cells:

@@ -51,15 +51,13 @@ def without_counters(spoken: Mapping[str, str]) -> dict[str, str]:
     for file, text in spoken.items():
         name = PurePosixPath(text.replace("\\", "/")).name
         if found := _COUNTER.match(name):
-            begins.setdefault(found[1].lower(), {})[file] = (
-                int(found[2]),
-                text[: len(text) - len(name)] + name[found.end() :],
-            )
+            rest = text[: len(text) - len(name)] + name[found.end() :]
+            begins.setdefault(found[1].lower(), {})[file] = int(found[2]), rest
     result = dict(spoken)
     for counted in begins.values():
         numbers = {number for number, _ in counted.values()}
-        rest = {text for _, text in counted.values()}
-        if len(counted) == len(spoken) and len(numbers) > MOST_COUNTED and len(rest) == len(counted):
+        left = {text for _, text in counted.values()}
+        if len(counted) == len(spoken) and len(numbers) > MOST_COUNTED and len(left) == len(counted):
             result |= {file: text for file, (_, text) in counted.items()}
     return result
 

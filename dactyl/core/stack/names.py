@@ -102,6 +102,7 @@ def manner_of(files: Sequence[str]) -> Manner:
         letters={"a", "b", "c"} <= counted,
         everywhere=everywhere,
         strengths=strengths,
+        dir_is_right=any(_LEFT_OF_DIR.search(file) for file in files),
     )
 
 
@@ -113,11 +114,8 @@ def _lone_letters(file: str) -> frozenset[str]:
 def _strengths(file: str) -> list[str]:
     """Words for a strength of a name that names no tom: there they can't be the middle one."""
     words = [token.text for token in tokens(file)]
-    return (
-        []
-        if any(mark in word for word in words for mark in _TOMS)
-        else [word for word in words if word in DYNAMIC_RANK]
-    )
+    names_tom = any(mark in word for word in words for mark in _TOMS)
+    return [] if names_tom else [word for word in words if word in DYNAMIC_RANK]
 
 
 def _have_ranges(files: Iterable[str]) -> bool:
@@ -135,18 +133,14 @@ def read_name(file: str, manner: Manner = Manner()) -> Named:
         text = _HAT_LETTER.sub(lambda found: f"hat {HAT_LETTERS[found[1].lower()]} ", text)
     named = Named(file)
     path = PurePosixPath(text.replace("\\", "/"))
-    for depth, folder in reversed(
-        list(enumerate(reversed(path.parts[:-1])))
-    ):  # what is nearer tells more: the name last
+    depths = range(len(path.parts) - 2, -1, -1)
+    for depth, folder in zip(depths, path.parts[:-1], strict=True):  # the name last: what is nearer tells more
         row = _unglued(tokens(folder))
         if folder not in ("/", ".", ".."):
             _read(named, row, manner, depth)
     _read(named, _unglued(tokens(path.stem)), manner)
-    if (
-        not (named.pieces or named.others or named.articulations)
-        and "overhead" in named.mics
-        and "oh" in _texts(tokens(path.stem))
-    ):
+    is_bare = not (named.pieces or named.others or named.articulations)
+    if is_bare and "overhead" in named.mics and "oh" in _texts(tokens(path.stem)):
         named.pieces, named.kinds, named.mics = ["oh"], ["open_hat"], [mic for mic in named.mics if mic != "overhead"]
     return named
 

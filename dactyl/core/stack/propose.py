@@ -114,11 +114,8 @@ def propose(files: Sequence[File]) -> Proposal:
     for group, heard in zip(groups.values(), _kinds(list(groups.values())), strict=True):
         takes, more = _takes(group)
         layers, about_layers = _layers(takes)
-        name = (
-            unsure_name(heard)
-            if _is_unsure(heard) and _is_nameless(group[0].named)
-            else pad_name(group[0].named, heard.kind)
-        )
+        is_asked = _is_unsure(heard) and _is_nameless(group[0].named)
+        name = unsure_name(heard) if is_asked else pad_name(group[0].named, heard.kind)
         pads.append(ProposedPad(name, heard.kind, layers, about_layers + _doubts(heard)))
         left_over += more
     _toms_in_order(pads, list(groups.values()))
@@ -328,7 +325,7 @@ def kind_by_name(group: Sequence[PlacedFile]) -> str | None:
 
 
 def _piece_number(hit: PlacedFile) -> list[str]:
-    """The number of a drum: among its pad's words, or behind a tom's name, be there only the one."""
+    """The number of a drum: among its pad's words, or behind a tom's name where there is no other."""
     numbers = [word for word in hit.pad if word.isdecimal()]
     is_tom = any(kind.endswith("tom") for kind in hit.named.kinds)
     behind = hit.named.numbers.get((PIECE, 0)) if is_tom and not hit.take else None
