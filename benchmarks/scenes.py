@@ -6,7 +6,7 @@ measured on scenes of another maker (benchmarks/judging_scenes.py), which shares
 truth of a hit is where the stroke by itself first passes -34 dB of its own peak in its own microphone.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -50,8 +50,7 @@ def scene(font: str, seed: int, seconds: float = 24.0) -> Scene:
     drums = [role for role in DRUMS if any(shot.kind in KIND_OF[role] for shot in shots)]
     drums = [role for role in drums if role in ("kick", "snare") or rng.random() < 0.8]
     silent = [role for role in drums[1:] if rng.random() < 0.12]
-    styles = WITH_FIGURES if seed >= FIRST_WITH_FIGURES else STYLES
-    strokes = list(_played(rng, seconds, [role for role in drums if role not in silent], styles))
+    strokes = list(_played(rng, seconds, [role for role in drums if role not in silent]))
     frames = int((seconds + 1.5) * RATE_HZ)
     dry = {role: np.zeros(frames) for role in drums}
     for role in drums:
@@ -95,9 +94,7 @@ def truth_of(audio: np.ndarray) -> int:
 Add = Callable[..., None]
 
 
-def _played(
-    rng: np.random.Generator, seconds: float, drums: list[str], styles: Sequence[Callable[..., None]]
-) -> list[Stroke]:
+def _played(rng: np.random.Generator, seconds: float, drums: list[str]) -> list[Stroke]:
     """One style after another, each for some seconds; nothing stands on the grid to the millisecond."""
     strokes: list[Stroke] = []
     range_db = float(rng.uniform(8, RANGE_DB))
@@ -115,7 +112,7 @@ def _played(
     at = 0.3
     while at < seconds:
         until = at + float(rng.uniform(3, 7))
-        styles[int(rng.integers(len(styles)))](rng, add, at, min(until, seconds), drums)
+        STYLES[int(rng.integers(len(STYLES)))](rng, add, at, min(until, seconds), drums)
         at = until
     return strokes
 
@@ -188,24 +185,7 @@ def _toms(rng: np.random.Generator, add: Add, at: float, until: float, drums: li
             add("kick", at + number * step, rng.uniform(0.5, 1))
 
 
-def _figures(rng: np.random.Generator, add: Add, at: float, until: float, drums: list[str]) -> None:
-    """Flams, drags and ruffs, the grace notes softer, among single strokes of other drums."""
-    step = float(rng.uniform(0.18, 0.5))
-    for number in range(int((until - at) / step)):
-        here, role = at + number * step, rng.choice(drums)
-        if rng.random() < 0.6:
-            graces, gap, main = int(rng.choice([1, 1, 1, 2, 3])), float(rng.uniform(0.018, 0.05)), rng.uniform(0.4, 1)
-            for grace in range(graces):
-                add(role, here - (graces - grace) * gap, main - rng.uniform(0.08, 0.5), "flam", 0.001)
-            add(role, here, main, loose=0.001)
-        else:
-            add(role, here, rng.uniform(0.2, 1))
-        if rng.random() < 0.5:
-            add(rng.choice(drums), here + float(rng.uniform(-0.03, 0.03)), rng.uniform(0.2, 1), loose=0.0)
-
-
 STYLES = (_beat, _beat, _blast, _crescendo, _rolls, _scattered, _scattered, _toms)
-WITH_FIGURES, FIRST_WITH_FIGURES = (*STYLES, _figures, _figures, _rolls, _rolls), 100  # and from which seed on
 
 
 # How it is recorded ---------------------------------------------------------------------------------------------------

@@ -24,7 +24,7 @@ from dactyl.core.hits.network import MS, packed
 from dactyl.core.hits.rises import CLOSE, Rises
 from dactyl.core.hits.strokes import FOREST_FILE, NETWORK_FILE, looked_at, weighed
 
-FONTS, SCENES = ("timgm", "csound", "samples", "general"), 150  # freepats and airfont are kept for judging
+FONTS, SCENES = ("timgm", "csound", "samples", "general"), 100  # freepats and airfont are kept for judging
 NEAR_SECONDS = 0.010
 TREES, LEAVES, DEPTH, RATE, SHRINK, FEWEST = 160, 12, 7, 0.08, 10.0, 60
 MISSED_COSTS = 1.5  # times a hit too many: what is found is taken away in a moment

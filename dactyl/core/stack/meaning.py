@@ -6,7 +6,7 @@ neither is no name: sound decides. In a set where next to nothing is shared, a s
 
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from os.path import commonprefix
 from pathlib import PurePosixPath
 
@@ -18,7 +18,7 @@ from dactyl.core.kinds import BY_SLUG, OF_NOTE
 from dactyl.core.stack.cluster import layers_by_level
 from dactyl.core.stack.hearing import family_of
 from dactyl.core.stack.kind import kind_from_sound
-from dactyl.core.stack.names import LEAD, Named, read_name
+from dactyl.core.stack.names import LEAD, Named, known_words, parts_of, read_name
 from dactyl.core.stack.placed import PlacedFile, grouped
 from dactyl.core.stack.words import NOISE, tokens
 
@@ -96,7 +96,7 @@ def forget_meaningless(hits: Sequence[PlacedFile]) -> None:
     has_pattern = len(hits) < FEWEST or sum(shared) >= SHARED * len(hits) or sum(known) >= SHARED * len(hits)
     nameless = []
     for hit, words, is_shared, is_known in zip(hits, written, shared, known, strict=True):
-        by_chance = not has_pattern and max(map(len, _spoken(hit.named)), default=0) <= SHORT
+        by_chance = not has_pattern and _longest_known(words) <= SHORT
         if words and (not is_known or by_chance) and (not is_shared or not has_pattern):
             nameless.append(hit)
     if len(nameless) > 1:
@@ -111,8 +111,9 @@ def _words(file: str) -> set[str]:
     return {token.text for token in tokens(stem) if not token.is_number and token.text not in NOISE}
 
 
-def _spoken(named: Named) -> list[str]:
-    return [*named.pieces, *named.articulations]
+def _longest_known(words: Iterable[str]) -> int:
+    """Letters of the longest word that a table knows, as it stands in the name."""
+    return max((len(part) for word in words for part in parts_of(word) if part in known_words()), default=0)
 
 
 def _is_known(named: Named) -> bool:

@@ -309,7 +309,8 @@ def _single_words() -> frozenset[str]:
 
 
 @cache
-def _known_words() -> frozenset[str]:
+def known_words() -> frozenset[str]:
+    """Every word that a table knows, by itself or in a pair."""
     phrases = {word for row, _ in _phrases() for word in row}
     how = {part for word in (*ARTICULATION_OF, *MIC_OF, *DYNAMIC_RANK) for part in word.split()}
     return frozenset(phrases | how | NOISE | LAYER_LABELS | TAKE_LABELS | MIC_LABELS | NOTE_LABELS)
@@ -327,7 +328,7 @@ def _glued_phrases() -> tuple[tuple[str, tuple[str, ...]], ...]:
 @lru_cache(maxsize=1 << 14)
 def parts_of(word: str) -> tuple[str, ...]:
     """What is run together in a word that no table knows: tomhi -> tom hi, hardsnare -> hard snare, snaredrum -> snare drum."""
-    if word in _joined() or word in _known_words():
+    if word in _joined() or word in known_words():
         return _joined().get(word, (word,))
     for glued, phrase in _glued_phrases():
         if word.startswith(glued):

@@ -47,8 +47,8 @@ def assign(hits: Sequence[PlacedFile]) -> None:
         _assign_group(group, of_mics)
     _tell_apart_by_folder(hits)
     pads = grouped(hits, lambda hit: hit.pad)
-    for group in pads.values() if len(pads) < FEWEST_NAMED else ():
-        if _says_nothing(group):
+    for words, group in pads.items():
+        if (not words or len(pads) < FEWEST_NAMED) and _says_nothing(group):
             for hit, number in zip(group, drums_by_sound([hit.measure for hit in group]), strict=True):
                 hit.pad += (f"sound {number}",)
 

@@ -184,7 +184,7 @@ ARTICULATIONS = {  # as a pad is called, and the words for it; two words stand f
         "stängd", "lukket", "zamknięty", "zavřený", "закрытый", "gesloten", "zavřená", "zatvoren", "zatvorena", "stängt", "stangd", "lukittu", "закрыт", "закрытая", "закритий", "затворен", "suljettu", "kiinni", "zárt", "kapalı", "close hat", "zaprt",
     ),
     "pedal": (
-        "pedal", "foot", "ped", "pied", "fuss", "fuß", "getreten", "piede", "voet", "педаль", "pie", "noga", "noha", "nohou", "nogą", "nožno", "nozno", "ногой", "fot", "jalka", "láb", "ayak", "fod", "pé",
+        "pedal", "foot", "ped", "pied", "fuss", "fuß", "getreten", "piede", "voet", "педаль", "pie", "noga", "noha", "nohou", "nogą", "nožno", "nozno", "ногой", "fot", "jalka", "láb", "ayak", "fod",
     ),
     "half open": ("half open", "halfopen", "half", "semi open", "semi", "loose", "sizzle", "halboffen", "demi"),
     "tight": ("tight",),

@@ -4,6 +4,8 @@ Of the first nineteen it read 13 without a mistake when it met them, of the next
 last thirty.
 """
 
+import numpy as np
+
 from dactyl.core.tests.recordings import Truth
 
 THREE = ("snare", "kick", "tom 1")
@@ -219,6 +221,7 @@ HABITS |= {  # name -> (pads, layers, takes, mics, name of a file); of these it 
     "mics by letter": (DRUMS, 4, 2, ("A", "B"), lambda t: f"{plain(t)}_{25 * (t.layer + 1)}pct_t{t.take + 1}_mic{t.mic}.wav"),
     "layers by letter": (DRUMS, 5, 3, ("close",), lambda t: f"{plain(t)}-{'abcde'[t.layer]}-{t.take + 1:02}.wav"),
     "inches in front": (("tom 1", "tom 2"), 3, 3, ("close",), lambda t: f"{(10, 16)[t.pad == 'tom 2']}inch Tom {t.layer + 1} {t.take + 1}.wav"),
+    "letters and digits by chance": (MEANINGLESS, 4, 3, ("close",), lambda t: f"{''.join('pbdehosrt2k7'[int(digit, 12)] for digit in np.base_repr(7**9 + 99_991 * (MEANINGLESS.index(t.pad) * 12 + t.layer * 3 + t.take), 12))}.wav"),
     # Words of no language: what changes with them tells what they are.
     "words of no language": (ALL, 3, 4, ("zum", "plo"), lambda t: f"{plain(t, ' ')} {('fiv', 'gred', 'strok')[t.layer]} {('ena', 'dva', 'tri', 'fir')[t.take]} {t.mic}.wav"),
     "hands of no language": (("snare", "kick", "tom 1", "crash"), 3, 4, ("close",), lambda t: f"{('mald', 'deks')[t.take % 2]}{t.take // 2 + 1}={plain(t, '')}=tavolo{t.layer + 1}.wav"),
