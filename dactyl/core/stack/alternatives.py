@@ -52,7 +52,7 @@ def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
     """Give layers, takes and mics that only unknown words tell; the column that crosses most names first."""
     drums = len({_drum(hit) for hit in hits})
     for _ in range(MOST_COLUMNS):
-        columns = [column for column in _columns(hits) if drums < 3 or 2 * len(column.drums) >= drums]
+        columns = [column for column in _columns(hits) if drums < 3 or 2 * len(column.drums) > drums]
         found = [(column, role) for column in columns if (role := _role(column)) and not _are_some(column, role, hits)]
         if not found:
             return

@@ -4,7 +4,7 @@ What a number without a label means can only be told among its neighbours: roles
 """
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass, field
 from functools import cache, lru_cache
 from itertools import pairwise, zip_longest
@@ -86,6 +86,7 @@ class Manner:
     letters: bool = False  # lone letters count something: "c" says nothing of a hat beside "b" and "d"
     everywhere: frozenset[str] = frozenset()  # letters that stand in every name and say nothing
     strengths: frozenset[str] = frozenset()  # words that say how hard beside drums that are no toms
+    lettered: frozenset[str] = frozenset()  # words with a letter behind them that counts: "kicka", "kickb"
     dir_is_right: bool = False  # beside "esq" or "izq"
     no_strength: str = ""  # a word for a strength that is a part of a drum's name here: "Hard Kick"
 
@@ -102,8 +103,16 @@ def manner_of(files: Sequence[str]) -> Manner:
         letters={"a", "b", "c"} <= counted,
         everywhere=everywhere,
         strengths=strengths,
+        lettered=_lettered({token.text for file in files for token in tokens(file)}),
         dir_is_right=any(_LEFT_OF_DIR.search(file) for file in files),
     )
+
+
+def _lettered(words: Set[str]) -> frozenset[str]:
+    """Words that are a drum's or a code's with one letter more, where others have the next letters: a and b at least."""
+    begun = [word[:-1] for word in words if word[-1:] == "a" and word[:-1] + "b" in words]
+    known = {word for word in begun if word in _single_words()}
+    return frozenset(word for word in words if word[:-1] in known and word not in known_words())
 
 
 def _lone_letters(file: str) -> frozenset[str]:
@@ -135,14 +144,24 @@ def read_name(file: str, manner: Manner = Manner()) -> Named:
     path = PurePosixPath(text.replace("\\", "/"))
     depths = range(len(path.parts) - 2, -1, -1)
     for depth, folder in zip(depths, path.parts[:-1], strict=True):  # the name last: what is nearer tells more
-        row = _unglued(tokens(folder))
+        row = _unglued(_parted(folder, manner))
         if folder not in ("/", ".", ".."):
             _read(named, row, manner, depth)
-    _read(named, _unglued(tokens(path.stem)), manner)
+    _read(named, _unglued(_parted(path.stem, manner)), manner)
     is_bare = not (named.pieces or named.others or named.articulations)
     if is_bare and "overhead" in named.mics and "oh" in _texts(tokens(path.stem)):
         named.pieces, named.kinds, named.mics = ["oh"], ["open_hat"], [mic for mic in named.mics if mic != "overhead"]
     return named
+
+
+def _parted(text: str, manner: Manner) -> list[Token]:
+    row = []
+    for token in tokens(text):
+        if token.text in manner.lettered:
+            row += [Token(token.text[:-1], token.is_glued), Token(token.text[-1], True)]
+        else:
+            row.append(token)
+    return row
 
 
 def _read(named: Named, row: list[Token], manner: Manner, depth: int | None = None) -> None:

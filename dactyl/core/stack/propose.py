@@ -342,6 +342,8 @@ def pad_name(named: Named, kind: str) -> str:
         piece = BY_SLUG[slug].label if kind != "other" or named.pieces else ""
     if sorted(piece.lower().split()) == sorted(BY_SLUG[kind].label.split()):
         piece = BY_SLUG[kind].label  # "tom mid" is a mid tom
+    if spoken != "rack" and [spoken] in PLAIN_TOMS and (named.others or (PIECE, 0) in named.numbers):
+        piece = "tom"  # which it is say other words, or its number
     said = piece.lower().split()
     more = [word for word in named.articulations if word not in said]  # a closed hat is not "closed hat closed"
     words = [piece, *more] if named.pieces else [*named.others, *more] or [piece]

@@ -228,5 +228,6 @@ HABITS |= {  # name -> (pads, layers, takes, mics, name of a file); of these it 
     "a side at one drum": (("crash left", "crash right", "snare", "kick"), 3, 2, ("OHL", "OHR"), lambda t: f"{ {'crash left': 'krak vasak', 'crash right': 'krak parem'}.get(t.pad, t.pad)}@{t.mic}@{t.layer + 1}of3@{t.take + 1}of2.wav"),
     "a counter before all": (ALL, 4, 3, ("Near", "Balcony"), lambda t: f"TAPE-{100 + 12 * ALL.index(t.pad) + 3 * t.layer + t.take:04}+{plain(t, '')}+{t.mic}+lv{t.layer + 1}+{t.take + 1}.wav"),
     "numbers as folders": (ALL, 4, 3, ("close",), lambda t: f"{25 * (t.layer + 1)}%/go{t.take + 1:02}/{plain(t, '-')}.wav"),
+    "letters run together with drums": (DRUMS, 3, 2, ("close",), lambda t: f"{t.pad}{'abc'[t.layer]}{t.take + 1}.wav"),
     "a copy or none": (DRUMS, 3, 3, ("close",), lambda t: f"{t.layer + 1}/{plain(t, '')}{('', '~copy', '~copy 2')[t.take]}.wav"),
 }  # fmt: skip

@@ -107,6 +107,11 @@ class Names(SimpleTestCase):
 
         self.assertEqual(kinds("Rack 10 v1", "Rack 12 v1", "Floor 16 v1"), ["high", "mid", "low"])
         self.assertEqual(kinds("Tom 8 v1", "Tom 10 v1", "Tom 14 v1"), ["high", "mid", "low"])
+        names = [f"maple tom {size} v{layer}.wav" for size in (10, 14) for layer in (1, 2)]
+        pads = propose(
+            [File(name, replace(SOUNDS["tom 1"], pitch_hz=200 - 5 * n)) for n, name in enumerate(names)]
+        ).pads
+        self.assertEqual({pad.name for pad in pads}, {"Tom maple 10", "Tom maple 14"})
         self.assertEqual(kinds("tom_uchel_v1", "tom_canol_v1", "tom_llawr_v1"), ["high", "mid", "low"])
         self.assertEqual(kinds("tom medio v1", "tom agudo v1"), ["mid", "high"])
 
