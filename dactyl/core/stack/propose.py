@@ -25,10 +25,9 @@ from dactyl.core.stack.meaning import (
 from dactyl.core.stack.names import PIECE, Manner, Named, manner_of, read_name
 from dactyl.core.stack.placed import PlacedFile
 from dactyl.core.stack.roles import assign
-from dactyl.core.stack.words import MIC_ORDER
+from dactyl.core.stack.words import LARGEST_TOM, MIC_ORDER, SMALLEST_TOM
 from dactyl.core.wave.tags import Tags
 
-SMALLEST_TOM, LARGEST_TOM = 6, 20  # inches across
 PLAIN_TOMS = (["tom"], ["tm"], ["toms"], ["том"], ["puka"], ["rack"])  # words that don't say which
 LOOP_STRIKES = 4  # of like strength in one file
 LOOP_SHARE = 0.3  # of the files; where more hold several strikes, all are taken as they are

@@ -15,7 +15,7 @@ from dactyl.core.stack.cluster import drums_by_sound
 from dactyl.core.stack.names import END, FOLDER, LEAD, PIECE, ROMAN, Slot
 from dactyl.core.stack.neighbours import FEWEST_HITS, SAME_HIT_DB, explain
 from dactyl.core.stack.placed import PlacedFile, grouped
-from dactyl.core.stack.words import MIC_LETTERS
+from dactyl.core.stack.words import LARGEST_TOM, MIC_LETTERS, SMALLEST_TOM
 
 LAYER_SHARE = 0.6  # of the variance of levels that a number must explain to be a layer
 LAYER_RANGE_DB = 3.0
@@ -333,11 +333,20 @@ def _tells_drums_apart(group: Sequence[PlacedFile], slot: Slot, *, spare: bool) 
     ):
         return True
     is_tom = any(kind.endswith("tom") for kind in group[0].named.kinds)
+    if is_tom and _are_sizes(numbers):
+        return True
     if is_tom and (spare or len(set(numbers)) <= 4):
         return spare or _differs(group, numbers)
     if not spare:
         return False
     return is_all_said or _differs(group, numbers)
+
+
+def _are_sizes(numbers: Sequence[int | None]) -> bool:
+    """Numbers such as 10, 12, 14: of inches, and no count."""
+    sizes = sorted({number or 0 for number in numbers})
+    is_count = sizes[-1] - sizes[0] == len(sizes) - 1
+    return not is_count and sizes[0] >= SMALLEST_TOM and sizes[-1] <= LARGEST_TOM
 
 
 def _differs(group: Sequence[PlacedFile], numbers: Sequence[int | None]) -> bool:

@@ -196,7 +196,9 @@ ARTICULATION_OF = {
 
 SIZES = frozenset({"inch", "inches", "zoll", "pouces", "pulgadas", "polegadas", "pollici", "cali", "palců"})
 """Behind the number of a drum's size."""
+SMALLEST_TOM, LARGEST_TOM = 6, 20  # inches across
 HANDS = {"lh": "l", "rh": "r", "lefthand": "l", "righthand": "r", "lhand": "l", "rhand": "r"}
+"""Which hand struck: another take of the same drum."""
 _LEFT = (
     "l", "left", "lft", "izquierda", "izquierdo", "izq", "esquerda", "esquerdo", "esq", "gauche", "sinistra", "sinistro", "sx", "links", "lewa", "lewy", "lewo",
     "levá", "levý", "levo", "лево", "левый", "левая", "лев", "lijevo", "lijevi", "lijeva", "ліва", "vänster", "venstre", "vasen", "bal", "stânga", "sol",
@@ -207,7 +209,6 @@ _RIGHT = (
 )  # fmt: skip
 SIDES = {form: side for side, words in (("l", _LEFT), ("r", _RIGHT)) for word in words for form in (word, plain(word))}
 """Two of something, or the hands."""
-"""Which hand struck: another take of the same drum."""
 NUMERALS = {word: n for n, word in enumerate(("i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x"), start=1)}
 NUMERALS |= {
     word: n
