@@ -35,12 +35,12 @@ _SHORT_LABELS = frozenset({"v", "l", "r", "t", "n", "x", "s", "h", "no", "nr"}) 
 _GLUED_LABEL = re.compile("(?:vel|rr|[vlr])$")
 LONG_WORD = 4  # letters
 IN_OTHER_WORDS = frozenset(
-    {"ride", "rack", "hats", "toms", "tamb", "ltom", "htom", "mtom", "caja", "palma", "taps", "skarp"}
+    {"ride", "rack", "hats", "toms", "tamb", "ltom", "htom", "mtom", "caja", "palma", "skarp"}
 )  # stride, track, that's, bottoms
 _RANGE = re.compile(r"(?<![\d.])(\d{1,3})-(\d{1,3})(?!\d|\.\d)")
 _HAT_LETTER = re.compile(r"(?<![a-z])(?:hh|hats?|hi[ _-]?hats?)[ _.-]?([cop])(?![a-z])", re.IGNORECASE)
 _LEFT_OF_DIR = re.compile(r"(?<![^\W\d_])(?:esq|izq)(?![^\W\d_])", re.IGNORECASE)
-_TOMS = ("tom", "том", "puka", "tam")
+_TOMS = ("tom", "том", "puka")
 HAT_LETTERS = {"c": "closed", "o": "open", "p": "pedal"}
 _NOTE_LETTER = re.compile("[a-g](?:#|♯|b|s)?")
 FOLDER, LEAD, PIECE, END, ROMAN = "folder", "lead", "piece", "end", "roman"

@@ -201,7 +201,7 @@ HANDS = {"lh": "l", "rh": "r", "lefthand": "l", "righthand": "r", "lhand": "l", 
 """Which hand struck: another take of the same drum."""
 _LEFT = (
     "l", "left", "lft", "izquierda", "izquierdo", "izq", "esquerda", "esquerdo", "esq", "gauche", "sinistra", "sinistro", "sx", "links", "lewa", "lewy", "lewo",
-    "levá", "levý", "levo", "лево", "левый", "левая", "лев", "lijevo", "lijevi", "lijeva", "ліва", "vänster", "venstre", "vasen", "bal", "stânga", "sol",
+    "levá", "levý", "levo", "лево", "левый", "левая", "лев", "lijevo", "lijevi", "lijeva", "ліва", "vänster", "venstre", "vasen", "stânga",
 )  # fmt: skip
 _RIGHT = (
     "r", "right", "rgt", "derecha", "derecho", "der", "direita", "direito", "droite", "destra", "destro", "dx", "rechts", "prawa", "prawy", "prawo", "pravá",
