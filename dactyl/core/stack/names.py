@@ -94,7 +94,8 @@ class Manner:
 def manner_of(files: Sequence[str]) -> Manner:
     letters = {found.lower() for file in files for found in _HAT_LETTER.findall(file)}
     alone = [_lone_letters(file) for file in files]
-    strengths = frozenset(word for file in files for word in _strengths(file))
+    written = [[token.text for token in tokens(file)] for file in files]
+    strengths = frozenset(word for words in written for word in _strengths(words))
     everywhere = frozenset.intersection(*alone) if len(alone) > 1 else frozenset()
     counted = frozenset.union(*alone, frozenset()) - everywhere
     return Manner(
@@ -103,7 +104,7 @@ def manner_of(files: Sequence[str]) -> Manner:
         letters={"a", "b", "c"} <= counted,
         everywhere=everywhere,
         strengths=strengths,
-        lettered=_lettered({token.text for file in files for token in tokens(file)}),
+        lettered=_lettered({word for words in written for word in words}),
         dir_is_right=any(_LEFT_OF_DIR.search(file) for file in files),
     )
 
@@ -120,9 +121,8 @@ def _lone_letters(file: str) -> frozenset[str]:
     return frozenset(token.text for token in tokens(stem) if len(token.text) == 1 and token.text.isalpha())
 
 
-def _strengths(file: str) -> list[str]:
+def _strengths(words: Sequence[str]) -> list[str]:
     """Words for a strength of a name that names no tom: there they can't be the middle one."""
-    words = [token.text for token in tokens(file)]
     names_tom = any(mark in word for word in words for mark in _TOMS)
     return [] if names_tom else [word for word in words if word in DYNAMIC_RANK]
 
