@@ -40,8 +40,8 @@ class Network:
         return 1 / (1 + np.exp(-np.clip(said[:, 0], -30, 30))), said[:, 1] * MS
 
     def _said(self, short: np.ndarray, low: np.ndarray, quick: np.ndarray, shown: np.ndarray) -> np.ndarray:
-        bands = _filtered(short.transpose(0, 2, 3, 1), *self._layer("c1"))
-        bands = _filtered(bands, *self._layer("c2"))
+        bands = filtered(short.transpose(0, 2, 3, 1), *self._layer("c1"))
+        bands = filtered(bands, *self._layer("c2"))
         seen = _highest(bands).transpose(0, 3, 1, 2).reshape(len(short), -1)
         rows = ((seen, "d1"), (low.reshape(len(low), -1), "low"), (quick.reshape(len(quick), -1), "q"), (shown, "e"))
         joined = np.concatenate([self._dense(values, layer) for values, layer in rows], axis=1)
@@ -56,7 +56,7 @@ class Network:
         return self.weights[f"{name}.weight"], self.weights[f"{name}.bias"]
 
 
-def _filtered(seen: np.ndarray, filters: np.ndarray, bias: np.ndarray) -> np.ndarray:
+def filtered(seen: np.ndarray, filters: np.ndarray, bias: np.ndarray) -> np.ndarray:
     """seen : (rises, times, bands, channels); each filter over three by three of them, nothing below nought"""
     count, times, bands, channels = seen.shape
     padded = np.zeros((count, times + 2, bands + 2, channels), np.float32)

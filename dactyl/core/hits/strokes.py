@@ -78,7 +78,7 @@ def _judge(own: "Weighed", rise: Rises, rows: np.ndarray, seen: Patches) -> None
     sure, later = network(NETWORK_FILE).judged(seen, own.shown_to_network(rise.kind, rows))
     own.sure[:] = 0.0
     own.sure[rows], own.later_ms[rows] = sure, later
-    own.sure[~_once(rise.places + own.later_ms, own.sure)] = 0.0
+    own.sure[~once(rise.places + own.later_ms, own.sure)] = 0.0
 
 
 def looked_at(heard: Sequence[Rises], known: Mapping[int, "Weighed"]) -> dict[int, tuple[np.ndarray, Patches]]:
@@ -95,7 +95,7 @@ def looked_at(heard: Sequence[Rises], known: Mapping[int, "Weighed"]) -> dict[in
     return dict(zip(known, on_cores(look, known), strict=True))
 
 
-def _once(begins: np.ndarray, sure: np.ndarray) -> np.ndarray:
+def once(begins: np.ndarray, sure: np.ndarray) -> np.ndarray:
     """Which rises stand: of those nearer than a drum can be struck again the surest."""
     stands = np.ones(len(sure), bool)
     order = np.argsort(begins, kind="stable")

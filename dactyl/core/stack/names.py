@@ -69,6 +69,7 @@ class Named:
     mics: list[str] = field(default_factory=list)
     weak_mics: list[str] = field(default_factory=list)  # words that may be mics
     side: str = ""  # "l" or "r"
+    side_of_next_mic: str = ""  # the same of the mic whose word follows
     is_side_of_mic: bool = False  # it stands beside a mic of which there are pairs
     hand: str = ""  # the same of the hand that struck
     copy: int = 0  # of a file that an editor copied
@@ -420,6 +421,8 @@ def _mic(named: Named, row: list[Token], at: int) -> int:
         mic = f"{MIC_OF[word[:-1]]} {'left' if word[-1] == 'l' else 'right'}"  # OHL, OHR
     if mic is None:
         return 0
+    if named.side_of_next_mic:
+        mic, named.side_of_next_mic = f"{mic} {_SPOKEN_SIDE[named.side_of_next_mic]}", ""
     (named.weak_mics if row[at].text in WEAK_MICS else named.mics).append(mic)
     return 1
 
@@ -470,7 +473,10 @@ def _side(named: Named, row: list[Token], at: int, side: str) -> None:
     """Left or right: of two of one name that which stands beside a mic is the mic's."""
     is_beside_mic = any(0 <= n < len(row) and MIC_OF.get(row[n].text) in IN_PAIRS for n in (at - 1, at + 1))
     if named.side and is_beside_mic:
-        named.mics[-1:] = [f"{mic} {_SPOKEN_SIDE[side]}" for mic in named.mics[-1:]]
+        if at and MIC_OF.get(row[at - 1].text) in IN_PAIRS:
+            named.mics[-1:] = [f"{mic} {_SPOKEN_SIDE[side]}" for mic in named.mics[-1:]]
+        else:
+            named.side_of_next_mic = side
         return
     if named.side and named.is_side_of_mic:
         named.mics[:1] = [f"{mic} {_SPOKEN_SIDE[named.side]}" for mic in named.mics[:1]]

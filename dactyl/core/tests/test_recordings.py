@@ -9,6 +9,7 @@ from tempfile import TemporaryDirectory
 import numpy as np
 import soundfile
 from django.test import SimpleTestCase
+from scipy.signal import correlate2d
 
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.hits.echoes import echoes_of
@@ -17,12 +18,16 @@ from dactyl.core.hits.find import find_hits
 from dactyl.core.hits.forest import Forest
 from dactyl.core.hits.match import BEFORE_SECONDS, alone, match, side_of
 from dactyl.core.hits.mend import Mend, TrackHit, bar_lines, mended, usual_curve, velocity_of
+from dactyl.core.hits.network import filtered
 from dactyl.core.hits.part import Stroke, notes_of, part_from, part_of
+from dactyl.core.hits.patches import SCALE_DB, patches, pictures
 from dactyl.core.hits.playback import PEAK_FRAMES, write_playback
 from dactyl.core.hits.rises import Rises, weights_of
 from dactyl.core.hits.roles import OTHER, heard_roles, roles_of
 from dactyl.core.hits.spectra import SHORT
+from dactyl.core.hits.strokes import once
 from dactyl.core.hits.tempo import Struck, propose_bars
+from dactyl.core.hits.timing import Attacks
 from dactyl.core.hits.tracks import opened
 from dactyl.core.hits.ways import learned, shared
 from dactyl.core.tests.cases import cases
@@ -159,6 +164,58 @@ class Ways(SimpleTestCase):
         self.assertLess(np.median(own[spill]), 0.5)
         share = shared(1, heard, ways, loud)
         self.assertGreater(np.median((share.own / (share.seen @ weights_of("snare")))[sure[1]]), 0.8)
+
+    def test_what_another_drum_makes_of_a_rise_is_pictured_as_it_is_heard(self):
+        tracks = session([("kick", 0.5 * beat, 0.9) for beat in range(1, 20)] + [("snare", 0.5 * beat + 0.25, 0.8) for beat in range(1, 20)])  # fmt: skip
+        heard = [Rises.of(track, *levels_and_spectra(track)) for track in tracks]
+        loud = np.array([np.percentile(rise.jumps[:, rise.places], 95, axis=1) for rise in heard])
+        own = [[500 * beat for beat in range(1, 20)], [500 * beat + 250 for beat in range(1, 20)]]
+        sure = {n: np.zeros(len(heard[n].places), bool) for n in range(4)}
+        sure |= {n: _near(heard[n].places, own[n]) & (heard[n].rise_db > 20) for n in range(2)}
+        ways = learned(heard, sure, loud)
+        spill = np.flatnonzero(_near(heard[2].places, [500 * beat + 253 for beat in range(1, 20)]))
+        seen = patches(
+            heard,
+            2,
+            spill,
+            ways,
+            shared(2, heard, ways, loud).without,
+            pictures(heard, sure),
+            float(np.max(heard[2].heights)),
+        )
+        is_loud = seen.short[:, 0] > np.median(seen.short[:, 0]) + 0.3
+        off_db = SCALE_DB * np.abs(seen.short[:, 0] - seen.short[:, 1])[is_loud]
+        self.assertLess(float(np.median(off_db)), 5, "band by band, over the time of an attack")
+        self.assertLess(
+            float(seen.short[:, 2].max()), float(seen.short[:, 0].max()), "and its own drum was never struck"
+        )
+
+    def test_a_network_filters_as_a_correlation_does_and_the_surest_of_near_rises_stands(self):
+        rng = np.random.default_rng(4)
+        seen, filters, bias = rng.normal(size=(2, 5, 6, 3)), rng.normal(size=(4, 3, 3, 3)), rng.normal(size=4)
+        found = filtered(seen.astype(np.float32), filters, bias)
+        for row, filter_ in np.ndindex(2, 4):
+            whole = sum(correlate2d(seen[row, :, :, n], filters[filter_, n], "same") for n in range(3)) + bias[filter_]
+            np.testing.assert_allclose(found[row, :, :, filter_], np.maximum(whole, 0), atol=1e-5)
+        stands = once(np.array([100.0, 108.0, 130.0, 400.0]), np.array([0.6, 0.9, 0.8, 0.2]))
+        self.assertEqual(stands.tolist(), [False, True, True, True])
+
+    def test_a_stroke_under_spill_begins_where_it_sounds_like_the_drum(self):
+        rng, frames = np.random.default_rng(5), SECONDS * RATE
+        sound, places = 1e-4 * rng.standard_normal(frames), [RATE * n for n in range(1, 9)]
+        shape = struck("snare", 0.8, rng)
+        for place in places:
+            sound[place : place + len(shape)] += shape
+        for place in places[5:]:  # a louder drum begins a millisecond before
+            spill = 0.7 * struck("tom 1", 0.8, rng)
+            sound[place - 44 : place - 44 + len(spill)] += spill
+        audio = sound.astype(np.float32)
+        track = Track("snare.wav", "snare", lambda a, b: audio[None, a:b], frames, RATE)
+        attacks = Attacks.of(track, places[:5])
+        for place in places[5:]:
+            self.assertAlmostEqual(attacks.near((place + 50) / RATE), place, delta=4)
+        self.assertIsNone(attacks.near((places[0] + RATE // 2) / RATE), "where nothing sounds like it")
+        self.assertIsNone(Attacks.of(track, places[:2]).near(1.0), "too few to tell")
 
     def test_levels_in_fine_bands_are_those_of_a_sine_and_the_same_however_they_are_read(self):
         time = np.arange(25 * RATE) / RATE

@@ -1,11 +1,17 @@
 """From names and sound to a proposal: a dozen naming habits with their truth."""
 
+import itertools
 from dataclasses import replace
 from unittest.mock import patch
 
+import numpy as np
 from django.test import SimpleTestCase
 
+from dactyl.core.stack.alternatives import tell_alternatives
 from dactyl.core.stack.hearing import KindGuess
+from dactyl.core.stack.meaning import without_counters
+from dactyl.core.stack.names import ROMAN, read_name
+from dactyl.core.stack.placed import PlacedFile
 from dactyl.core.stack.propose import File, propose, unsure_name
 from dactyl.core.tests import habits
 from dactyl.core.tests.recordings import SOUNDS, Truth, mistakes, record
@@ -114,6 +120,50 @@ class Names(SimpleTestCase):
         self.assertEqual({pad.name for pad in pads}, {"Tom maple 10", "Tom maple 14"})
         self.assertEqual(kinds("tom_uchel_v1", "tom_canol_v1", "tom_llawr_v1"), ["high", "mid", "low"])
         self.assertEqual(kinds("tom medio v1", "tom agudo v1"), ["mid", "high"])
+
+    def test_names_are_parted_where_words_and_letters_are_run_together_or_a_recorder_counted(self):
+        read = read_name("WERBELOBRECZ_caisseclaire.wav")
+        self.assertEqual((read.kinds[:1], read.articulations), (["snare"], ["rim"]))
+        sides = read_name("Crash left - right OH.wav")
+        self.assertEqual((sides.side, sides.mics), ("l", ["overhead right"]))
+        named = {
+            f"TAPE-{n:03} {drum} {n % 4}.wav": drum
+            for n, drum in enumerate(["kick"] * 4 + ["snare"] * 4 + ["crash"] * 4 + ["ride"] * 4)
+        }
+        without = without_counters({name: name for name in named})
+        self.assertEqual(without["TAPE-005 snare 1.wav"], "snare 1.wav")
+        alone = {f"TAPE-{n:03}_snare.wav": "" for n in range(16)}
+        self.assertEqual(
+            without_counters({name: name for name in alone}),
+            {name: name for name in alone},
+            "all that tells them apart",
+        )
+
+    def test_words_that_stand_for_each_other_are_told_by_what_is_heard_under_them(self):
+        def roles(level, timbre):
+            rng = np.random.default_rng(0)
+            hits = []
+            for drum, word, take in itertools.product(("kick", "snare", "crash"), ("ulo", "vem"), range(5)):
+                same = np.random.default_rng([len(drum), take]).normal(0, 1)  # the performance
+                measure = replace(
+                    SOUNDS[drum], level_db=-20 + level(word, same, rng), pitch_hz=SOUNDS[drum].pitch_hz * timbre(word)
+                )
+                hits.append(PlacedFile(read_name(f"{drum} {word} {take}.wav"), measure))
+            tell_alternatives(hits)
+            named = next(hit.named for hit in hits if "ulo" in hit.named.file)
+            return {
+                "mic": "ulo" in named.mics,
+                "layer": named.layer_text == "ulo",
+                "take": (ROMAN, 1) in named.numbers,
+                "drum": named.others == ["ulo"],
+            }
+
+        mic = roles(lambda word, same, rng: same - 8 * (word == "vem"), lambda word: 1.0)
+        layer = roles(lambda word, same, rng: rng.normal(0, 0.5) - 8 * (word == "vem"), lambda word: 1.0)
+        take = roles(lambda word, same, rng: rng.normal(0, 1.0), lambda word: 1.0)
+        drum = roles(lambda word, same, rng: rng.normal(0, 0.5), lambda word: 1.4 if word == "vem" else 1.0)
+        for name, found in {"mic": mic, "layer": layer, "take": take, "drum": drum}.items():
+            self.assertEqual([role for role, is_it in found.items() if is_it], [name])
 
 
 class Habits(SimpleTestCase):
