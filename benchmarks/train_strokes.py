@@ -2,7 +2,8 @@
 (dactyl/core/hits/strokes_by_*.json), from scenes, from seeds.
 
 Needs scikit-learn (Pedregosa et al., JMLR 12, 2011) and PyTorch, which nothing else here does: `pip install scikit-learn torch`.
-What scenes sound like is kept in a folder between runs: half a second of work for each of the twenty minutes it saves.
+Four hundred scenes take some twenty minutes to be made; with a folder behind their number what they sound like is kept in it for
+the next run: `python -m benchmarks.train_strokes 100 FOLDER`.
 """
 
 import json
