@@ -87,7 +87,7 @@ def stacked(fonts: Sequence[str]) -> Stacked:
             whole, total = whole + (layers[-1] == 1 and len(names) == len(truth)), total + 1
             for pad in proposal.pads:
                 is_right = pad.kind == Counter(truth[file][0] for file in pad.files).most_common(1)[0][0]
-                kinds, misled = kinds + is_right, misled + (not is_right and not pad.name.endswith("?"))
+                kinds, misled = kinds + is_right, misled + (not is_right and "?" not in pad.name)
                 pads += 1
     return Stacked(total, whole, float(np.mean(drums)), float(np.mean(layers)), kinds / pads, misled / pads, pads)
 

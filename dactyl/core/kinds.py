@@ -27,6 +27,11 @@ def plain(word: str) -> str:
     return "".join(letter for letter in apart if not unicodedata.combining(letter)) if is_latin else word
 
 
+def forms(*words: str) -> tuple[str, ...]:
+    """Each word, and as it is typed without accents."""
+    return tuple(dict.fromkeys(form for word in words for form in (word, plain(word))))
+
+
 # fmt: off
 _HIGH = (
     "agudo", "aguda", "aigu", "acuto", "alto", "alta", "hoch", "hoher", "hoge", "wysoki", "vysoký", "visoki", "висок", "высокий", "hög", "høy",
@@ -37,7 +42,7 @@ _MIDDLE = (
     "keski", "közép", "second",
 )
 _LOW = (
-    "grave", "bajo", "baixo", "basse", "basso", "tief", "tiefer", "lage", "niski", "stojący", "nízký", "hluboký", "duboki", "niski", "низкий",
+    "grave", "bajo", "baixo", "basse", "basso", "tief", "tiefer", "lage", "niski", "stojący", "nízký", "hluboký", "duboki", "низкий",
     "напольный", "djup", "dyp", "dyb", "matala", "mély", "piso", "suelo", "chão", "terra", "large", "big", "third", "golv", "gulv",
 )
 ELSEWHERE: dict[str, tuple[str, ...]] = {  # what drummers call them in other languages, as dictionaries of music have it
@@ -127,7 +132,7 @@ _KINDS = (  # a more special kind stands before the kind whose word it shares
     )),
 )
 KINDS = tuple(
-    replace(kind, words=tuple(dict.fromkeys(form for word in (*kind.words, *ELSEWHERE.get(kind.slug, ())) for form in (word, plain(word)))))
+    replace(kind, words=forms(*kind.words, *ELSEWHERE.get(kind.slug, ())))
     for kind in _KINDS
 )
 BY_SLUG = {kind.slug: kind for kind in KINDS}

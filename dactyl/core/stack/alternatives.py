@@ -195,17 +195,15 @@ def _drum(hit: PlacedFile) -> tuple:
 
 
 def _differ(column: Column) -> bool:
-    """Whether the sound changes with the word, beyond what strength explains."""
-    first = column.words[0]
-    for other in column.words[1:]:
-        pairs = [(cell[first], cell[other]) for cell in column.cells if first in cell and other in cell]
-        if not pairs:
-            continue
+    """Whether the sound changes with the word, beyond what strength explains: from each to the next louder one."""
+    means = _levels(column)
+    for one, other in itertools.pairwise(sorted(means, key=lambda word: means[word])):
         drums: dict[tuple, list[np.ndarray]] = defaultdict(list)
-        for one, two in pairs:
-            drums[_drum(one)].append(_place(one) - _place(two))
+        for cell in column.cells:
+            if one in cell and other in cell:
+                drums[_drum(cell[one])].append(_place(cell[one]) - _place(cell[other]))
         shifts = [np.linalg.norm(np.mean(rows, axis=0)) for rows in drums.values()]
-        if np.median(shifts) > ANOTHER_DRUM:
+        if shifts and np.median(shifts) > ANOTHER_DRUM:
             return True
     return False
 

@@ -29,7 +29,7 @@ AGREES = 0.5  # share of the numbers whose drum sounds like what the number says
 NAMED = 0.6  # of the files whose rest must name a drum, for the words before it to be the kit's
 STEADY, LATE_MS = 0.25, 500  # of the greatest power, still there so late
 MOST_COUNTED = 12  # values of a number that layers, takes or pads have
-_COUNTER = re.compile(r"([^\W\d_]*)[\s_.\-–]*(\d+)(?:[\s_.\-–]+|(?=[^\w\s.]))[^\w]*(?=\w)")
+_COUNTER = re.compile(r"([^\W\d_]*)[\s_.\-–]*(\d+)(?:[\s_.\-–]++|(?=[^\w\s.]))[^\w]*+(?=\w)")
 _WORD_END = re.compile(r"[\s_.\-–]+")
 
 
@@ -52,7 +52,7 @@ def without_counters(spoken: Mapping[str, str]) -> dict[str, str]:
         name = PurePosixPath(text.replace("\\", "/")).name
         if found := _COUNTER.match(name):
             rest = text[: len(text) - len(name)] + name[found.end() :]
-            begins.setdefault(found[1].lower(), {})[file] = int(found[2]), rest
+            begins.setdefault(found[1].lower(), {})[file] = int(found[2][:9]), rest
     result = dict(spoken)
     for counted in begins.values():
         numbers = {number for number, _ in counted.values()}

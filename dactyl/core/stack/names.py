@@ -34,6 +34,7 @@ from dactyl.core.stack.words import (
 _SHORT_LABELS = frozenset({"v", "l", "r", "t", "n", "x", "s", "h", "no", "nr"})  # need their number right behind them
 _GLUED_LABEL = re.compile("(?:vel|rr|[vlr])$")
 LONG_WORD = 4  # letters
+LONGEST_PARTED = 80  # letters run together, in which words are looked for
 IN_OTHER_WORDS = frozenset(
     {"ride", "rack", "hats", "toms", "tamb", "ltom", "htom", "mtom", "caja", "palma", "skarp"}
 )  # stride, track, that's, bottoms
@@ -348,7 +349,7 @@ def _glued_phrases() -> tuple[tuple[str, tuple[str, ...]], ...]:
 @lru_cache(maxsize=1 << 14)
 def parts_of(word: str) -> tuple[str, ...]:
     """What is run together in a word that no table knows: tomhi -> tom hi, hardsnare -> hard snare, snaredrum -> snare drum."""
-    if word in _joined() or word in known_words():
+    if word in _joined() or word in known_words() or len(word) > LONGEST_PARTED:
         return _joined().get(word, (word,))
     for glued, phrase in _glued_phrases():
         if word.startswith(glued):

@@ -36,7 +36,6 @@ def explain(hits: Sequence[PlacedFile]) -> None:
         else:
             continue
         of_word, of_base = _indexed(hits)
-    _mics_by_level(hits)
     _words_of_one_rank(hits)
 
 
@@ -202,27 +201,3 @@ def _as_mic(word: str, hits: Sequence[PlacedFile]) -> None:
     for hit in hits:
         _drop(hit.named, word)
         hit.named.mics.append(word)
-
-
-def _mics_by_level(hits: Sequence[PlacedFile]) -> None:
-    """Two unknown words for the same hits, whose levels go up and down together, are two mics that heard each hit."""
-    groups: dict[tuple, dict[str, dict[tuple, PlacedFile]]] = defaultdict(lambda: defaultdict(dict))
-    for hit in hits:
-        if hit.named.mics or hit.named.weak_mics:
-            continue
-        for word in dict.fromkeys(_unknown(hit.named)):
-            groups[_base(hit.named, word)][word][_place(hit.named)] = hit
-    for words in groups.values():
-        heard = [word for word in words if len(words[word]) >= FEWEST_HITS]
-        if len(heard) < 2 or not all(_go_together(words[heard[0]], words[word]) for word in heard[1:]):
-            continue
-        for word in heard:
-            _as_mic(word, list(words[word].values()))
-
-
-def _go_together(one: dict[tuple, PlacedFile], other: dict[tuple, PlacedFile]) -> bool:
-    shared = [place for place in one if place in other]
-    if len(shared) < SAME_PLACES * max(len(one), len(other)):
-        return False
-    apart = [one[place].level_db - other[place].level_db for place in shared]
-    return float(np.std(apart)) <= SAME_HIT_DB < float(np.std([one[place].level_db for place in shared]))

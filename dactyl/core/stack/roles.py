@@ -24,9 +24,8 @@ STRENGTH_LETTERS = ("smh", "lmh", "sml", "pmf")
 ENOUGH_HITS = 12
 MOST_MICS = 8  # that one number tells apart
 MOST_DRUMS = 6  # that one number tells apart
-FEWEST_STRENGTHS = 3
 FEWEST_NAMED = 3  # drums that names tell apart, for names to be taken at their word
-MOST_STRENGTHS, STRENGTH_SHARE, STRENGTH_STEP_DB = 8, 0.8, 2.0  # of words that say how hard
+STRENGTH_SHARE, STRENGTH_STEP_DB = 0.8, 2.0  # of letters that say how hard
 STRUCK_BY_HANDS = {"snare", "kick", "low_tom", "mid_tom", "high_tom", "side_stick"}
 
 
@@ -34,7 +33,6 @@ def assign(hits: Sequence[PlacedFile]) -> None:
     """Fill pad, layer, take and mic of every hit."""
     _sides(hits)
     _counted_words(hits)
-    _words_of_strength(hits)
     tell_alternatives(hits)
     explain(hits)
     _words_of_all(hits)
@@ -101,26 +99,6 @@ def _counted_words(hits: Sequence[PlacedFile]) -> None:
                 hit.named.number_texts.setdefault((LEAD, 1), word)
 
 
-def _words_of_strength(hits: Sequence[PlacedFile]) -> None:
-    """Words that no table knows, one in each name of a drum, are strengths where loudness rises with them and nothing else
-    changes: in some language they say how hard."""
-    families = grouped(
-        [hit for hit in hits if hit.named.kinds], lambda hit: (*hit.named.kinds, *sorted(hit.named.articulations))
-    )
-    orders: dict[frozenset[str], list[tuple[list[PlacedFile], list[str]]]] = defaultdict(list)
-    for family in families.values():
-        if order := _order_of_strengths(family):
-            orders[frozenset(order)].append((list(family), order))
-    for words, found in orders.items():
-        if any(order != found[0][1] for _, order in found) or len(words) * len(found) < FEWEST_STRENGTHS:
-            continue  # loudest here, softest there: they are drums; and two words of one drum alone are no evidence
-        for family, order in found:
-            for hit in family:
-                word = next(word for word in hit.named.others if word in words)
-                hit.named.others.remove(word)
-                hit.named.layer, hit.named.layer_text, hit.named.is_dynamic = float(order.index(word)), word, True
-
-
 def _words_of_all(hits: Sequence[PlacedFile]) -> None:
     """A word of every name is the kit's, and no drum's, where the rest tells drums apart."""
     shared = set.intersection(*({*hit.named.others} for hit in hits)) if hits else set()
@@ -129,26 +107,6 @@ def _words_of_all(hits: Sequence[PlacedFile]) -> None:
         return
     for hit in hits:
         hit.named.others = [word for word in hit.named.others if word not in shared]
-
-
-def _order_of_strengths(family: Sequence[PlacedFile]) -> list[str]:
-    """The words that vary in a drum's names, softest first; nothing where they are no strengths."""
-    if any(hit.named.layer is not None for hit in family):
-        return []
-    shared = set.intersection(*(set(hit.named.others) for hit in family))
-    own = [[word for word in hit.named.others if word not in shared] for hit in family]
-    if any(len(words) != 1 for words in own):
-        return []
-    labels = [words[0] for words in own]
-    counts = Counter(labels)
-    if not 2 <= len(counts) <= MOST_STRENGTHS or min(counts.values()) < 2:
-        return []
-    levels = np.array([hit.level_db for hit in family])
-    means = {word: float(levels[[label == word for label in labels]].mean()) for word in counts}
-    order = sorted(means, key=lambda word: means[word])
-    steps = np.diff([means[word] for word in order])
-    is_louder = _share_explained(levels, labels) >= STRENGTH_SHARE and steps.min() >= STRENGTH_STEP_DB
-    return order if is_louder and not _differs(family, labels) else []
 
 
 def _mics(group: Sequence[PlacedFile]) -> None:

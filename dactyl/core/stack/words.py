@@ -4,7 +4,7 @@ import re
 import unicodedata
 from dataclasses import dataclass
 
-from dactyl.core.kinds import plain
+from dactyl.core.kinds import forms
 
 # How hard a hit was, softest first. Words in one row mean the same.
 DYNAMICS = (
@@ -27,44 +27,21 @@ DYNAMICS = (
     ("mf", "medhard", "mediumhard", "hardmed", "medloud", "mezzoforte", "solid", "firm"),
     (
         "f", "hard", "loud", "loudly", "strong", "firmly", "forte", "laut", "fort", "heavy", "fuerte", "accent", "acc", "accented", "hart",
-        "stark", "kräftig", "luid", "hard", "głośno", "mocno", "silno", "nahlas", "hlasitě", "silně", "hlasno", "громко", "сильно", "голосно",
+        "stark", "kräftig", "luid", "głośno", "mocno", "silno", "nahlas", "hlasitě", "silně", "hlasno", "громко", "сильно", "голосно",
         "гучно", "силно", "glasno", "jako", "snažno", "hård", "hårt", "starkt", "sterk", "sterkt", "kraftig", "kova", "kovaa", "vahva", "hangos",
         "erős", "tare", "puternic", "sert", "güçlü", "δυνατά", "deciso", "強", "强", "大",
     ),
     ("ff", "vhard", "harder", "louder", "fortissimo", "sehrlaut", "slam", "smash", "smack", "whack"),
     ("fff", "hardest", "loudest", "max", "full", "brutal"),
 )  # fmt: skip
-DYNAMIC_RANK = {form: rank for rank, row in enumerate(DYNAMICS) for word in row for form in (word, plain(word))}
+DYNAMIC_RANK = {form: rank for rank, row in enumerate(DYNAMICS) for form in forms(*row)}
 _COMPARATIVES = {"softer": 1, "lighter": 1, "quieter": 1}
 DYNAMIC_RANK |= _COMPARATIVES
 
 MICS = {  # as they are called here, and their words
     "close": (
-        "close",
-        "closemic",
-        "direct",
-        "dir",
-        "spot",
-        "cls",
-        "clo",
-        "dry",
-        "near",
-        "cl",
-        "nah",
-        "cerca",
-        "perto",
-        "proche",
-        "vicino",
-        "blisko",
-        "blízko",
-        "zblízka",
-        "близко",
-        "blizu",
-        "nära",
-        "nær",
-        "lähi",
-        "közel",
-        "dichtbij",
+        "close", "closemic", "direct", "dir", "spot", "cls", "clo", "dry", "near", "cl", "nah", "cerca", "perto", "proche", "vicino", "blisko",
+        "blízko", "zblízka", "близко", "blizu", "nära", "nær", "lähi", "közel", "dichtbij",
     ),
     "top": ("top", "tp", "batter", "snaretop"),
     "bottom": ("bottom", "bot", "btm", "under", "reso", "snarebottom", "wires"),
@@ -73,65 +50,19 @@ MICS = {  # as they are called here, and their words
     "sub": ("sub", "subkick"),
     "overhead": ("overhead", "overheads", "oh", "ohs", "ovh", "ovhd", "ohd", "overs", "ceiling"),
     "room": (
-        "room",
-        "rooms",
-        "rm",
-        "roommic",
-        "raum",
-        "salle",
-        "far",
-        "hall",
-        "fern",
-        "sala",
-        "lejos",
-        "longe",
-        "loin",
-        "lontano",
-        "stanza",
-        "daleko",
-        "далеко",
-        "pokój",
-        "pokoj",
-        "комната",
-        "soba",
-        "rum",
-        "långt",
-        "huone",
-        "kamer",
-        "corridor",
-        "hallway",
-        "stairwell",
+        "room", "rooms", "rm", "roommic", "raum", "salle", "far", "hall", "fern", "sala", "lejos", "longe", "loin", "lontano", "stanza", "daleko",
+        "далеко", "pokój", "pokoj", "комната", "soba", "rum", "långt", "huone", "kamer", "corridor", "hallway", "stairwell",
     ),
     "ambience": ("amb", "ambient", "ambience", "ambi", "ambiente", "ambiance"),
     "mono": ("monoroom", "mono"),
     "front": ("front",),
     "wide": ("wide",),
     "trigger": ("trig", "trigger"),
-}
-MIC_OF = {form: mic for mic, words in MICS.items() for word in words for form in (word, plain(word))}
-WEAK_MICS = frozenset(
-    {
-        "top",
-        "tp",
-        "in",
-        "out",
-        "mono",
-        "front",
-        "wide",
-        "under",
-        "far",
-        "dry",
-        "sub",
-        "cl",
-        "near",
-        "wires",
-        "hall",
-        "cerca",
-        "perto",
-        "vicino",
-        "sala",
-    }
-)
+}  # fmt: skip
+MIC_OF = {form: mic for mic, words in MICS.items() for form in forms(*words)}
+WEAK_MICS = frozenset({
+    "top", "tp", "in", "out", "mono", "front", "wide", "under", "far", "dry", "sub", "cl", "near", "wires", "hall", "cerca", "perto", "vicino", "sala",
+})  # fmt: skip
 """Words that may mean something else: a mic only where the same hit has another mic too."""
 MIC_ORDER = tuple(MICS)
 MIC_LETTERS = {"c": "close", "d": "close", "o": "overhead", "r": "room", "t": "top", "b": "bottom"}
@@ -141,8 +72,8 @@ IN_PAIRS = frozenset({"overhead", "room", "ambience", "wide", "front"})
 LOW, HIGH = ("low", "lo"), ("high", "hi")
 """Levels where both stand in the same place of a name and differ in loudness; else drums of other pitches."""
 
-LAYER_LABELS = frozenset({"v", "vel", "velo", "velocity", "vl", "vly", "l", "lay", "lyr", "layer", "dyn", "dynamic", "dynamics", "level", "lvl", "lev", "velocitylayer", "str", "strength", "power", "int", "intensity", *map(plain, ("ly", "lv", "capa", "camada", "couche", "strato", "livello", "nivel", "nivell", "niveau", "stufe", "schicht", "lage", "laag", "warstwa", "poziom", "vrstva", "úroveň", "слой", "шар", "уровень", "sloj", "razina", "nivo", "lager", "lag", "nivå", "kerros", "taso", "réteg", "strat", "katman")), "слой", "уровень"})  # fmt: skip
-TAKE_LABELS = frozenset({"rr", "r", "rnd", "rrobin", "roundrobin", "robin", "take", "tk", "t", "alt", "hit", "var", "variation", "rep", "n", "no", "nr", "num", "x", "seq", "sample", "smp", "s", "round", "h", "rd", "version", "ver", "go", "pass", "strike", *map(plain, ("toma", "tomada", "prise", "frappe", "ripresa", "colpo", "golpe", "coup", "batida", "aufnahme", "schlag", "opname", "slag", "ujęcie", "uderzenie", "záběr", "úder", "дубль", "удар", "проба", "snimak", "udarac", "tagning", "opptak", "otto", "isku", "felvétel", "ütés", "vuruş")), "дубль", "удар"})  # fmt: skip
+LAYER_LABELS = frozenset({"v", "vel", "velo", "velocity", "vl", "vly", "l", "lay", "lyr", "layer", "dyn", "dynamic", "dynamics", "level", "lvl", "lev", "velocitylayer", "str", "strength", "power", "int", "intensity", *forms("ly", "lv", "capa", "camada", "couche", "strato", "livello", "nivel", "nivell", "niveau", "stufe", "schicht", "lage", "laag", "warstwa", "poziom", "vrstva", "úroveň", "слой", "шар", "уровень", "sloj", "razina", "nivo", "lager", "lag", "nivå", "kerros", "taso", "réteg", "strat", "katman")})  # fmt: skip
+TAKE_LABELS = frozenset({"rr", "r", "rnd", "rrobin", "roundrobin", "robin", "take", "tk", "t", "alt", "hit", "var", "variation", "rep", "n", "no", "nr", "num", "x", "seq", "sample", "smp", "s", "round", "h", "rd", "version", "ver", "go", "pass", "strike", *forms("toma", "tomada", "prise", "frappe", "ripresa", "colpo", "golpe", "coup", "batida", "aufnahme", "schlag", "opname", "slag", "ujęcie", "uderzenie", "záběr", "úder", "дубль", "удар", "проба", "snimak", "udarac", "tagning", "opptak", "otto", "isku", "felvétel", "ütés", "vuruş")})  # fmt: skip
 MIC_LABELS = frozenset({"mic", "mik", "ch", "chan", "channel"})
 NOTE_LABELS = frozenset({"note", "key", "midi", "nn"})
 
@@ -190,9 +121,7 @@ ARTICULATIONS = {  # as a pad is called, and the words for it; two words stand f
     "tight": ("tight",),
     "wires off": ("snares off", "snaresoff", "wires off"),
 }  # fmt: skip
-ARTICULATION_OF = {
-    form: name for name, words in ARTICULATIONS.items() for word in words for form in (word, plain(word))
-}
+ARTICULATION_OF = {form: name for name, words in ARTICULATIONS.items() for form in forms(*words)}
 
 SIZES = frozenset({"inch", "inches", "zoll", "pouces", "pulgadas", "polegadas", "pollici", "cali", "palců"})
 """Behind the number of a drum's size."""
@@ -207,7 +136,7 @@ _RIGHT = (
     "r", "right", "rgt", "derecha", "derecho", "der", "direita", "direito", "droite", "destra", "destro", "dx", "rechts", "prawa", "prawy", "prawo", "pravá",
     "pravý", "pravo", "право", "правый", "правая", "прав", "desno", "desni", "desna", "права", "höger", "høyre", "højre", "oikea", "jobb", "dreapta", "sağ",
 )  # fmt: skip
-SIDES = {form: side for side, words in (("l", _LEFT), ("r", _RIGHT)) for word in words for form in (word, plain(word))}
+SIDES = {form: side for side, words in (("l", _LEFT), ("r", _RIGHT)) for form in forms(*words)}
 """Two of something, or the hands."""
 NUMERALS = {word: n for n, word in enumerate(("i", "ii", "iii", "iv", "v", "vi", "vii", "viii", "ix", "x"), start=1)}
 NUMERALS |= {

@@ -132,6 +132,9 @@ class Names(SimpleTestCase):
         }
         without = without_counters({name: name for name in named})
         self.assertEqual(without["TAPE-005 snare 1.wav"], "snare 1.wav")
+        for name in ("snare" * 4000, "7" * 6000 + " a", "7" + "-" * 20_000):
+            self.assertEqual(len(propose([File(f"{name}{n}.wav", SOUNDS["snare"]) for n in range(2)]).left_over), 0)
+        self.assertEqual(read_name("Snare ujęcie01 úroveň2.wav").take, 1, "a label with its accents")
         alone = {f"TAPE-{n:03}_snare.wav": "" for n in range(16)}
         self.assertEqual(
             without_counters({name: name for name in alone}),
