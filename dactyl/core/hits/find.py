@@ -13,12 +13,11 @@ import numpy as np
 from dactyl.core.hits.cores import CORES, on_cores
 from dactyl.core.hits.envelopes import FLOOR_DB, HOP_SECONDS, Track, in_blocks, levels, levels_and_spectra
 from dactyl.core.hits.rises import CLOSE, PEAK_HOPS, kind_of, rises, weighted
-from dactyl.core.hits.strokes import Candidate, candidates
+from dactyl.core.hits.strokes import SURE, Candidate, candidates
 from dactyl.core.hits.timing import FEWEST_ATTACKS, MOST_ATTACKS, Attacks, begins, near_told, of_itself
 
 STRETCH_SECONDS, OVERLAP_SECONDS = 240, 2
 READ_SECONDS = 10
-SURE = 0.5
 NEAR_SECONDS, AROUND_SECONDS = 0.03, 0.4  # how near a rise is looked for, and what is listened to around it
 LEAST_BY_HAND_DB = 4.5  # of a rise that a hand points at: nearer ripples are none
 CLEAR_SECONDS = 0.001  # within which sound and picture of a stroke agree, for its attack to be taken for the drum's
@@ -138,7 +137,7 @@ def _found(track: Track, told: Sequence[tuple[Candidate, int]], threshold_db: fl
         begin.frame if attack is None else of_itself(begin, attack, track.rate_hz, is_alone=not candidate.by)
         for (candidate, _), begin in zip(told, places, strict=True)
     ]
-    frames = _as_attacks(held, told, frames, heights, sure)
+    frames = _as_attacks(track, told, frames, heights, sure)
     for (candidate, _), frame, height, taken in zip(told, frames, heights, sure, strict=True):
         velocity = int(np.clip(round(FIRM_VELOCITY * 10 ** ((height - loud) / 40)), 1, 127))
         hit = FoundHit(frame / track.rate_hz, frame, float(height), velocity, candidate.confidence, _why(candidate))
@@ -165,9 +164,9 @@ def _as_attacks(
         np.argsort(-heights[clear], kind="stable")[: max(FEWEST_ATTACKS, min(MOST_ATTACKS, len(clear) // 2))]
     ]
     attacks = Attacks.of(track, [frames[row] for row in np.sort(loudest)])
-    found = []
+    found, held = [], in_blocks(track, READ_SECONDS)
     for second, frame, taken in zip(seconds, frames, sure, strict=True):
-        like = attacks.near(second) if taken else None
+        like = attacks.near(held, second) if taken else None
         found.append(near_told(frame, second, track.rate_hz) if like is None else like)
     return found
 

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from dactyl.core.hits.envelopes import SPECTRA_HOPS
-from dactyl.core.hits.rises import AROUND_HOPS, Rises, power_of, weights_of
+from dactyl.core.hits.rises import Rises, power_of, weights_of
 from dactyl.core.hits.spectra import LOW, SHORT
-from dactyl.core.hits.ways import Ways, struck_too
+from dactyl.core.hits.ways import Ways, nearest_of, struck_too
 
 AROUND = np.arange(-3, 8)  # hops of spectra of the short windows around a rise
 BEFORE = 2  # of them that stand before it
@@ -124,10 +124,6 @@ def patches(
 
 def _later(strokes: np.ndarray, places: np.ndarray, lag: float) -> np.ndarray:
     """By how many hops of spectra each place is later than the rise of another drum that is nearest to it."""
-    usual = np.full(len(places), lag if np.isfinite(lag) else UNKNOWN_LAG)
-    if not len(strokes):
-        return np.round(usual / SPECTRA_HOPS).astype(int)
-    at = np.clip(np.searchsorted(strokes, places), 1, max(1, len(strokes) - 1))
-    before, behind = strokes[at - 1], strokes[np.minimum(at, len(strokes) - 1)]
-    gap = np.where(np.abs(places - before) <= np.abs(behind - places), places - before, places - behind)
-    return np.round(np.where(np.abs(gap) <= AROUND_HOPS, gap, usual) / SPECTRA_HOPS).astype(int)
+    near, stroke = nearest_of(strokes, places)
+    gap = np.where(near, places - stroke, lag if np.isfinite(lag) else UNKNOWN_LAG)
+    return np.round(gap / SPECTRA_HOPS).astype(int)

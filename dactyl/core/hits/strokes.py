@@ -69,7 +69,7 @@ def candidates(
     known = weighed(heard, forest(FOREST_FILE).confidences)
     seen = looked_at(heard, known)
     on_cores(lambda number: _judge(known[number], heard[number], *seen[number]), seen)
-    _silence(heard, known)
+    _silence(known)
     return {number: list(_told(heard, number, told)) for number, told in known.items()}
 
 
@@ -83,8 +83,7 @@ def _judge(own: "Weighed", rise: Rises, rows: np.ndarray, seen: Patches) -> None
 
 def looked_at(heard: Sequence[Rises], known: Mapping[int, "Weighed"]) -> dict[int, tuple[np.ndarray, Patches]]:
     """Of each close track the rises that may be strokes, and their pictures."""
-    close = list(known)
-    sure = {number: _is_first(heard, number, close) & (known[number].sure > TEACHES) for number in close}
+    sure = {number: own.first & (own.sure > TEACHES) for number, own in known.items()}
     seen = pictures(heard, sure)
 
     def look(number: int) -> tuple[np.ndarray, Patches]:
@@ -114,6 +113,7 @@ class Weighed:
     ways: Ways
     shown: np.ndarray  # (rises, evidence)
     sure: np.ndarray  # (rises,): confidences
+    first: np.ndarray  # (rises,): which begin no later than in any other close track
     later_ms: np.ndarray  # (rises,): by which each begins after its place
 
     def shown_to_network(self, kind: str, rows: np.ndarray) -> np.ndarray:
@@ -140,9 +140,9 @@ def weighed(heard: Sequence[Rises], judge: Judge) -> dict[int, Weighed]:
     for rows in (first, every):  # spill is never first, and teaches nothing
         ways = learned(heard, sure, loud)
         weigh = partial(_weighed, heard, ways, sure, loud, judge)
-        told = dict(zip(close, on_cores(weigh, close, rows.values()), strict=True))
+        told = dict(zip(close, on_cores(weigh, close, first.values(), rows.values()), strict=True))
         sure = {number: first[number] & (told[number].sure > TEACHES) for number in close}
-    _silence(heard, told)
+    _silence(told)
     return told
 
 
@@ -153,6 +153,7 @@ def _weighed(
     loud: np.ndarray,
     judge: Judge,
     number: int,
+    first: np.ndarray,
     rows: np.ndarray,
 ) -> Weighed:
     """What speaks for each rise of a track, and how sure ``rows`` of them are."""
@@ -160,14 +161,14 @@ def _weighed(
     shown = evidence(heard, number, ways, share, sure, loud)
     judged = np.zeros(len(shown))
     judged[rows] = judge(shown[rows])
-    return Weighed(share, ways, shown, judged, np.zeros(len(shown)))
+    return Weighed(share, ways, shown, judged, first, np.zeros(len(shown)))
 
 
-def _silence(heard: Sequence[Rises], known: Mapping[int, Weighed]) -> None:
+def _silence(known: Mapping[int, Weighed]) -> None:
     """A drum of which hardly a stroke is heard first in its own microphone was not struck at all."""
-    for number, own in known.items():
+    for own in known.values():
         struck = own.sure > SURE
-        if struck.any() and _is_first(heard, number, list(known))[struck].mean() < FEWEST_FIRST:
+        if struck.any() and own.first[struck].mean() < FEWEST_FIRST:
             own.sure[struck] *= NEVER_STRUCK
 
 

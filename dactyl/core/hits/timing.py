@@ -80,7 +80,6 @@ def near_told(frame: int, seconds: float, rate_hz: int) -> int:
 class Attacks:
     """How a drum's strokes begin, as they sound by themselves: what is like it tells where another of them begins."""
 
-    track: Track
     shapes: tuple[np.ndarray, ...]  # without offset, of unit length; each stands ``BEFORE_ATTACK_MS`` before its stroke
 
     @classmethod
@@ -90,24 +89,24 @@ class Attacks:
         parts = [_mono(track, frame - before, frame - before + length) for frame in frames if frame >= before]
         rows = np.array([_normal(part) for part in parts if len(part) == length])
         if len(rows) < FEWEST_ATTACKS:
-            return cls(track, ())
+            return cls(())
         usual = np.argsort(-(rows @ rows.T).sum(axis=1), kind="stable")[:SHAPES]
-        return cls(track, tuple(rows[usual]))
+        return cls(tuple(rows[usual]))
 
-    def near(self, seconds: float) -> int | None:
+    def near(self, track: Track, seconds: float) -> int | None:
         """The frame near a time from which on the track sounds most like a beginning; None where nothing does."""
         if not self.shapes:
             return None
-        told, reach, length = round(seconds * self.track.rate_hz), _frames(REACH_MS, self.track), len(self.shapes[0])
-        first = max(0, told - reach - _frames(BEFORE_ATTACK_MS, self.track))
-        sound = _mono(self.track, first, first + 2 * reach + length)
+        told, reach, length = round(seconds * track.rate_hz), _frames(REACH_MS, track), len(self.shapes[0])
+        first = max(0, told - reach - _frames(BEFORE_ATTACK_MS, track))
+        sound = _mono(track, first, first + 2 * reach + length)
         if len(sound) < length:
             return None
         sums, squares = (np.cumsum(np.concatenate([[0.0], values])) for values in (sound, np.square(sound)))
         sizes = squares[length:] - squares[:-length] - np.square(sums[length:] - sums[:-length]) / length
         like = np.max([np.correlate(sound, shape) for shape in self.shapes], axis=0) / np.sqrt(np.maximum(sizes, TINY))
-        at = first + np.arange(len(like)) + _frames(BEFORE_ATTACK_MS, self.track)
-        away = (at - told) / _frames(LIKELY_MS, self.track)
+        at = first + np.arange(len(like)) + _frames(BEFORE_ATTACK_MS, track)
+        away = (at - told) / _frames(LIKELY_MS, track)
         best = int(np.argmax(like * np.exp(-NEARER * np.square(away))))
         return int(at[best]) if like[best] >= LIKE else None
 

@@ -95,11 +95,15 @@ def _lag(own: Rises, strokes: np.ndarray, track: Rises) -> float:
 
 def nearest(track: Rises, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Of a track's rises the one that begins nearest to each time: whether there is one within reach, and when it begins."""
-    begins = np.sort(track.begins)
-    if not len(begins) or not len(times):
+    return nearest_of(np.sort(track.begins), times)
+
+
+def nearest_of(marks: np.ndarray, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The same of any marks in time order, in hops."""
+    if not len(marks) or not len(times):
         return np.zeros(len(times), bool), np.zeros(len(times))
-    at = np.clip(np.searchsorted(begins, times), 1, max(1, len(begins) - 1))
-    left, right = begins[at - 1], begins[np.minimum(at, len(begins) - 1)]
+    at = np.clip(np.searchsorted(marks, times), 1, max(1, len(marks) - 1))
+    left, right = marks[at - 1], marks[np.minimum(at, len(marks) - 1)]
     best = np.where(np.abs(times - left) <= np.abs(right - times), left, right)
     return np.abs(best - times) <= AROUND_HOPS, best
 

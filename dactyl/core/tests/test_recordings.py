@@ -213,9 +213,9 @@ class Ways(SimpleTestCase):
         track = Track("snare.wav", "snare", lambda a, b: audio[None, a:b], frames, RATE)
         attacks = Attacks.of(track, places[:5])
         for place in places[5:]:
-            self.assertAlmostEqual(attacks.near((place + 50) / RATE), place, delta=4)
-        self.assertIsNone(attacks.near((places[0] + RATE // 2) / RATE), "where nothing sounds like it")
-        self.assertIsNone(Attacks.of(track, places[:2]).near(1.0), "too few to tell")
+            self.assertAlmostEqual(attacks.near(track, (place + 50) / RATE), place, delta=4)
+        self.assertIsNone(attacks.near(track, (places[0] + RATE // 2) / RATE), "where nothing sounds like it")
+        self.assertIsNone(Attacks.of(track, places[:2]).near(track, 1.0), "too few to tell")
 
     def test_levels_in_fine_bands_are_those_of_a_sine_and_the_same_however_they_are_read(self):
         time = np.arange(25 * RATE) / RATE
