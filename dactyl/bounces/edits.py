@@ -22,6 +22,7 @@ from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.units import counted, gain_to_db
 from dactyl.history.queries import reading
 from dactyl.jobs.models import Job
+from dactyl.jobs.reserve import with_reserve
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.from_value import open_kit
@@ -34,7 +35,6 @@ from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
 from dactyl.shelf.queries import keys_of
-from dactyl.shelf.store import with_reserve
 from dactyl.versions.edits import current
 
 WORK, MEASURE = "dactyl.bounces.tasks.make_bounce", "dactyl.bounces.tasks.measure_loudness"

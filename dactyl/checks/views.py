@@ -18,7 +18,7 @@ from dactyl.core.errors import AudioError, KitError
 from dactyl.core.kit import Kit as KitValue
 from dactyl.core.units import counted
 from dactyl.history.door import Answer
-from dactyl.kits.models import Kit, Take
+from dactyl.kits.models import Kit, Take, TakeSample
 from dactyl.kits.queries import sheet_rows
 from dactyl.kits.sounding import waveform_of
 from dactyl.kits.values import kit_value
@@ -141,7 +141,7 @@ def picture(request: HttpRequest, kit_id: int, key: str) -> HttpResponse:
 
 def _waves(take: Take, fellow: Take | None, rule: str) -> dict[str, Any]:
     """Both on one scale of time; each as high as its own peak, so that their shapes compare."""
-    rate_hz, frames = take.samples.select_related("sample").order_by("mic__position").values_list("sample__rate_hz", "sample__frames")[0]  # fmt: skip
+    rate_hz, frames = take.samples.select_related("sample").order_by(*TakeSample.FIRST).values_list("sample__rate_hz", "sample__frames")[0]  # fmt: skip
     end = take.end_frame or frames
     if rule in END_MS:
         begin, ms = max(take.start_frame, end - END_MS[rule] * rate_hz // 1000), END_MS[rule]

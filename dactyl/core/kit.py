@@ -39,7 +39,9 @@ class Sample:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Take:
     id: int
-    samples: tuple[tuple[str, Sample], ...]  # (mic, sample), in the order of the kit's mics
+    samples: tuple[
+        tuple[str, Sample], ...
+    ]  # (mic, sample): start and end count in the first; the others as the kit's mics
     start_frame: int = 0  # in the first sample; the others start at the same time
     end_frame: int | None = None  # in the first sample, exclusive; None: where each sample ends
     fade_in_ms: float = 0.0
@@ -391,14 +393,15 @@ def _check_take(pad: Pad, take: Take, mics: set[str]) -> None:
 
 
 def pan_of(piece: Piece, pad: Pad, take: Take, mic: Mic) -> tuple[float | None, float]:
-    """The pan that goes on to move with each hit, None where the mic stands by itself; and where it stands."""
+    """Return the sum of pans that a hit's own is added to, before the clip of rule 6 (None where the mic stands by itself),
+    and where the mic stands while nothing is added."""
     own = dict(piece.mic_pans).get(mic.name)
     if isinstance(own, float | int):
         return None, own
     if own == STAYS or (own is None and not mic.follows_pan):
         return None, 0.0
-    pan = min(1.0, max(-1.0, take.pan + pad.pan + piece.pan))
-    return pan, pan
+    pan = take.pan + pad.pan + piece.pan
+    return pan, min(1.0, max(-1.0, pan))
 
 
 def check_whole(kit: Kit) -> None:

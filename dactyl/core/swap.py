@@ -8,8 +8,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from difflib import SequenceMatcher
 
-from dactyl.core.kit import Kit, Layer, Mic, Pad, Sample
+from dactyl.core.kit import Kit, Layer, Mic, Pad, Sample, Take
 from dactyl.core.stack.hearing import family_of
+from dactyl.core.units import resampled_frames
 
 SOUND = (
     "layers", "rotation", "shared_counter", "dynamics", "curve", "crossfade", "tune_cents", "is_held", "envelope", "filter",
@@ -105,12 +106,20 @@ def _with_mic(ours: Sequence[Layer], theirs: Sequence[Layer], mic: str) -> tuple
         other = next(one for one in theirs if one.low <= middle <= one.high)
         heard = [dict(take.samples).get(mic) for take in other.takes]
         heard = [sample for sample in heard if sample is not None]
-        takes = [
-            replace(take, samples=_replaced(take.samples, mic, heard[n % len(heard)])) if heard else take
-            for n, take in enumerate(layer.takes)
-        ]
+        takes = [_heard_by(take, mic, heard[n % len(heard)]) if heard else take for n, take in enumerate(layer.takes)]
         result.append(replace(layer, takes=tuple(takes)))
     return tuple(result)
+
+
+def _heard_by(take: Take, mic: str, sample: Sample) -> Take:
+    """The take with another sample of a mic. Where its start and end count in that mic they are counted anew."""
+    first_mic, first = take.samples[0]
+    changed = replace(take, samples=_replaced(take.samples, mic, sample))
+    if mic != first_mic:
+        return changed
+    start = min(resampled_frames(take.start_frame, first.rate_hz, sample.rate_hz), sample.frames - 1)
+    end = take.end_frame and max(start + 1, resampled_frames(take.end_frame, first.rate_hz, sample.rate_hz))
+    return replace(changed, start_frame=start, end_frame=end if end and end < sample.frames else None)
 
 
 def _replaced(samples: Samples, mic: str, sample: Sample) -> Samples:

@@ -36,14 +36,17 @@ class Phase:
     won_db: float
 
 
-def second_piece(kit: Kit, source: Kit, pairs: Mapping[int, int | None], how: Layering) -> Piece:
-    """The piece that comes along: for each pad that ``pairs`` names one that sounds like its other, with ids of its own.
+def second_piece(kit: Kit, source: Kit, pairs: Mapping[int, int | None], how: Layering) -> Piece | None:
+    """Return the piece that comes along: for each pad in ``pairs`` one that sounds like its other, with ids of its own.
 
-    It leaves by the way of the first, stands where it stands, and what cuts the first cuts it.
+    It leaves by the way of the first, stands where it stands, and what cuts the first cuts it. None where ``kit``, which may
+    be some pads of a kit, holds no pad of ``pairs``.
     """
     theirs = {pad.id: pad for _, pad in source.pads()}
     own = {pad.id: (piece, pad) for piece, pad in kit.pads()}
-    first = next(own[key][0] for key in pairs if key in own)
+    first = next((own[key][0] for key in pairs if key in own), None)
+    if first is None:
+        return None
     name = _free_name(kit, first.name or "Piece")
     pads = []
     for key, other in pairs.items():
@@ -91,8 +94,10 @@ def _free_name(kit: Kit, name: str) -> str:
 
 
 def thickened(kit: Kit, source: Kit, pairs: Mapping[int, int | None], how: Layering) -> Kit:
-    """The kit with the second drum sounding along, to be heard."""
+    """Return the kit, or some pads of it, with the second drum sounding along: to be heard before it is kept."""
     piece = second_piece(kit, source, pairs, how)
+    if piece is None:
+        return kit
     along = {pad.id - NEW_IDS: pad.id for pad in piece.pads}
     pieces = tuple(
         replace(one, pads=tuple(

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from django.conf import settings
-from django.db import transaction
+from django.db import OperationalError, transaction
 from django.db.models import F
 from django.utils import timezone
 from django.utils.module_loading import import_string
@@ -24,6 +24,7 @@ from filelock import FileLock, Timeout
 from dactyl.core.errors import DactylError
 from dactyl.core.fields import printable
 from dactyl.jobs.models import Job
+from dactyl.jobs.reserve import with_reserve
 
 SECONDS_BETWEEN_WRITES = 0.25
 TIME_TO_BEGIN = timedelta(seconds=10)  # a worker has claimed a job, and has its lock before that is over
@@ -156,8 +157,9 @@ def _run(job_id: int) -> None:
         state, problem = _follow(job, import_string(job.work)(job.subject_id)), ""
     except DactylError as error:
         state, problem = Job.State.FAILED, str(error)
-    except OSError as error:
-        state, problem = Job.State.FAILED, f"The disk refused: {error.strerror or error}. Make room, then try again."
+    except (OSError, OperationalError) as error:
+        reason = error.strerror if isinstance(error, OSError) else None
+        state, problem = Job.State.FAILED, f"The disk refused: {reason or error}. Make room, then try again."
         log.exception("Job %s", job)
     except SystemExit:
         give_back()
@@ -165,10 +167,20 @@ def _run(job_id: int) -> None:
     except Exception:
         state, problem = Job.State.FAILED, "Dactyl failed at this; the server's log says more."
         log.exception("Job %s", job)
-    Job.objects.filter(pk=job_id).update(state=state, problem=printable(problem), ended_at=timezone.now())
+    _end(job_id, state, problem)
     afterwards = getattr(import_string(job.work), "afterwards", None)
     if afterwards and state == Job.State.DONE:
         afterwards(job.subject_id)
+
+
+def _end(job_id: int, state: str, problem: str) -> None:
+    """Write how a job ended; on a full disk the reserve makes room for it."""
+    ended = {"state": state, "problem": printable(problem), "ended_at": timezone.now()}
+    try:
+        Job.objects.filter(pk=job_id).update(**ended)
+    except OperationalError:
+        with with_reserve():
+            Job.objects.filter(pk=job_id).update(**ended)
 
 
 def _follow(job: Job, steps: Iterable[Progress]) -> str:

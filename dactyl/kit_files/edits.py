@@ -3,7 +3,8 @@
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
-from dactyl.jobs.run import enqueue
+from dactyl.jobs.reserve import with_reserve
+from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.models import KitFile
 from dactyl.shelf import store
 
@@ -23,3 +24,28 @@ def receive(upload: UploadedFile) -> KitFile:
         row.job = enqueue(WORK, row.pk, queue="imports")
         row.save(update_fields=["job"])
     return row
+
+
+def try_again(row: KitFile) -> None:
+    """Open a kit file that is still here once more: its job failed, on a full disk or three kills."""
+    with transaction.atomic():
+        row = KitFile.objects.select_related("job").get(pk=row.pk)
+        if row.kit_id or (row.job and not row.job.is_over):
+            return
+        row.job = enqueue(WORK, row.pk, queue="imports")
+        row.save(update_fields=["job"])
+
+
+def forget(row: KitFile) -> None:
+    """Let go of the file that came in; its row says what became of it."""
+    store.forget_incoming(row.stored_as)
+    row.stored_as = ""
+    KitFile.objects.filter(pk=row.pk).update(stored_as="")
+
+
+def leave_out(row: KitFile) -> None:
+    """A kit file that is not to be opened after all: stop its job, and let go of the file."""
+    if row.job and not row.job.is_over:
+        cancel(row.job)
+    with with_reserve():
+        forget(row)

@@ -1,16 +1,21 @@
 """Opening a kit file: its samples to the shelf and its kit as rows."""
 
+import shutil
 from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path
 
 from django.conf import settings
 from django.db import transaction
 
 from dactyl.core import kit as core
 from dactyl.core.bounce.source import LineupSource, SfzSource, Source, open_played
-from dactyl.core.errors import KitFileError
+from dactyl.core.errors import DactylError, KitFileError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.lineup import Lineup
+from dactyl.jobs.models import Job
 from dactyl.jobs.run import Progress
+from dactyl.kit_files.edits import forget
+from dactyl.kit_files.queries import unpacked_name
 from dactyl.kits.edits.from_value import open_kit as open_kit_value
 from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.tasks import measure_kit
@@ -22,23 +27,37 @@ from dactyl.shelf.queries import by_hash
 def open_kit_file(kit_file_id: int) -> Iterator[Progress]:
     """May be run again after a kill: samples are kept once, and the kit is written in one step at the end.
 
+    The file is kept until it is open, refused or cancelled: after a full disk, a kill or a stop it can be tried again.
+
     raises : KitFileError with what is wrong and where
     """
-    row = KitFile.objects.get(pk=kit_file_id)
+    row = KitFile.objects.select_related("job").get(pk=kit_file_id)
+    folder = store.incoming_folder() / unpacked_name(row.pk)
+    shutil.rmtree(folder, ignore_errors=True)  # of a try that was killed
     if row.kit_id:
-        return
+        return forget(row)
+    folder.mkdir(parents=True)
     try:
-        yield from _open(row)
-    finally:  # a kill does not come here
-        store.forget_incoming(row.stored_as)
+        yield from _open(row, folder)
+        forget(row)
+    except DactylError:
+        forget(row)
+        raise
+    except GeneratorExit:
+        if row.job and Job.objects.filter(pk=row.job_id, cancel_requested=True).exists():
+            forget(row)
+        raise
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
-def _open(row: KitFile) -> Iterator[Progress]:
+def _open(row: KitFile, folder: Path) -> Iterator[Progress]:
+    """folder : to unpack in"""
     limits = {"max_files": settings.MAX_ZIP_FILES, "max_bytes": settings.MAX_ZIP_BYTES}
     path = store.incoming_folder() / row.stored_as
-    if not path.exists():  # it was tried before, and refused
+    if not row.stored_as or not path.exists():  # it was tried before, and refused
         raise KitFileError("It is no longer here.", "Bring it in again.", file=row.name)
-    with open_played(path, name=row.name, unpack_in=store.incoming_folder(), **limits) as source:
+    with open_played(path, name=row.name, unpack_in=folder, **limits) as source:
         yield Progress(0, 1, "Reading the samples")
         source.check(skip_bad=True)
         lineup = source.package.lineup if isinstance(source, LineupSource) else None

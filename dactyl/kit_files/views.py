@@ -47,8 +47,26 @@ def open_file(request: HttpRequest) -> HttpResponse:
 
 @require_GET
 def opening(request: HttpRequest, kit_file_id: int) -> HttpResponse:
+    return opening_of(request, kit_file_id)
+
+
+def opening_of(request: HttpRequest, kit_file_id: int) -> HttpResponse:
+    """How far the opening of a kit file has come."""
     row = get_object_or_404(KitFile.objects.select_related("job", "kit"), pk=kit_file_id)
     return render(request, "kit_files/_kit_file.html", {"file": row})
+
+
+@require_POST
+def open_again(request: HttpRequest, kit_file_id: int) -> HttpResponse:
+    """Try to open a file again that is still here."""
+    edits.try_again(get_object_or_404(KitFile, pk=kit_file_id))
+    return opening_of(request, kit_file_id)
+
+
+@require_POST
+def leave_out(request: HttpRequest, kit_file_id: int) -> HttpResponse:
+    edits.leave_out(get_object_or_404(KitFile.objects.select_related("job"), pk=kit_file_id))
+    return HttpResponse()
 
 
 @require_GET

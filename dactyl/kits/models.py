@@ -424,6 +424,12 @@ class TakeSample(models.Model):
     take = models.ForeignKey(Take, models.CASCADE, related_name="samples")
     mic = models.ForeignKey(Mic, models.CASCADE)
     sample = models.ForeignKey(Sample, models.PROTECT, related_name="uses")
+    is_counted_in = models.BooleanField(
+        default=False
+    )  # start and end of the take count in its frames, whatever its place
+
+    FIRST = ("-is_counted_in", "mic__position")
+    """Order of a take's samples: the first is the one that start and end are counted in, then as the kit's mics stand."""
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["take", "mic"], name="mic_hears_take_once")]

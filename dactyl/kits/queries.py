@@ -149,7 +149,7 @@ def damaged_samples(kit: Kit) -> dict[int, list[str]]:
 def with_levels(takes: QuerySet[Take]) -> QuerySet[Take]:
     """Takes with the ``level_db`` of what they really play: of the stretch of their first sample between start and end,
     where it was measured; else of the sample from its onset."""
-    first = TakeSample.objects.filter(take=OuterRef("pk")).order_by("mic__position")
+    first = TakeSample.objects.filter(take=OuterRef("pk")).order_by(*TakeSample.FIRST)
     stretch = Span.objects.filter(
         sample=OuterRef("first_sample"), start_frame=OuterRef("start_frame"), is_reversed=OuterRef("is_reversed"),
         end_frame=Coalesce(OuterRef("end_frame"), OuterRef("first_frames")),
@@ -163,7 +163,7 @@ def with_levels(takes: QuerySet[Take]) -> QuerySet[Take]:
 
 def stretches(pad_ids: Collection[int]) -> list[Stretch]:
     """What the takes of some pads play of their first samples, where it is another than the sample from its onset."""
-    rows = TakeSample.objects.filter(take__layer__pad__in=pad_ids).order_by("mic__position").values_list(
+    rows = TakeSample.objects.filter(take__layer__pad__in=pad_ids).order_by(*TakeSample.FIRST).values_list(
         "take", "sample", "take__start_frame", "take__end_frame", "take__is_reversed", "sample__frames", "sample__onset_frame"
     )  # fmt: skip
     first: dict[int, Stretch | None] = {}
@@ -275,7 +275,7 @@ class CardLayer:
 
 def card_layers(row: PadRow) -> list[CardLayer]:
     """Layers of a pad, softest first, with every take's samples by mic. Two queries."""
-    used = TakeSample.objects.filter(take__layer__pad=row.pad).order_by("mic__position")
+    used = TakeSample.objects.filter(take__layer__pad=row.pad).order_by(*TakeSample.FIRST)
     heard: dict[int, list[MicSample]] = defaultdict(list)
     columns = [f"sample__{column.name}" for column in dataclass_fields(MicSample) if column.name != "mic"]
     for take_id, *values in used.values_list("take", "mic__name", *columns):

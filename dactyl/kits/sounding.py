@@ -17,7 +17,7 @@ from dactyl.core.hits.onsets import listen, onsets_of
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.wave.read import read_blocks, read_range, read_sound
 from dactyl.kits import queries
-from dactyl.kits.models import Pad, Take
+from dactyl.kits.models import Pad, Take, TakeSample
 from dactyl.kits.values import kit_value
 from dactyl.shelf.models import Sample
 from dactyl.shelf.sounds import broken_sounds, prepared_head, ready_sounds
@@ -76,7 +76,7 @@ def waveform_of(take: Take, start: int, stop: int, columns: int) -> bytes:
 
 
 def _first_sample(take: Take) -> Sample:
-    return take.samples.select_related("sample").order_by("mic__position")[0].sample
+    return take.samples.select_related("sample").order_by(*TakeSample.FIRST)[0].sample
 
 
 def _audio(take: Take) -> np.ndarray:

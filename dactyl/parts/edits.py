@@ -18,9 +18,9 @@ from dactyl.core.parts.structure import ending_behind_hits
 from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
+from dactyl.jobs.reserve import with_reserve
 from dactyl.parts.models import Event, Part, Pass
 from dactyl.parts.queries import EACH, about, events, rows_of
-from dactyl.shelf.store import with_reserve
 
 EDITED = ("tick", "note", "velocity", "channel", "length_ticks", "played_tick")  # as the core's Event begins
 
@@ -91,6 +91,7 @@ def write_translation(
         note would sound now, it is left out.
     """
     silent = [note for note in answered if note not in table]
+    played = set(Event.objects.filter(part=part, velocity__gt=0).values_list("note", flat=True).distinct())
     count = Event.objects.filter(part=part, note__in=silent, velocity__gt=0).count()
     said = f"Written for the notes of {name}"
     if count:
@@ -99,7 +100,7 @@ def write_translation(
         change.delete_all(list(Event.objects.filter(part=part, note__in=silent)))
         rows = Event.objects.filter(part=part, note__in=table).values_list("pk", "note")
         change.update_known(Event, ((key, {"note": note}, {"note": table[note]}) for key, note in rows))
-        curves = renoted(about(part).curves, lambda note: table.get(note, None if note in silent else note))
+        curves = renoted(about(part).curves, lambda note: table.get(note, None if note in silent else note), played)
         change.update(part, written_for="", curves=curve_rows(curves))
     return change.revision, said
 

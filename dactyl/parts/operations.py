@@ -13,6 +13,7 @@ from dactyl.core.parts.part import Event, Part
 from dactyl.core.parts.reshape import Reshaped, clip_velocity, held_inside, hits_of, moved, refused_behind
 from dactyl.core.parts.timing import Grid
 from dactyl.core.units import counted
+from dactyl.kits.models import Output
 from dactyl.parts import models, queries
 from dactyl.web.request_values import JsonValues
 
@@ -355,7 +356,7 @@ def draw_curves(asking: Asking) -> tuple[str, Part, Part]:
     """``curves``: of what, what of it, and its points; each takes the place of the one that was there, no points take it
     away. The sentence, the part before and as it is then, both without their hits."""
     asked, part = asking.asked, asking.part
-    made, names = part.curves, []
+    made, names = curves.ending_at(part.curves, part.loop_ticks), []
     for one in asked.objects("curves", curves.MOST_CURVES):
         of, what = one.text("of", 80), one.one_of("what", curves.LIMITS)
         points = tuple(one.points("points", curves.MOST_POINTS))
@@ -396,8 +397,8 @@ def restructure(asking: Asking, what: str) -> tuple[str, Part, Part]:
             f"{counted(count(), 'bar')} duplicated", structure.duplicate_bars(before, bar(), count())
         ),
         "clear-bars": lambda: (f"{counted(count(), 'bar')} cleared", structure.clear_bars(before, bar(), count())),
-        "put-behind": lambda: _with_other(asking, before, "put after", structure.put_behind),
-        "lay-over": lambda: _with_other(asking, before, "laid over", structure.lay_over),
+        "put-behind": lambda: _put_behind(asking, before),
+        "lay-over": lambda: _lay_over(asking, before),
     }  # fmt: skip
     if what not in ways:
         raise PartError(f"A part can't be changed by “{what[:30]}”. Reload the page.")
@@ -425,9 +426,25 @@ def _meter(before: Part, bar: int, asked: JsonValues) -> tuple[str, Part]:
     return f"Meter {beats}/{unit}", structure.set_meter(before, bar, beats, unit)
 
 
-def _with_other(
-    asking: Asking, before: Part, words: str, together: Callable[[Part, Part], Part]
-) -> tuple[str, Part]:  # fmt: skip
+def _put_behind(asking: Asking, before: Part) -> tuple[str, Part]:
+    name, other = _other_part(asking, before)
+    return f"{name} put after", structure.put_behind(before, other, _resting(asking))
+
+
+def _lay_over(asking: Asking, before: Part) -> tuple[str, Part]:
+    name, other = _other_part(asking, before)
+    after, left = structure.laid_over(before, other, _resting(asking))
+    said = f"{name} laid over"
+    if left:
+        named = ", ".join(f"{curves.WORDS[curve.what]} of {curve.name}" for curve in left[:3])
+        said += f"; its automation is left out where it would move hits of this part too: {named}" + (
+            " …" if len(left) > 3 else ""
+        )
+    return said, after
+
+
+def _other_part(asking: Asking, before: Part) -> tuple[str, Part]:
+    """The name and the value of the part that ``from`` names."""
     other = models.Part.objects.filter(pk=asking.asked.whole("from", 0, 1 << 62)).first()
     if other is None:
         raise PartError("The other part is gone. Choose another.")
@@ -439,8 +456,14 @@ def _with_other(
     value = queries.part_value(other)
     if len(before.events) + len(value.events) > MAX_NOTES:
         raise PartError(f"Together they hold over {MAX_NOTES:,} hits, which is the most.")
-    after = together(before, value)
-    return f"{other.name} {words}", after
+    return other.name, value
+
+
+def _resting(asking: Asking) -> curves.Resting:
+    """Width and balance as the kit of the page (``kit``) sets them; all else as usual."""
+    outputs = Output.objects.filter(kit=asking.asked.whole("kit", 0, 1 << 62, 0))
+    known = {f"{curves.OUTPUT}:{one.name}": {"width": one.width / 100, "balance": one.balance / 100} for one in outputs}
+    return lambda of, what: known.get(of, {}).get(what, curves.usual(of, what))
 
 
 def recorded(part: Part, rows: Sequence[Sequence[int]], rate_hz: int) -> list[Event]:

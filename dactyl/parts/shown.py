@@ -54,6 +54,7 @@ def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
         "ticksPerBeat": part.ticks_per_beat,
         "tempos": part.tempos,
         "tempoFrames": [frame_at(tick) for tick, _ in value.tempos],
+        "tempoTimes": value.tempo_times,
         "meters": part.meters,
         "sections": part.sections,
         "curves": [

@@ -213,7 +213,9 @@ def _for_others(kit: Kit, part: Part, value: PartValue, target: str) -> tuple[Pa
         for notes, why in ((silent, "silent here"), (foreign, f"another drum in {name}"))
         if notes
     ]
-    return translate.applied(value, table, answered), f"Left out of the MIDI file: {'; '.join(said)}." if said else ""
+    return translate.applied(
+        replace(value, curves=()), table, answered
+    ), f"Left out of the MIDI file: {'; '.join(said)}." if said else ""
 
 
 NAMERS: dict[str, Callable[[Kit, Part], Callable[[Event], str]]] = {}

@@ -27,11 +27,12 @@ from dactyl.core.units import counted
 from dactyl.core.wave.read import SUFFIXES
 from dactyl.history.edits import begin_anew, edit, raise_version
 from dactyl.history.models import Revision
+from dactyl.jobs.reserve import with_reserve
 from dactyl.jobs.run import cancel, enqueue
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Part
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording, TrackMend
-from dactyl.shelf.store import LEFT_FREE_BYTES, with_reserve, write_whole
+from dactyl.shelf.store import LEFT_FREE_BYTES, write_whole
 
 FIRST_WORK, WORK = "dactyl.recordings.tasks.hear_roles_and_find_hits", "dactyl.recordings.tasks.find_hits"
 BYTES_OF_SAMPLE = 2.1  # 16 bits, and a level for some of them

@@ -15,7 +15,7 @@ from dactyl.core.hits.match import MOST_STROKES, Match, alone, match, place_of, 
 from dactyl.core.play.compile import compile_kit
 from dactyl.history.models import Revision
 from dactyl.kits import edits as kit_edits
-from dactyl.kits.models import Kit, Pad, Take
+from dactyl.kits.models import Kit, Pad, Take, TakeSample
 from dactyl.kits.values import kit_value
 from dactyl.recordings.edits import opened_tracks
 from dactyl.recordings.models import RecordedTrack, Recording
@@ -165,7 +165,8 @@ def _nearer(pad: Pad, name: str, by_db: float) -> float:
 
 def _moved(takes: list[Take], late_ms: float) -> list[tuple[Take, dict[str, int]]]:
     """Starts moved so that the sound comes sooner or later, as far as the samples reach."""
-    rates = dict(Take.objects.filter(pk__in=[take.pk for take in takes]).values_list("pk", "samples__sample__rate_hz"))
+    used = TakeSample.objects.filter(take__in=takes).order_by(*TakeSample.FIRST).reverse()
+    rates = dict(used.values_list("take", "sample__rate_hz"))  # of a take the first sample is the last that counts here
     changes = [
         (take, {"start_frame": max(0, take.start_frame + round(late_ms * rates[take.pk] / 1000))}) for take in takes
     ]

@@ -1,6 +1,6 @@
 """Reads of the shelf."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import fields
 
 import numpy as np
@@ -21,6 +21,12 @@ SORTS = {  # what a person may sort by, and how
     "level": ("loudest", ["-level_db", "pk"]),
 }
 WHICH = {"": "on the shelf", "unused": "in no kit", "away": "put away", "damaged": "damaged"}
+
+
+def held_files() -> Iterator[str]:
+    """Return the names of incoming files that wait to be brought in."""
+    waiting = ImportFile.objects.filter(state=ImportFile.State.WAITING)
+    return waiting.values_list("stored_as", flat=True).iterator()
 
 
 def search(text: str = "", kind: str = "", sort: str = "", which: str = "") -> QuerySet[Sample]:

@@ -4,8 +4,8 @@ import hashlib
 import os
 import shutil
 import uuid
-from collections.abc import Callable, Collection, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Iterable
+from contextlib import suppress
 from pathlib import Path
 from typing import IO
 
@@ -119,7 +119,6 @@ def _is_same(path: Path, other: Path) -> bool:
 
 # Room ------------------------------------------------------------------------------------------------------------------
 
-RESERVE_BYTES = 8 << 20  # kept so that deleting works on a full disk
 LEFT_FREE_BYTES = 64 << 20  # of the disk, whatever comes in
 
 
@@ -132,30 +131,14 @@ def refuse_without_room(needed_bytes: int, name: str) -> None:
         )
 
 
-def keep_reserve() -> None:
-    """A file that is deleted where there is no room left even for deleting."""
-    path = settings.DATA / "reserve"
-    with suppress(OSError):
-        if not path.exists():
-            write_whole(path, lambda file: file.write(bytes(RESERVE_BYTES)))
+Holder = Callable[[], Iterable[str]]
+HOLDERS: list[Holder] = []
+"""What tells which incoming files (or folders) are still wanted. An app that keeps incoming files adds its own when it is ready."""
 
 
-@contextmanager
-def with_reserve() -> Iterator[None]:
-    """Inside there is room for a few writes; it is taken back afterwards, where it can be."""
-    (settings.DATA / "reserve").unlink(missing_ok=True)
-    try:
-        yield
-    finally:
-        keep_reserve()
-
-
-def sweep(kept: Collection[str]) -> int:
-    """Delete what kills left behind: incoming files that no row waits for, and files that never became whole.
-
-    kept : names of incoming files that are still wanted
-    """
-    swept = 0
+def sweep() -> int:
+    """Delete what kills left behind: incoming files that nobody in HOLDERS wants, and files that never became whole."""
+    kept, swept = {name for holder in HOLDERS for name in holder()}, 0
     for path in [*incoming_folder().glob("*"), *settings.DATA.glob("*/*/*.part"), *settings.DATA.glob("*/*.part")]:
         if path.name in kept:
             continue

@@ -75,15 +75,15 @@ def compile_desk(kit: Kit, rate_hz: int) -> Desk:
     channels = []
     for output in kit.outputs:
         group = groups.get(output.name)
-        own_db = output.gain_db + (group.gain_db if group else 0.0)
+        own_db = (output.gain_db, group.gain_db if group else 0.0)
         is_muted = output.muted or (group is not None and group.muted)
         amount_db = output.parallel_db if is_on else None
         channels.append(Channel(
-            level=level(own_db + kit.master_db, is_muted=is_muted),
+            level=level(*own_db, kit.master_db, is_muted=is_muted),
             width=output.width,
             balance=output.balance,
             is_hall=is_hall,
-            sent=None if amount_db is None else level(own_db, is_muted=is_muted) * level(amount_db),
+            sent=None if amount_db is None else level(*own_db, is_muted=is_muted) * level(amount_db),
         ))  # fmt: skip
     compressors = (_compressor(kit.parallel, kit.master_db, rate_hz, is_hall=is_hall),) if is_on else ()
     return Desk(tuple(channels), compressors)
@@ -94,8 +94,10 @@ def dry_desk(outputs: int) -> Desk:
     return Desk(tuple(Channel() for _ in range(outputs)))
 
 
-def level(db: float, *, is_muted: bool = False) -> float:
-    return 0.0 if is_muted or db <= SILENT_DB else db_to_gain(db)
+def level(*levels_db: float, is_muted: bool = False) -> float:
+    """Return the linear gain of some levels added: silence where one of them, or their sum, is -96 dB or less (rule 16)."""
+    total_db = sum(levels_db)
+    return 0.0 if is_muted or min(*levels_db, total_db) <= SILENT_DB else db_to_gain(total_db)
 
 
 def _matrix(channel: Channel, gain: float, *, is_hall: bool) -> Matrix:
@@ -106,7 +108,7 @@ def _matrix(channel: Channel, gain: float, *, is_hall: bool) -> Matrix:
 
 
 def _compressor(asked: Parallel, master_db: float, rate_hz: int, *, is_hall: bool) -> Compressor:
-    gain = level(asked.gain_db + master_db)
+    gain = level(asked.gain_db, master_db)
     return Compressor(
         threshold_db=asked.threshold_db,
         slope=1 / asked.ratio - 1,

@@ -1,26 +1,30 @@
-"""Curves of a part as a file beside its MIDI file (docs/formats.md): ticks are those of that file."""
+"""Curves of a part as a file beside its MIDI file (docs/formats.md); the file says how it counts its ticks."""
 
 from dataclasses import replace
 
 import orjson
 
 from dactyl.core.errors import KitError, PartError
-from dactyl.core.formats.midi import as_fine_as_files
 from dactyl.core.formats.values import from_json, to_json
-from dactyl.core.parts.curves import Curve, check
+from dactyl.core.parts.curves import Curve, check, ending_at, shifted
 from dactyl.core.parts.part import Part
 
 MAX_BYTES = 16 * 1024 * 1024
+MOST_TICKS = 1_000_000  # of a beat
+LATEST_TICK = 1 << 40  # of a point in a file; what stands behind the part's end is cut
 
 
 def write_curves(part: Part) -> bytes:
-    return orjson.dumps(
-        {"curves": [to_json(curve) for curve in as_fine_as_files(part).curves]}, option=orjson.OPT_INDENT_2
-    )
+    written = {"ticks_per_beat": part.ticks_per_beat, "curves": [to_json(curve) for curve in part.curves]}
+    return orjson.dumps(written, option=orjson.OPT_INDENT_2)
 
 
 def read_curves(data: bytes, name: str, part: Part) -> Part:
-    """The part with the curves of a file. raises : PartError where it holds none, or some that can't be"""
+    """The part with the curves of a file: in the part's own ticks, and up to its end. A file that does not say how it counts
+    its ticks counts as the part does.
+
+    raises : PartError where it holds none, or some that can't be
+    """
     if len(data) > MAX_BYTES:
         raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no file of curves is.")
     try:
@@ -29,10 +33,15 @@ def read_curves(data: bytes, name: str, part: Part) -> Part:
         raise PartError(
             f"{name} can't be read as JSON. Choose a file of curves, as a part is exported with."
         ) from problem
-    if not isinstance(found, dict) or set(found) != {"curves"}:
+    if not isinstance(found, dict) or not {"curves"} <= set(found) <= {"curves", "ticks_per_beat"}:
         raise PartError(f'{name} holds no curves. A file of curves is {{"curves": […]}}, as a part is exported with.')
+    ticks = found.get("ticks_per_beat", part.ticks_per_beat)
+    if type(ticks) is not int or not 1 <= ticks <= MOST_TICKS:
+        raise PartError(f"{name} counts {str(ticks)[:20]} ticks a beat; 1 to {MOST_TICKS:,} can be.")
     try:
-        curves = from_json(tuple[Curve, ...], found["curves"], "curves")
-        return replace(part, curves=check(curves, part.loop_ticks))
+        curves = check(from_json(tuple[Curve, ...], found["curves"], "curves"), LATEST_TICK)
     except (KitError, PartError) as problem:
         raise PartError(f"{name}: {problem}") from problem
+    if ticks != part.ticks_per_beat:
+        curves = shifted(curves, lambda tick: (2 * tick * part.ticks_per_beat + ticks) // (2 * ticks))
+    return replace(part, curves=ending_at(curves, part.loop_ticks))

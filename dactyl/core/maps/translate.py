@@ -139,11 +139,11 @@ def applied(part: Part, table: Mapping[int, int], answered: Collection[int] = ()
     answered : notes that the kit it is written for answers: hits that have no counterpart are left out where their note
         would sound as something else
     """
-    kept = (event for event in part.events if event.note in table or event.note not in answered)
+    kept = [event for event in part.events if event.note in table or event.note not in answered]
     return replace(
         part,
         events=tuple(event._replace(note=table.get(event.note, event.note)) for event in kept),
-        curves=renoted(part.curves, lambda note: table.get(note, note)),
+        curves=renoted(part.curves, lambda note: table.get(note, note), {event.note for event in kept}),
     )
 
 

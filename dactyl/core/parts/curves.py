@@ -62,6 +62,16 @@ def line_of(curve: Curve, seconds_at: Callable[[int], float]) -> Line:
     return Line(tuple(seconds_at(tick) for tick, _ in curve.points), tuple(value for _, value in curve.points))
 
 
+RESTING = {"gain_db": 0.0, "balance": 0.0, "width": 1.0, "pan": 0.0, "tune_cents": 0.0}
+"""What each setting is where nothing moves it: what is added (dB, pan, cents) rests at 0, an output stands as it is."""
+Resting = Callable[[str, str], float]
+"""(of, what) -> the value that is heard where no curve moves it: a kit may set width and balance of its outputs otherwise."""
+
+
+def usual(of: str, what: str) -> float:
+    return RESTING[what]
+
+
 def check(curves: Iterable[Curve], loop_ticks: int) -> tuple[Curve, ...]:
     """raises : PartError for a curve of nothing that can move, values out of their limits, points out of order"""
     curves = tuple(curves)
@@ -101,6 +111,18 @@ def with_curve(curves: Sequence[Curve], of: Sequence[str], what: str, points: Po
     """These curves with one of each in ``of`` in the place of what was there; no points take them away."""
     kept = [curve for curve in curves if not (curve.of in of and curve.what == what)]
     return (*kept, *(Curve(one, what, points) for one in of if points))
+
+
+def ending_at(curves: Sequence[Curve], loop_ticks: int) -> tuple[Curve, ...]:
+    """Without what stands behind the end of a part that became shorter; what is heard up to there stays."""
+    return tuple(
+        _with(
+            curve, [*(p for p in curve.points if p[0] < loop_ticks), (loop_ticks, value_at(curve.points, loop_ticks))]
+        )
+        if curve.points[-1][0] > loop_ticks
+        else curve
+        for curve in curves
+    )
 
 
 # Points that go along with bars -----------------------------------------------------------------------------------------
@@ -186,25 +208,75 @@ def copied_behind(curves: Sequence[Curve], start: int, end: int) -> tuple[Curve,
     return tuple(made)
 
 
-def put_behind(curves: Sequence[Curve], at: int, others: Sequence[Curve]) -> tuple[Curve, ...]:
-    """Those of another part from a tick on; each stays level where the other part has none of its kind, and before."""
-    made = {(curve.of, curve.what): curve for curve in curves}
-    for other in others:
-        own = made.get((other.of, other.what))
-        points = [(tick + at, value) for tick, value in other.points]
-        if own is None:
-            made[other.of, other.what] = replace(other, points=tuple(points))
-        else:
-            held = [(tick, value) for tick, value in own.points if tick < at]
-            edge = [(at - 1, value_at(own.points, at - 1)), (at, value_at(other.points, 0))]
-            made[other.of, other.what] = _with(own, [*held, *edge, *points])
-    return tuple(made.values())
+def put_behind(
+    curves: Sequence[Curve], at: int, others: Sequence[Curve], resting: Resting = usual
+) -> tuple[Curve, ...]:
+    """Join the curves of two parts at a tick (at least 1): each part sounds as it did by itself.
+
+    at : where the second part begins. resting : what is heard where a part has no curve of its own
+    """
+    own = {(curve.of, curve.what): curve for curve in curves}
+    coming = {(curve.of, curve.what): curve for curve in others}
+    return tuple(
+        _with(
+            Curve(*key, ()),
+            [
+                *_first_part(own.get(key), at, resting(*key)),
+                *_second_part(coming.get(key), at, resting(*key)),
+            ],
+        )
+        for key in dict.fromkeys((*own, *coming))
+    )
 
 
-def laid_over(curves: Sequence[Curve], others: Sequence[Curve]) -> tuple[Curve, ...]:
-    """Those of another part beside these, where these have none of their kind."""
-    own = {(curve.of, curve.what) for curve in curves}
-    return (*curves, *(other for other in others if (other.of, other.what) not in own))
+def _first_part(curve: Curve | None, at: int, rest: float) -> list[tuple[int, float]]:
+    """The points ahead of a seam, with what is heard right before it."""
+    if curve is None:
+        return [(at - 1, rest)]
+    return [*((tick, value) for tick, value in curve.points if tick < at), (at - 1, value_at(curve.points, at - 1))]
+
+
+def _second_part(curve: Curve | None, at: int, rest: float) -> list[tuple[int, float]]:
+    """The points from a seam on, with what is heard right there."""
+    if curve is None:
+        return [(at, rest)]
+    return [(at, value_at(curve.points, 0)), *((tick + at, value) for tick, value in curve.points)]
+
+
+def laid_over(
+    curves: Sequence[Curve],
+    ends: tuple[int, int],
+    others: Sequence[Curve],
+    notes: tuple[set[int], set[int]],
+    resting: Resting = usual,
+) -> tuple[tuple[Curve, ...], list[Curve]]:
+    """Lay the curves of another part over a part that stays as it sounds; return them and those of the other left out.
+
+    A curve moves the hits of both. So the other's is taken whole only where it moves no hit of the part: a lane that the part
+    does not play. Else the other's counts from the part's end on, and ahead of it is left out.
+
+    ends : loop ticks of the part, and of the other. notes : lanes that the part plays, and those of the other
+    """
+    end, other_end = ends
+    own = {(curve.of, curve.what): curve for curve in curves}
+    coming = {(curve.of, curve.what): curve for curve in others}
+    made, left = [], []
+    for key in dict.fromkeys((*own, *coming)):
+        mine, theirs = own.get(key), coming.get(key)
+        lane = int(theirs.name) if theirs and theirs.kind == LANE else None
+        is_free = theirs is not None and mine is None and (lane not in notes[0] if lane is not None else not notes[0])
+        if is_free:
+            made.append(theirs)
+            continue
+        if theirs is not None and (lane is None or lane in notes[1]):
+            left.append(theirs)
+        if other_end <= end:
+            made += [mine] if mine else []
+            continue
+        behind = [(tick, value) for tick, value in theirs.points if tick >= end] if theirs else []
+        begins = value_at(theirs.points, end) if theirs else resting(*key)
+        made.append(_with(Curve(*key, ()), [*_first_part(mine, end, resting(*key)), (end, begins), *behind]))
+    return tuple(made), left
 
 
 def of_notes(curves: Sequence[Curve], notes: set[int]) -> tuple[Curve, ...]:
@@ -212,17 +284,34 @@ def of_notes(curves: Sequence[Curve], notes: set[int]) -> tuple[Curve, ...]:
     return tuple(curve for curve in curves if curve.kind != LANE or int(curve.name) in notes)
 
 
-def renoted(curves: Sequence[Curve], becomes: Callable[[int], int | None]) -> tuple[Curve, ...]:
-    """Curves of lanes under other notes; of two that meet on a note the first stays, one of no note goes."""
-    made: dict[tuple[str, str], Curve] = {}
+def renoted(curves: Sequence[Curve], becomes: Callable[[int], int | None], played: Iterable[int]) -> tuple[Curve, ...]:
+    """Give curves of lanes other notes; one of no note goes.
+
+    played : notes that the part has hits of. Where two of them become one note, their curves must be alike: one lane can't
+        move some of its hits. raises : PartError where they are not
+    """
+    lanes: dict[tuple[int, str], Points] = {}
     for curve in curves:
         if curve.kind == LANE:
-            note = becomes(int(curve.name))
-            if note is None:
-                continue
-            curve = replace(curve, of=f"{LANE}:{note}")
-        made.setdefault((curve.of, curve.what), curve)
-    return tuple(made.values())
+            lanes[int(curve.name), curve.what] = curve.points
+    of_note: dict[int, list[int]] = {}
+    for note in sorted({*played}):
+        if (new := becomes(note)) is not None:
+            of_note.setdefault(new, []).append(note)
+    made = [curve for curve in curves if curve.kind != LANE]
+    moved = {becomes(note) for note, _ in lanes} - {None}
+    for new in sorted(moved):
+        from_notes = of_note.get(new) or [note for note, _ in lanes if becomes(note) == new][:1]
+        for what in OF[LANE]:
+            found = [lanes.get((note, what)) for note in from_notes]
+            if len(set(found)) > 1:
+                raise PartError(
+                    f"Notes {', '.join(map(str, from_notes))} become the one note {new}, and the {WORDS[what]} of their "
+                    "lanes moves differently. Make it the same in both lanes, or take it away, then write the translation."
+                )
+            if found[0]:
+                made.append(Curve(f"{LANE}:{new}", what, found[0]))
+    return tuple(made)
 
 
 def value_at(points: Points, tick: int) -> float:

@@ -95,8 +95,8 @@ class Part:
                 yield Hit(frame_at(tick), note, velocity, channel)
             return
         for tick, note, velocity, channel, lane in self._struck():
-            frame = frame_at(tick)
-            yield Hit(frame, note, velocity, channel, lanes.at(lane, frame / rate_hz) if velocity else None)
+            moved = lanes.at(lane, self.seconds_at(tick)) if velocity else None
+            yield Hit(frame_at(tick), note, velocity, channel, moved)
 
     def messages(self) -> Iterator[tuple[int, int, int, int]]:
         """(tick, note, velocity, channel) of notes and note-offs (velocity 0); a hit ends before others begin."""
@@ -150,6 +150,11 @@ class Part:
     def ms_before(self, tick: int, ms: float) -> int:
         """The tick that stands ``ms`` before (or, below 0, after) another, under the part's own tempo map."""
         return self.tick_at(self.seconds_at(tick) - ms / 1000)
+
+    @property
+    def tempo_times(self) -> tuple[int, ...]:
+        """Microseconds up to each tempo change, times ticks per beat: exact."""
+        return _elapsed(self.tempos)
 
     def _microseconds(self) -> Callable[[int], int]:
         """From a tick to the microseconds up to it, times ticks per beat."""

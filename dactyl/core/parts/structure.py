@@ -191,7 +191,7 @@ def set_meter(part: Part, bar: int, beats: int | None, unit: int = 4) -> Part:
     if beats is not None:
         meters[tick] = (tick, beats, unit)
     new = replace(part, meters=tuple(meters[at] for at in sorted(meters)))
-    return replace(new, end_tick=new.loop_ticks)
+    return replace(new, end_tick=new.loop_ticks, curves=curves.ending_at(new.curves, new.loop_ticks))
 
 
 def set_section(part: Part, start: int, end: int, name: str) -> Part:
@@ -244,8 +244,11 @@ def retimed(part: Part, ticks_per_beat: int) -> Part:
     )
 
 
-def put_behind(part: Part, other: Part) -> Part:
-    """Another part from the end of this one on, with its tempo, meter and sections."""
+def put_behind(part: Part, other: Part, resting: curves.Resting = curves.usual) -> Part:
+    """Another part from the end of this one on, with its tempo, meter and sections.
+
+    resting : what each setting is where a part has no curve for it
+    """
     other, at = retimed(other, part.ticks_per_beat), part.loop_ticks
     if part.bars + other.bars > MAX_BARS:
         raise PartError(f"A part has at most {MAX_BARS:,} bars.")
@@ -255,21 +258,28 @@ def put_behind(part: Part, other: Part) -> Part:
         tempos=part.tempos + tuple((tick + at, tempo) for tick, tempo in other.tempos),
         meters=part.meters + tuple((tick + at, beats, unit) for tick, beats, unit in other.meters),
         sections=part.sections + tuple(Section(s.start_tick + at, s.end_tick + at, s.name) for s in other.sections),
-        curves=curves.put_behind(part.curves, at, other.curves),
+        curves=curves.put_behind(part.curves, at, other.curves, resting),
         end_tick=at + other.loop_ticks,
     )
 
 
-def lay_over(part: Part, other: Part) -> Part:
-    """Another part's hits from this one's beginning on, under this one's tempo and meter."""
+def lay_over(part: Part, other: Part, resting: curves.Resting = curves.usual) -> Part:
+    """Another part's hits from this one's beginning on, under this one's tempo and meter; this one sounds as before."""
+    return laid_over(part, other, resting)[0]
+
+
+def laid_over(part: Part, other: Part, resting: curves.Resting) -> tuple[Part, list[curves.Curve]]:
+    """``lay_over``, and the curves of the other part that would have moved hits of this one and are left out."""
     other = retimed(other, part.ticks_per_beat)
-    end = max(part.end_tick, other.end_tick)
-    return replace(
+    whole = replace(
         part,
         events=in_order([*part.events, *_without_passes(copies(other.events, 0))]),
-        curves=curves.laid_over(part.curves, other.curves),
-        end_tick=end,
+        end_tick=max(part.end_tick, other.end_tick),
     )
+    notes = tuple({event.note for event in one.events if event.velocity} for one in (part, other))
+    ends = part.loop_ticks, whole.loop_ticks
+    made, left = curves.laid_over(part.curves, ends, other.curves, notes, resting)
+    return replace(whole, curves=curves.ending_at(made, whole.loop_ticks)), left
 
 
 def together(parts: Sequence[Part]) -> Part:

@@ -22,7 +22,7 @@ class MicSound:
 
     recipe: Recipe
     gain: float  # linear, of everything but velocity
-    pan: float | None  # -1..1; None: its image stays as it is
+    pan: float | None  # of take, pad and piece added, clipped with what a hit adds; None: its image stays as it is
     left: float  # gain times the pan law, for a hit that stays in its place
     right: float
     output: int  # index into Playbook.outputs

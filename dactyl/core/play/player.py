@@ -231,12 +231,13 @@ class Player:
             heard = Hit(self._frame(pad, hit), note, velocity, hit.channel, hit.moved)
             voice = self._voice(pad, number, pad.regions[number], heard, variation_places.get(index))
             begun.append(voice)
-            self._sounding[index] = [v for v in self._sounding[index] if v.last_frame > heard.frame] + [voice]
+            # by the hit's own frame: a member with less delay may still cut what ends before this member is heard
+            self._sounding[index] = [v for v in self._sounding[index] if v.last_frame > hit.frame] + [voice]
             if pad.pool in self._limited:
                 self._pools[pad.pool].append(voice)
             if pad.is_held:
                 held = self._held[pad.member, note, hit.channel]
-                held[:] = [v for v in held if v.last_frame > heard.frame] + [voice]
+                held[:] = [v for v in held if v.last_frame > hit.frame] + [voice]
         return begun
 
     def _voice(self, pad: PadTable, number: int, region: Region, hit: Hit, variation_place: int | None) -> Voice:

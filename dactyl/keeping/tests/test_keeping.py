@@ -22,7 +22,7 @@ from dactyl.keeping.management.commands import serve
 from dactyl.keeping.refusals import Parser
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
-from dactyl.shelf.models import Sample
+from dactyl.shelf.models import Import, Sample
 from dactyl.shelf.tests.sounds import shelf_of
 
 
@@ -187,7 +187,9 @@ class Damage(TestCase):
             (store.incoming_folder() / name).write_bytes(b"x")
         (store.incoming_folder() / "unpacked").mkdir(exist_ok=True)
         self.addCleanup(store.forget_incoming, "waited-for")  # other tests look into this folder too
-        store.sweep({"waited-for"})
+        waiting = Import.objects.create().files.create(name="a.wav", stored_as="waited-for")
+        store.sweep()
+        waiting.delete()
         self.assertEqual([path.name for path in store.incoming_folder().iterdir()], ["waited-for"])
 
     def test_restoring_a_copy_that_is_not_there_is_said(self):

@@ -4,6 +4,7 @@ import io
 import json
 import shutil
 import zipfile
+from unittest.mock import patch
 
 from django.conf import settings
 from django.test import TransactionTestCase
@@ -13,13 +14,14 @@ from dactyl.core.formats.values import to_json
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.test_soundfonts import font
 from dactyl.jobs.run import run_job
+from dactyl.kit_files.tasks import open_kit_file
 from dactyl.kits import edits, queries
 from dactyl.kits.edits.samples import NewPad, NewTake
 from dactyl.kits.models import Kit, KitFile, Take
 from dactyl.kits.tests.test_edits import version
 from dactyl.kits.values import kit_value
 from dactyl.shelf.models import Sample
-from dactyl.shelf.store import incoming_folder
+from dactyl.shelf.store import incoming_folder, sweep
 from dactyl.shelf.tests.sounds import hit, shelf_of, sound_bytes, zipped
 
 
@@ -121,6 +123,45 @@ class Files(TransactionTestCase):
         self.assertEqual(Kit.objects.filter(name__in=["Dry", "Room"]).count(), 2)
         refused = self.open("Cut.sf2", data[:3000])
         self.assertIn("damaged", refused.job.problem)
+
+    def test_a_file_that_was_not_opened_outlives_a_stop_a_full_disk_and_the_next_start(self):
+        """By a start while it waits, a stop while it is being opened, and a disk that is full: then it is opened after all."""
+        name = "Harbour.zip"
+        upload = io.BytesIO(self.package(rich_kit()))
+        upload.name = name
+        self.client.post("/kits/files/open/", {"file": upload})
+        row = KitFile.objects.latest("pk")
+        sweep()
+        steps = open_kit_file(row.pk)
+        next(steps)
+        self.assertTrue((incoming_folder() / f"kit-{row.pk}").is_dir())
+        steps.close()
+        with (
+            patch("dactyl.shelf.edits.take_in", side_effect=OSError(28, "No space left on device")),
+            self.assertLogs("dactyl.jobs"),
+        ):
+            run_job.func(row.job_id)
+        sweep()
+        home = self.client.get("/")
+        self.assertContains(home, "The disk refused: No space left on device. Make room, then try again.")
+        self.assertContains(home, f"<strong>{name}</strong> is still here.")
+        self.client.post(f"/kits/files/{row.pk}/again/")
+        row.refresh_from_db()
+        run_job.func(row.job_id)
+        row.refresh_from_db()
+        self.assertEqual((row.kit.name, row.stored_as), ("Salt & Ferry", ""))
+        sweep()
+        self.assertEqual(list(incoming_folder().iterdir()), [])
+
+    def test_a_file_that_is_left_out_is_let_go(self):
+        upload = io.BytesIO(self.package(rich_kit()))
+        upload.name = "Left.zip"
+        self.client.post("/kits/files/open/", {"file": upload})
+        row = KitFile.objects.latest("pk")
+        self.client.post(f"/kits/files/{row.pk}/leave/")
+        run_job.func(row.job_id)
+        row.refresh_from_db()
+        self.assertEqual((row.kit, row.job.state, list(incoming_folder().iterdir())), (None, "cancelled", []))
 
     def test_files_that_are_no_kit_are_refused_and_nothing_stays(self):
         package = self.package(rich_kit())

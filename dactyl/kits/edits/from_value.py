@@ -13,6 +13,7 @@ from dactyl.core import kit as core
 from dactyl.core.fields import row_of
 from dactyl.history.edits import Change, edit
 from dactyl.kits.edits.kits import bare_kit
+from dactyl.kits.edits.samples import counted_in
 from dactyl.kits.models import (
     DRAWN,
     SILENCED_BY,
@@ -239,9 +240,14 @@ class Writer:
             Take(pk=self._key(take), layer_id=row.pk, position=number, **row_of(fields.TAKE, take))
             for row, number, take in filled
         ])  # fmt: skip
+        positions = dict(Mic.objects.filter(kit=self._kit).values_list("name", "position"))
         self._change.create_all([
-            TakeSample(take_id=row.pk, mic_id=self._mics[mic], sample_id=self._samples[sample.sha256].pk)
+            TakeSample(
+                take_id=row.pk, mic_id=self._mics[mic], sample_id=self._samples[sample.sha256].pk,
+                is_counted_in=mic == counted,
+            )
             for row, (_, _, take) in zip(takes, filled, strict=True)
+            for counted in [counted_in([(mic, positions[mic]) for mic, _ in take.samples])]
             for mic, sample in take.samples
         ])  # fmt: skip
 

@@ -12,10 +12,10 @@ from dactyl.core.kit import MAIN
 from dactyl.core.units import counted
 from dactyl.history.edits import edit
 from dactyl.history.models import Journal, Revision
+from dactyl.jobs.reserve import with_reserve
 from dactyl.kits.copying import copy_kit
 from dactyl.kits.edits import beside
 from dactyl.kits.models import Kit, Map, Mic, Output, Pad, Piece
-from dactyl.shelf.store import with_reserve
 
 FIRST_PADS = 16
 FIRST_MICS = (("close", True), ("overhead", False), ("room", False))  # and whether it is heard where the pad is panned

@@ -181,11 +181,22 @@ def _add_takes(change: Change, filled: Sequence[tuple[Layer, Sequence[NewTake]]]
         for layer, group in filled
         for number, recording in enumerate(group)
     ])  # fmt: skip
+    positions = dict(Mic.objects.filter(kit=change.document).values_list("pk", "position"))
     change.create_all([
-        TakeSample(take=take, mic=mics[mic], sample=sample)
+        TakeSample(take=take, mic=mics[mic], sample=sample, is_counted_in=mic == counted)
         for take, recording in zip(takes, recordings, strict=True)
+        for counted in [counted_in([(mic, positions[mics[mic].pk]) for mic in recording.heard])]
         for mic, sample in recording.heard.items()
     ])  # fmt: skip
+
+
+def counted_in(mics: Sequence[tuple[str, int]]) -> str | None:
+    """Return the mic that a take's start and end are counted in, where it is not the one that stands first in the kit.
+
+    mics : (name, position in the kit) of each mic of a take, the one that its frames are counted in first
+    """
+    first = min(mics, key=lambda mic: mic[1], default=None)
+    return mics[0][0] if first and first[0] != mics[0][0] else None
 
 
 def _mic(change: Change, name: str | None) -> Mic:
@@ -212,7 +223,7 @@ def _take_off(change: Change, pad: Pad) -> list[NewTake]:
     """Take everything off ``pad`` to lay it on again in other layers."""
     takes = list(Take.objects.filter(layer__pad=pad).order_by("layer__high", "position"))
     heard: dict[int, dict[str, Sample]] = {take.pk: {} for take in takes}
-    for used in TakeSample.objects.filter(take__in=takes).select_related("sample", "mic").order_by("mic__position"):
+    for used in TakeSample.objects.filter(take__in=takes).select_related("sample", "mic").order_by(*TakeSample.FIRST):
         heard[used.take_id][used.mic.name] = used.sample
     change.delete_all(list(pad.layers.all()))
     return [

@@ -7,10 +7,10 @@ from django.db import transaction
 from dactyl.core.errors import KitError
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
+from dactyl.jobs.reserve import with_reserve
 from dactyl.kits.models import Kit, Proposal, TakeSample, Version
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf.models import Sample, SampleName
-from dactyl.shelf.store import with_reserve
 
 ALSO_USED: list[Callable[[], Iterable[int]]] = []
 """What apps above need: keys of samples that can't be deleted."""

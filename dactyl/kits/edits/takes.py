@@ -74,7 +74,12 @@ def _turned(take: Take, is_reversed: bool, frames: int) -> dict[str, Any]:
 
 def _frames(takes: Sequence[Take]) -> dict[int, int]:
     """How long the first mic's sample of each take is. One query."""
-    rows = TakeSample.objects.filter(take__in=takes).order_by("-mic__position").values_list("take", "sample__frames")
+    rows = (
+        TakeSample.objects.filter(take__in=takes)
+        .order_by(*TakeSample.FIRST)
+        .reverse()
+        .values_list("take", "sample__frames")
+    )
     return defaultdict(lambda: MOST_FRAMES, rows)
 
 
@@ -154,7 +159,12 @@ def _copies(change: Change, takes: Sequence[Take], layer: Layer) -> list[Take]:
     used = TakeSample.objects.filter(take__in=takes)
     by_take = {take.pk: copy for take, copy in zip(takes, copies, strict=True)}
     change.create_all(
-        [TakeSample(take=by_take[row.take_id], mic_id=row.mic_id, sample_id=row.sample_id) for row in used]
+        [
+            TakeSample(
+                take=by_take[row.take_id], mic_id=row.mic_id, sample_id=row.sample_id, is_counted_in=row.is_counted_in
+            )
+            for row in used
+        ]
     )
     return list(copies)
 
@@ -167,7 +177,7 @@ def replace_sample(take: Take, version: int, sample: Sample, mic_id: int) -> Rev
             change.update(row, sample_id=sample.pk)
         else:
             change.create(TakeSample(take=take, mic_id=mic_id, sample=sample))
-        first = take.samples.order_by("mic__position").values_list("mic", flat=True).first()
+        first = take.samples.order_by(*TakeSample.FIRST).values_list("mic", flat=True).first()
         if first == mic_id:
             change.update(take, start_frame=sample.onset_frame, end_frame=None)
         _touch(change, [take])
@@ -183,7 +193,7 @@ def replace_samples(pad: Pad, version: int, samples: Sequence[Sample]) -> Revisi
         raise KitError(
             f"{pad.full_name} has {counted(len(takes), 'take')}, and {counted(len(samples), 'sample')} selected; choose as many."
         )
-    used = {row.take_id: row for row in TakeSample.objects.filter(take__in=takes).order_by("-mic__position")}
+    used = {row.take_id: row for row in TakeSample.objects.filter(take__in=takes).order_by(*TakeSample.FIRST).reverse()}
     with edit(pad.kit, version, f"Samples of {pad.full_name} replaced") as change:
         change.update_each(
             (used[take.pk], {"sample_id": sample.pk}) for take, sample in zip(takes, samples, strict=True)

@@ -11,7 +11,7 @@ from dactyl.core.stack.layers import BORDERS
 from dactyl.history import edits as history
 from dactyl.history.door import Answer
 from dactyl.kits import edits, fields, queries, sounding
-from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Piece, Take
+from dactyl.kits.models import Kit, Layer, Mic, Output, Pad, Piece, Take, TakeSample
 from dactyl.kits.views.answer import find, kit_edit, pad_of, pads_of, takes_of
 from dactyl.shelf import queries as shelf_queries
 from dactyl.web.note_naming import middle_c_octave
@@ -314,7 +314,7 @@ def keep_tried(request: HttpRequest, kit: Kit, version: int, take_id: int) -> An
     samples = shelf_queries.in_order(ids_in(request.POST.get("sample", "")))
     if not samples:
         raise KitError("This sample is no longer on the shelf. Choose another.")
-    mic = take.samples.order_by("mic__position").values_list("mic", flat=True).first()
+    mic = take.samples.order_by(*TakeSample.FIRST).values_list("mic", flat=True).first()
     return edits.takes.replace_sample(take, version, samples[0], mic or kit.mics.first().pk)
 
 

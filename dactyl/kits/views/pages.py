@@ -13,7 +13,7 @@ from dactyl.history.queries import listed
 from dactyl.jobs.models import Job
 from dactyl.kits import edits, fields, queries
 from dactyl.kits.alongside import is_lineup
-from dactyl.kits.models import Kit
+from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views import card
 from dactyl.kits.views.answer import about_kit
@@ -38,6 +38,7 @@ def home(request: HttpRequest) -> HttpResponse:
         "away": queries.home_kits(put_away=True),
         "jobs": under_way_jobs(),
         "rate_hz": settings.PLAYING_RATE_HZ,
+        "kit_files": KitFile.objects.filter(kit=None).exclude(stored_as="").select_related("job"),
     })  # fmt: skip
 
 

@@ -72,7 +72,7 @@ class Curves(PartCase):
         copy = PartRow.objects.get(pk=int(made.url.split("part=")[1]))
         self.assertEqual(self.curves(copy), self.curves())
         written = json.loads(self.client.get(f"/parts/of/{kit}/{self.row.pk}/curves/").content)
-        self.assertEqual(written, {"curves": [self.KICK, self.LANE]})
+        self.assertEqual(written, {"ticks_per_beat": 480, "curves": [self.KICK, self.LANE]})
         self.edit("duplicate-bars", bar=1, count=1)
         self.assertEqual(self.curves()[1], ["lane:38", "pan", [[10, 0.5]]], "level all along, it needs no more points")
         self.edit("curves", curves=[{**self.KICK, "points": []}])

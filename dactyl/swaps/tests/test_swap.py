@@ -7,11 +7,14 @@ from dactyl.core.play.compile import compile_kit
 from dactyl.core.thicken import Layering, thickened
 from dactyl.history import edits as history
 from dactyl.kits import edits
+from dactyl.kits.edits.samples import NewPad, NewTake
 from dactyl.kits.models import Kit, Mic, Pad
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.kits.values import kit_value, whole_kit_value
+from dactyl.shelf.models import Sample
 from dactyl.shelf.tests.sounds import shelf_of
 from dactyl.swaps import pieces
+from dactyl.swaps.edits import add_pieces
 
 
 class Swapping(KitCase):
@@ -44,6 +47,46 @@ class Swapping(KitCase):
 
     def value(self, kit: Kit, pad: Pad) -> core.Pad:
         return next(value for _, value in kit_value(kit.pk).pads() if value.id == pad.pk)
+
+    def heard(self, kit: Kit, name: str) -> dict[str, tuple]:
+        """What each mic of a pad's first take plays, as it is prepared."""
+        table = next(table for table in compile_kit(kit_value(kit.pk), 48_000).pads if table.name == name)
+        return {
+            sound.mic: (r.sha256, r.start_frame, r.end_frame, r.silence_frames, r.is_reversed)
+            for sound in table.regions[0].sounds
+            for r in [sound.recipe]
+        }
+
+    def test_a_take_starts_where_it_did_in_a_kit_whose_mics_stand_otherwise(self):
+        """Start and end count in the first sample: with a room at another rate and of another length, ahead in one kit."""
+        close, room = shelf_of([-12.0], name="close"), shelf_of([-14.0], name="room")
+        Sample.objects.filter(pk=room[0].pk).update(rate_hz=44_100, frames=room[0].frames - 9000)
+        room[0].refresh_from_db()
+        new = [
+            NewPad("Stroke", "snare", [[NewTake({"close": close[0], "room": room[0]}, {"start_frame": 4608})]], [127])
+        ]
+        edits.samples.apply_proposal(self.other, version(self.other), new, None)
+        stroke = self.other.pads.get(piece__name="Stroke")
+        Mic.objects.filter(kit=self.kit, name="close").update(position=9)
+        for is_reversed in (False, True):
+            with self.subTest(is_reversed=is_reversed):
+                take = stroke.layers.get().takes.get()
+                edits.takes.set_each([(take, {"is_reversed": is_reversed})], version(self.other), "turned")
+                source = kit_value(self.other.pk)
+                add_pieces(self.kit, version(self.kit), source, [stroke.pk])
+                copy = Pad.objects.filter(kit=self.kit, piece__name="Stroke").latest("pk")
+                self.assertEqual(self.heard(self.kit, copy.full_name), self.heard(self.other, "Stroke"))
+                swapped = f"{stroke.piece_id}.0.{self.pad.pk}-{stroke.pk}"
+                self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value=swapped)
+                self.assertEqual(self.heard(self.kit, "Snare"), self.heard(self.other, "Stroke"))
+                edits.pads.delete_pads([copy], version(self.kit))
+
+    def test_another_pad_s_tables_come_while_a_drum_sounds_along(self):
+        """A playbook of some pads holds no pad that has one along."""
+        empty = self.kit.pads.filter(layers=None).first()
+        along = f"0_0_0_0~{self.theirs.piece_id}.0.{self.pad.pk}-{self.theirs.pk}"
+        answer = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/", {"pads": empty.pk, "with": along})
+        self.assertEqual([pad["id"] for pad in answer.json()["pads"]], [empty.pk])
 
     def test_a_drum_is_listed_heard_kept_and_given_back(self):
         before = self.value(self.kit, self.pad)

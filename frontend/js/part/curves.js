@@ -40,14 +40,14 @@ export class LaneCurves {
     return !this.#of.size;
   }
 
-  /** Write what is added to a hit of a lane at a frame. @param {{ gains: Float64Array, ratios: Float64Array, pans: Float64Array }} into */
-  move(note, frame, into, at) {
+  /** Write what is added to a hit of a lane at an exact time, in frames. @param {{ gains: Float64Array, ratios: Float64Array, pans: Float64Array }} into */
+  move(note, time, into, at) {
     const curves = this.#of.get(note);
     if (!curves) return;
     const { gain_db: gain, pan, tune_cents: tune } = curves;
-    if (gain) into.gains[at] = linear(valueAt(gain, frame));
-    if (tune) into.ratios[at] = 2 ** (valueAt(tune, frame) / 1200);
-    if (pan) into.pans[at] = valueAt(pan, frame);
+    if (gain) into.gains[at] = linear(valueAt(gain, time));
+    if (tune) into.ratios[at] = 2 ** (valueAt(tune, time) / 1200);
+    if (pan) into.pans[at] = valueAt(pan, time);
   }
 }
 

@@ -113,7 +113,7 @@ export class PartModel extends EventTarget {
     const hits = this.heard(more.length ? merged(this.hits, more, []) : this.hits);
     const curves = curveRows.map(curveOf);
     const lanes = new LaneCurves(curves);
-    const table = tableOf(hits, this.muted, lanes.isEmpty ? null : lanes);
+    const table = tableOf(hits, this.muted, lanes.isEmpty ? null : lanes, (tick) => this.time.timeAt(tick));
     this.#engine.setPart({ ...table, curves: curves.filter(({ of }) => !of.startsWith("lane:")), loopFrames: this.about.loopFrames, ...this.time.clicks() });
   }
 

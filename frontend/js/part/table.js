@@ -18,8 +18,9 @@ export const inOrder = (a, b) => a.tick - b.tick || a.order - b.order || a.id - 
  * Two tables in the order in which they are played; of one tick a note-off of a hit's length comes first.
  * @param {Hit[]} hits in order @param {Set<number>} muted passes that are not heard
  * @param {import("./curves.js").LaneCurves | null} lanes what moves hits of some lanes
+ * @param {(tick: number) => number} timeAt the exact time of a tick, in frames
  */
-export function tableOf(hits, muted, lanes = null) {
+export function tableOf(hits, muted, lanes = null, timeAt = undefined) {
   const heard = muted.size ? hits.filter(({ pass }) => !muted.has(pass)) : hits;
   const offs = new Float64Array(heard.reduce((count, { until }) => count + Number(until > 0), 0));
   const frameOf = new Map(); // a packed note-off to its frame
@@ -43,7 +44,7 @@ export function tableOf(hits, muted, lanes = null) {
   };
   for (const { tick, frame, note, velocity, channel, lane = note } of heard) {
     while (off < offs.length && offs[off] < (Math.floor(tick) + 1) * 2048) takeOff();
-    if (lanes && velocity) lanes.move(lane, frame, moved, at);
+    if (lanes && velocity) lanes.move(lane, timeAt(tick), moved, at);
     frames[at] = frame;
     packed[at++] = note | (velocity << 7) | (channel << 14);
   }

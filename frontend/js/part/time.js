@@ -3,12 +3,14 @@
  * The places are those of dactyl/core/parts/meter.py; frames of hits come from the server, exact.
  *
  * @typedef {{ ticksPerBeat: number, tempos: [number, number][], tempoFrames: number[], meters: [number, number, number][],
- *   loopTicks: number, rate: number }} TimeTables
+ *   tempoTimes: number[], loopTicks: number, rate: number }} TimeTables
+ * tempoTimes: microseconds up to each tempo change, times ticks a beat: whole numbers
  */
 export class TimeMap {
   /** @type {number} */ ticksPerBeat;
   /** @type {[number, number][]} */ tempos;
   /** @type {number[]} */ tempoFrames;
+  /** @type {number[]} */ tempoTimes;
   /** @type {[number, number, number][]} */ meters;
   /** @type {number} */ loopTicks;
   /** @type {number} */ rate;
@@ -23,6 +25,12 @@ export class TimeMap {
   frameAt(tick) {
     const at = lastAt(this.tempos, tick);
     return this.tempoFrames[at] + Math.round(((tick - this.tempos[at][0]) * this.tempos[at][1] * this.rate) / (this.ticksPerBeat * 1e6));
+  }
+
+  /** The exact time of a tick in frames, not rounded: what curves are read at (core/parts/part.py, `seconds_at`). */
+  timeAt(tick) {
+    const at = lastAt(this.tempos, tick);
+    return ((this.tempoTimes[at] + (tick - this.tempos[at][0]) * this.tempos[at][1]) / (this.ticksPerBeat * 1e6)) * this.rate;
   }
 
   tickAt(frame) {

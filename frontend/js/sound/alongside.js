@@ -38,7 +38,7 @@ class Member {
 
   mix(out, first, count, stretches) {
     const { player, desk } = this;
-    const outputs = Math.max(1, player.outputs.length);
+    const outputs = player.outputs.length;
     while (this.#buses.length < outputs) this.#buses.push([new Float32Array(count), new Float32Array(count)]);
     this.#buses.length = outputs;
     for (const bus of this.#buses) for (const side of bus) side.fill(0);

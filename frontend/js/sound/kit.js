@@ -1,16 +1,19 @@
+/** The one output of a page without tables: a sample of the shelf leaves by it as it is. @type {import("./desk.js").OutputRow[]} */
+const PLAIN_OUTPUTS = [{ name: "Main", matrix: [1, 0, 0, 1], toBus: null, strip: [1, 0, 1, 1, 1] }];
+
 /** What one kit plays by: the tables of its pads, which notes strike them, which signals they listen to. */
 export class KitTables {
   /** @type {Map<number, import("./player.js").Pad>} */ pads = new Map();
   /** @type {Map<string, [pad: number, fade: number][]>} */ listeners = new Map();
   /** @type {Record<string, number[]>} */ notes = {};
-  outputs = [];
+  /** Never empty: the desk has a channel for each. */ outputs = PLAIN_OUTPUTS;
   /** @type {import("./desk.js").Compressor | null} */ parallel = null;
 
   /** Take over a playbook, whole or of some pads. @param {import("./player.js").Playbook} book */
   take(book) {
     if (book.whole) this.pads.clear();
     for (const pad of book.pads) this.pads.set(pad.id, pad);
-    this.outputs = book.outputs;
+    this.outputs = book.outputs.length ? book.outputs : PLAIN_OUTPUTS;
     this.parallel = book.parallel ?? null;
     if (book.whole || book.allNotes) this.notes = book.notes;
     else this.#renote(book);

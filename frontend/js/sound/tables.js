@@ -34,18 +34,22 @@ async function answerAll() {
   isUnderWay = false;
 }
 
-/** Tries again until they come: old tables would be played for good. Null where the kit is gone. */
+/**
+ * Tries again until they come: old tables would be played for good. What is auditioned is left out from the third try on, so
+ * that one that can't be made stops no edit from being heard. Null where the kit is gone.
+ */
 async function tablesOrWait(round) {
   for (let tries = 0; ; tries++) {
-    const answer = await tables(round).catch(() => undefined);
+    const { kit, rate, auditioned } = round.at(-1);
+    const answer = await tables(round, { kit, rate, auditioned: tries < 2 ? auditioned : "" }).catch(() => undefined);
     if (answer !== undefined) return answer;
     if (tries === 1) self.postMessage({ isLost: true });
     await new Promise((resolve) => setTimeout(resolve, Math.min(4000, 250 * 2 ** tries)));
   }
 }
 
-async function tables(round) {
-  const { kit, rate, auditioned } = round.at(-1);
+/** @param {{ kit: string, rate: number, auditioned: string }} of */
+async function tables(round, { kit, rate, auditioned }) {
   const query = new URLSearchParams();
   if (round.every(({ pads }) => pads)) query.set("pads", [...new Set(round.flatMap(({ pads }) => pads))].join(","));
   if (round.some(({ notes }) => notes)) query.set("notes", "1");

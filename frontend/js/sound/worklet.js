@@ -309,7 +309,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   }
 
   #clearedBuses(count) {
-    const outputs = Math.max(1, this.#player.outputs.length);
+    const outputs = this.#player.outputs.length;
     while (this.#buses.length < outputs) this.#buses.push([new Float32Array(count), new Float32Array(count)]);
     this.#buses.length = outputs;
     for (const bus of this.#buses) for (const channel of bus) channel.fill(0);

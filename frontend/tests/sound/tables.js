@@ -77,6 +77,15 @@ test("tables that do not come are asked for again and again, and that is said on
   equal([asked.length, numbers()], [4, [[7, 4]]]); // prettier-ignore
 });
 
+test("an audition that can't be made stops no edit from being heard", async () => {
+  fresh([500, 500, 200]);
+  want(9, [1], { auditioned: "7.1.11-70." });
+  await settled(900);
+  took();
+  await settled();
+  equal([asked.map((url) => decodeURIComponent(url.split("?")[1])), numbers()], [["pads=1&swap=7.1.11-70.", "pads=1&swap=7.1.11-70.", "pads=1"], ["lost", [9, 3]]]); // prettier-ignore
+});
+
 test("a kit that is gone is told without tables", async () => {
   fresh([404]);
   want(8, null);

@@ -19,6 +19,7 @@ from django.db import OperationalError, connection
 
 from dactyl.bounces.store import sweep as sweep_bounces
 from dactyl.core.errors import KitError
+from dactyl.jobs.reserve import give_up_reserve, is_full, keep_reserve
 from dactyl.jobs.run import requeue_abandoned
 from dactyl.keeping import check_store, database
 from dactyl.keeping.collecting import collect_seldom
@@ -26,7 +27,6 @@ from dactyl.keeping.lock import hold_folder
 from dactyl.keeping.refusals import refuse_in_our_words
 from dactyl.recordings.edits import sweep as sweep_recordings
 from dactyl.shelf import store
-from dactyl.shelf.models import ImportFile
 from dactyl.shelf.sounds import stop_preparing
 from dactyl.web import page_memory
 
@@ -50,10 +50,13 @@ class Command(BaseCommand):
         if not 0 <= port <= 65_535:
             raise CommandError(f"Port {port} is none: choose one from 1024 to 65535, as in make demo PORT=8123")
         with hold_folder(f"on port {port} serves"):
+            if is_full():
+                self.stdout.write("The disk is full: what is here can be seen and taken away; make room to change it.")
+                give_up_reserve()
             self._check_database()
             tempfile.tempdir = str(store.incoming_folder())  # large bodies wait on the disk that has room for them
             server = self._listen(host, port)
-            store.keep_reserve()
+            keep_reserve()
             try:
                 self._tidy()
             except OperationalError as problem:  # a full disk: it serves, so that something can be deleted
@@ -75,8 +78,7 @@ class Command(BaseCommand):
 
     def _tidy(self) -> None:
         """What kills left behind goes, and what was under way goes on."""
-        waiting = ImportFile.objects.filter(state=ImportFile.State.WAITING)
-        store.sweep(set(waiting.values_list("stored_as", flat=True)))
+        store.sweep()
         sweep_bounces()
         sweep_recordings()
         requeue_abandoned()
