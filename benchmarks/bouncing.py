@@ -16,8 +16,9 @@ import soundfile
 
 from benchmarks.measured import Row, against, ratio_row, seconds
 from dactyl.core.audio.prepare import Recipe
+from dactyl.core.bounce.order import BounceOrder
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
-from dactyl.core.bounce.stems import BounceOrder, bounce
+from dactyl.core.bounce.stems import bounce
 from dactyl.core.desk.stage import Stage
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.kit import HALL, Filter, Kit, Layer, NoteMap, Output, OutputGroup, Pad, Parallel, Piece, Sample, Take

@@ -10,7 +10,7 @@ from django.utils.timezone import localtime
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.core import kit as core
 from dactyl.core.audio.loudness import Loudness
-from dactyl.core.bounce.stems import RATES_HZ, BounceOrder
+from dactyl.core.bounce.order import RATES_HZ, BounceOrder
 from dactyl.core.bounce.stems import Stem as StemValue
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.lineup import all_samples_of
@@ -27,7 +27,7 @@ from dactyl.jobs.run import cancel, enqueue
 from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.models import Kit
-from dactyl.kits.values import kit_value
+from dactyl.kits.values import whole_kit_value
 from dactyl.lineups.edits import put_together
 from dactyl.lineups.queries import lineup_value
 from dactyl.maps.ways import translated_notes
@@ -57,8 +57,8 @@ def begin_bounce(
         raise BounceError("Choose a rate from the list.")
     with reading():
         kit.journal.refresh_from_db()
-        value, (played, _) = kit_value(kit.pk), as_played(kit, part)
-        lineup = lineup_value(kit, value) if with_alongside or is_lineup(kit) else None
+        value, (played, _) = whole_kit_value(kit.pk), as_played(kit, part)
+        lineup = lineup_value(kit, value, whole=True) if with_alongside or is_lineup(kit) else None
         used = samples_of(value) if lineup is None else all_samples_of(lineup)
         named, samples = current(kit), keys_of(list(used))
     order = replace(order, seed=value.seed, names=(("kit", kit.name), ("part", part.name)))
@@ -150,6 +150,7 @@ def record_stems(row: Bounce, stems: Sequence[StemValue], report: dict[str, Any]
                 frames=stem.frames,
                 peak_db=stem.peak_db,
                 overview=stem.overview,
+                kind=stem.kind,
             )
             for position, stem in enumerate(stems)
         ])  # fmt: skip

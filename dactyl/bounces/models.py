@@ -3,7 +3,7 @@
 from django.db import models
 from django.utils import timezone
 
-from dactyl.core.bounce.stems import MIX
+from dactyl.core.bounce.stems import STEM, WHOLE
 from dactyl.jobs.models import Job
 from dactyl.kits.models import Kit
 from dactyl.parts.models import Part
@@ -44,7 +44,7 @@ class Bounce(models.Model):
     @property
     def mix_lufs(self) -> float | None:
         """How loud its mix is, once that is measured."""
-        return next((stem.loudness_lufs for stem in self.stems.all() if stem.name == MIX), None)
+        return next((stem.loudness_lufs for stem in self.stems.all() if stem.kind == WHOLE), None)
 
     @property
     def bits(self) -> str:
@@ -61,6 +61,9 @@ class Stem(models.Model):
     frames = models.PositiveBigIntegerField()
     peak_db = models.FloatField()
     overview = models.BinaryField()
+    kind = models.CharField(
+        max_length=10, default=STEM
+    )  # of core.bounce.stems: a stem, a parallel bus, the mix, what lies beside
     loudness_lufs = models.FloatField(null=True)  # null: not measured yet, or silent
     true_peak_db = models.FloatField(null=True)
 
@@ -73,3 +76,7 @@ class Stem(models.Model):
     @property
     def is_over(self) -> bool:
         return self.peak_db > 0
+
+    @property
+    def is_mix(self) -> bool:
+        return self.kind == WHOLE

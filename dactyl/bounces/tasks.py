@@ -16,21 +16,24 @@ from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce
 from dactyl.core.audio.loudness import LoudnessMeter
 from dactyl.core.bounce.beside import write_beside, write_blend
+from dactyl.core.bounce.order import BounceOrder, played_by
 from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.stems import BounceOrder, Stem, played_by
+from dactyl.core.bounce.stems import WHOLE, Stem
 from dactyl.core.bounce.stems import bounce as bounce_files
 from dactyl.core.bounce.stems_add_up import stems_add_up
+from dactyl.core.formats.curves import write_curves
 from dactyl.core.formats.midi import write_midi
 from dactyl.core.hits.tracks import opened
 from dactyl.core.kit import Kit
 from dactyl.jobs.run import SECONDS_BETWEEN_WRITES, Progress
 from dactyl.kit_files.packing import pack_kit
+from dactyl.lineups.queries import write_packed
 from dactyl.recordings.models import RecordedPart
 from dactyl.shelf.sounds import prepared_sound
 
 SOUND_BYTES = 256 << 20  # kept in memory while a bounce runs
 LOUDNESS_FRAMES = 1 << 18  # measured at once
-REPORT, PART, PACKAGE = "bounce.json", "part.mid", "kit.zip"
+REPORT, PART, CURVES, PACKAGE = "bounce.json", "part.mid", "part.curves.json", "kit.zip"
 
 
 def make_bounce(bounce_id: int) -> Iterator[Progress]:
@@ -61,8 +64,11 @@ def make_bounce(bounce_id: int) -> Iterator[Progress]:
         report = _report(row, kit, order, partial, step.stems, stems)
         if row.with_part:
             (partial / PART).write_bytes(write_midi(part))
+            if part.curves:
+                (partial / CURVES).write_bytes(write_curves(part))
         if row.with_kit:
-            pack_kit(kit, partial / PACKAGE)
+            lineup = edits.read_lineup(row)
+            pack_kit(kit, partial / PACKAGE) if lineup is None else write_packed(lineup, partial / PACKAGE)
         (partial / REPORT).write_text(json.dumps(report, ensure_ascii=False, indent=1), encoding="utf-8")
         if not Bounce.objects.filter(pk=row.pk).exists():
             return  # it was deleted meanwhile
@@ -113,7 +119,7 @@ def _beside(row: Bounce, order: BounceOrder, folder: Path, stems: Sequence[Stem]
                 made += [step] if step else []
                 yield Progress(frames, frames, "Writing the recording")
     if row.with_blend and order.has_mix:
-        files = [folder / one.file for one in (stems[-1], *made)]
+        files = [folder / one.file for one in (next(one for one in stems if one.kind == WHOLE), *made)]
         made.append(
             write_blend(files, folder, order, rate_hz=row.rate_hz, frames=frames, number=len(stems) + len(made) + 1)
         )
@@ -121,8 +127,12 @@ def _beside(row: Bounce, order: BounceOrder, folder: Path, stems: Sequence[Stem]
 
 
 def _alongside(row: Bounce) -> dict[str, list[str]]:
+    """The kits of a lineup: beside the first of them, which the bounce is called by, and all of them."""
     lineup = edits.read_lineup(row)
-    return {} if lineup is None else {"alongside": [member.kit.name for member in lineup.members[1:]]}
+    if lineup is None:
+        return {}
+    names = [member.kit.name for member in lineup.members]
+    return {"members": names, "alongside": names[1:]}
 
 
 def _report(

@@ -15,22 +15,18 @@ from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.bounces.ranges import file_response, zip_blocks
 from dactyl.checks.queries import found as found_in
-from dactyl.core.bounce.render import bounce_frames, voices_of
-from dactyl.core.bounce.stems import (
+from dactyl.core.bounce.foreseen import Unanswered, shared_hits, size_on_disk, unanswered, unmet_curves
+from dactyl.core.bounce.grouping import arrange
+from dactyl.core.bounce.order import (
     GROUPINGS,
     LINEUP_GROUPINGS,
     RATES_HZ,
     BounceOrder,
-    Unanswered,
-    arrange,
     as_ordered,
     desk_of,
     played_by,
-    shared_hits,
-    size_on_disk,
-    unanswered,
-    unmet_curves,
 )
+from dactyl.core.bounce.render import bounce_frames, voices_of
 from dactyl.core.check.finding import NOTE
 from dactyl.core.desk.words import all_words, desk_words
 from dactyl.core.errors import BounceError
@@ -44,13 +40,13 @@ from dactyl.kits.alongside import is_lineup
 from dactyl.kits.models import Kit
 from dactyl.kits.values import kit_value
 from dactyl.kits.views.pages import kit_page
-from dactyl.lineups.queries import lineup_value, rows_of
+from dactyl.lineups.queries import lineup_value, pieces_of, rows_of
 from dactyl.parts import queries as part_queries
 from dactyl.parts.models import Part
 from dactyl.parts.views import chosen_part
 from dactyl.recordings.models import RecordedPart
 from dactyl.web.note_naming import middle_c_octave
-from dactyl.web.request_values import number_in
+from dactyl.web.request_values import ids_in, number_in
 
 DEPTHS = (("24", "24 bit"), ("16", "16 bit, dithered"), ("32f", "32 bit float"))
 FORMATS = (("wav", "WAV"), ("flac", "FLAC"))
@@ -81,9 +77,21 @@ def bounce_page(request: HttpRequest, kit_id: int) -> HttpResponse:
         "ambience": list(kit.mics.filter(is_ambience=True).values_list("name", flat=True)),
         "orders": ORDERS,
         "taken": TAKEN,
-        "pieces": [name for name in dict.fromkeys(kit.pieces.values_list("name", flat=True)) if name],
+        "pieces": _pieces(kit),
         **_listed(kit),
     })  # fmt: skip
+
+
+def _pieces(kit: Kit) -> list[tuple[str, str]]:
+    """The pieces that sound, of all members: (member:key, what it is called)."""
+    rows = rows_of(kit)
+    members = [kit, *(row.other for row in rows)] if kit.pads.exists() else [row.other for row in rows]
+    numbered = len(members) > 1
+    return [
+        (f"{number}:{key}", f"{name} · {member.name}" if numbered else name)
+        for number, member in enumerate(members)
+        for key, name in pieces_of(member).items()
+    ]
 
 
 @require_GET
@@ -114,7 +122,7 @@ def _before(kit: Kit, part: Part, order: BounceOrder, rate_hz: int, *, with_alon
     stems = arrange(playbook, voices, order, value)
     parallel = [compressor.name for compressor in desk_of(playbook, order).compressors]
     size, free = size_on_disk(len(stems.names) + len(parallel), frames, order), shutil.disk_usage(settings.DATA).free
-    shared = shared_hits(playbook, voices, order)
+    shared = shared_hits(stems, voices)
     return {
         "missing": [(note_label(m.note, middle_c_octave=middle_c_octave()), m.hits) for m in missing],
         "missing_hits": sum(m.hits for m in missing),
@@ -181,10 +189,11 @@ def _order(asked: QueryDict) -> BounceOrder:
     if bits not in SUBTYPES or by not in LINEUP_GROUPINGS or asked.get("format", "wav") not in dict(FORMATS):
         raise BounceError("Choose depth, format and grouping from the lists.")
     groups = zip(asked.getlist("piece"), asked.getlist("group"), strict=False)
+    pieces = [(ids_in(piece.replace(":", ",")), stem.strip()[:40]) for piece, stem in groups if stem.strip()]
     return BounceOrder(
         bits=bits,
         by=by,
-        groups=tuple((piece, group.strip()[:40]) for piece, group in groups if group.strip()),
+        groups=tuple((key[0], key[1], stem) for key, stem in pieces if len(key) == 2),
         format=asked.get("format", "wav"),
         mono_where_mono=asked.get("mono") == "1",
         ambience_apart=asked.get("ambience") == "1",

@@ -13,8 +13,10 @@ from pathlib import Path
 
 from dactyl.cli.part import read_bytes, read_part
 from dactyl.cli.say import ProgressLine, warn
+from dactyl.core.bounce.foreseen import unanswered, unmet_curves
+from dactyl.core.bounce.order import BounceOrder
 from dactyl.core.bounce.source import LineupSource, Source, Together, open_kit, open_played
-from dactyl.core.bounce.stems import BounceOrder, Stem, bounce, unanswered, unmet_curves
+from dactyl.core.bounce.stems import Stem, bounce
 from dactyl.core.errors import BounceError
 from dactyl.core.formats.curves import read_curves
 from dactyl.core.lineup import CHANNELS, Listening

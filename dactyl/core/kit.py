@@ -189,6 +189,7 @@ def is_drawn(points: tuple[tuple[float, float], ...]) -> bool:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Piece:
+    id: int = 0  # 0: it has none, and nothing points at it
     name: str
     pads: tuple[Pad, ...]
     gain_db: float = 0.0
@@ -330,10 +331,14 @@ class Kit:
     def _check_identity(self) -> None:
         """Pads and layers are told apart by id, and a group has one fade, whoever cuts (design rule 3)."""
         pads = [pad for _, pad in self.pads()]
-        for what, ids in (("pads", [p.id for p in pads]), ("layers", [x.id for p in pads for x in p.layers])):
+        pieces = [piece.id for piece in self.pieces if piece.id]
+        layers = [layer.id for pad in pads for layer in pad.layers]
+        for what, ids in (("pieces", pieces), ("pads", [p.id for p in pads]), ("layers", layers)):
             if len(set(ids)) < len(ids):
                 twice = next(number for number, count in Counter(ids).items() if count > 1)
                 raise KitError(f"Two {what} of {self.name[:40]} have the id {twice}; each needs its own.")
+        if strange := next((number for number in pieces if not 0 < number < MOST_ID), None):
+            raise KitError(f"A piece of {self.name[:40]} has the number {str(strange)[:40]}, which none can have.")
         for row in (row for pad in pads for row in (pad, *pad.layers)):
             if not (abs(row.id) < MOST_ID and 0 <= row.stream < MOST_ID):
                 number = str(row.id if abs(row.id) >= MOST_ID else row.stream)[:40]

@@ -26,7 +26,7 @@ class Listening:
     muted: bool = False
     delay_ms: float = 0.0
     curve: Curve = "even"  # of velocity, before the pads' own
-    pieces: tuple[str, ...] | None = None  # those that take part; None: all
+    pieces: tuple[int, ...] | None = None  # ids of those that take part; None: all
     notes: tuple[tuple[int, int], ...] = ()  # (note of the part, note of this kit); others stay as they are
 
 
@@ -47,9 +47,9 @@ class Lineup:
             raise KitError(f"A lineup has 1 to {MOST_MEMBERS} members; this one has {len(self.members)}.")
         for number, member in enumerate(self.members):
             check_listening(member, f"member {number + 1}, {member.kit.name[:40]},")
-            names = {piece.name for piece in member.kit.pieces}
-            if strange := next((name for name in member.pieces or () if name not in names), None):
-                raise KitError(f"Member {number + 1} names the piece {strange[:40]}, which its kit does not have.")
+            known = {piece.id for piece in member.kit.pieces}
+            if strange := next((key for key in member.pieces or () if key not in known), None):
+                raise KitError(f"Member {number + 1} names piece {str(strange)[:40]}, which its kit does not have.")
         for one, pad, other, other_pad, strength in self.links:
             self._check_pad(one, pad)
             self._check_pad(other, other_pad)
@@ -90,7 +90,7 @@ def kit_of(member: Member) -> Kit:
     """The member's kit with the pieces that take part; what leads to the others is left out."""
     if member.pieces is None:
         return member.kit
-    pieces = tuple(piece for piece in member.kit.pieces if piece.name in member.pieces)
+    pieces = tuple(piece for piece in member.kit.pieces if piece.id in member.pieces)
     there = {pad.id for piece in pieces for pad in piece.pads}
     maps = tuple(replace(m, notes=tuple((note, pad) for note, pad in m.notes if pad in there)) for m in member.kit.maps)
     surfaces = tuple(replace(s, cells=tuple((at, p) for at, p in s.cells if p in there)) for s in member.kit.surfaces)

@@ -52,7 +52,9 @@ def second_piece(kit: Kit, source: Kit, pairs: Mapping[int, int | None], how: La
     for key, other in pairs.items():
         if key in own and other in theirs:
             pads.append(_along(own[key][1], theirs[other], name, first, how))
-    return replace(first, name=name, pads=tuple(pads), mic_gains_db=(), mic_pans=(), mic_flips=())
+    return replace(
+        first, id=NEW_IDS + first.id, name=name, pads=tuple(pads), mic_gains_db=(), mic_pans=(), mic_flips=()
+    )
 
 
 def _along(pad: Pad, other: Pad, name: str, first: Piece, how: Layering) -> Pad:

@@ -1,6 +1,7 @@
 """Conversions between the units that stand in names: frames, ms, dB, pan, gain."""
 
 import math
+from collections.abc import Sequence
 
 
 def ms_to_frames(time_ms: float, rate_hz: int) -> int:
@@ -37,6 +38,21 @@ DEPTHS = ("16", "24", "32f")
 """Bits of a sound file's values; 32f are floats."""
 DYNAMICS = (("pp", 1, 24), ("p", 25, 44), ("mp", 45, 64), ("mf", 65, 84), ("f", 85, 108), ("ff", 109, 127))
 """Musical dynamics and the velocities they span, inclusive."""
+
+
+def told_apart(names: Sequence[str]) -> list[str]:
+    """Return names of which no two are alike, whatever their case: "Tom", "Tom 2". Each keeps its own where it is free."""
+    taken = {name.lower() for name in names}
+    given: set[str] = set()
+    result = []
+    for name in names:
+        number, free = 1, name
+        while free.lower() in given or (number > 1 and free.lower() in taken):
+            number += 1
+            free = f"{name} {number}"
+        given.add(free.lower())
+        result.append(free)
+    return result
 
 
 def counted(count: int, noun: str) -> str:

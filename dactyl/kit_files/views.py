@@ -10,10 +10,10 @@ from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
 
+from dactyl.core.bounce.order import safe_name
 from dactyl.core.bounce.sound_cache import SoundCache
 from dactyl.core.bounce.soundfont import write_soundfont
 from dactyl.core.bounce.source import SOUNDFONT
-from dactyl.core.bounce.stems import safe_name
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.sf2.lost import lost_by_a_soundfont
 from dactyl.kit_files import edits

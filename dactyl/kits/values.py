@@ -100,6 +100,7 @@ def _kit_value(
         mics=tuple(core.Mic(output=output_name.get(mic.output_id), **values_of(fields.MIC, mic)) for mic in mics),
         pieces=tuple(
             core.Piece(
+                id=piece.pk,
                 pads=tuple(own),
                 **values_of(fields.PIECE, piece),
                 output=output_name.get(piece.output_id),

@@ -104,6 +104,8 @@ def keep_as_lineup(kit: Kit) -> Kit:
 
 def lineup_of(name: str, kits: Sequence[Kit]) -> Kit:
     """A new lineup of kits that all hear all. raises : KitError where they are too few, or too many"""
+    if away := next((kit.name for kit in kits if kit.is_put_away), None):
+        raise KitError(f"{away} was put away. Bring it back on the first page, or take it out of the set.")
     if empty := next((kit.name for kit in kits if not kit.pads.exists()), None):
         raise KitError(f"{empty} has no pads of its own; a lineup is made of kits that have.")
     if not 2 <= len(kits) <= MOST + 1:
@@ -150,7 +152,7 @@ def put_together(lineup: Lineup, kits: Sequence[Kit]) -> Kit:
             muted=member.muted, delay_ms=member.delay_ms,
             curve=member.curve if isinstance(member.curve, str) else DRAWN,
             curve_points=None if isinstance(member.curve, str) else [list(point) for point in member.curve],
-            pieces=None if member.pieces is None else list(member.pieces),
+            pieces=None if member.pieces is None else _keys_of(member, kit),
             **_met(lineup, member),
         )
         for position, (member, kit) in enumerate(zip(lineup.members, kits, strict=True), start=1)
@@ -165,6 +167,14 @@ def put_together(lineup: Lineup, kits: Sequence[Kit]) -> Kit:
     for a, letter, b, other_letter in lineup.chokes:
         SharedChoke.objects.create(kit=made, one=rows[a], letter=letter, other=rows[b], other_letter=other_letter)
     return made
+
+
+def _keys_of(member: Member, kit: Kit) -> list[int]:
+    """Keys of the pieces that take part, in a kit that was opened from the member's."""
+    pads = dict(zip((pad.id for _, pad in member.kit.pads()), kit.pads.values_list("piece", flat=True), strict=True))
+    return list(
+        dict.fromkeys(pads[pad.id] for piece in member.kit.pieces if piece.id in member.pieces for pad in piece.pads)
+    )
 
 
 def _met(lineup: Lineup, member: Member) -> dict[str, Any]:

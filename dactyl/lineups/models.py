@@ -26,7 +26,7 @@ class Alongside(models.Model):
     delay_ms = models.FloatField(default=0.0)
     curve = models.CharField(max_length=5, default="even")
     curve_points = models.JSONField(null=True, blank=True)  # where the curve is drawn
-    pieces = models.JSONField(null=True, blank=True)  # names of those that take part; null: all
+    pieces = models.JSONField(null=True, blank=True)  # keys of those that take part (rows of before: names); null: all
     is_met = models.BooleanField(default=True)  # its pads are found by what notes mean; else by the notes themselves
     notes = models.JSONField(null=True, blank=True)  # [[note of the part, own note], ...] in the place of that
     # No constraint, as above; null, or one that is gone: the kit as it is now.

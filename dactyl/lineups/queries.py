@@ -18,7 +18,7 @@ from dactyl.core.maps.translate import meeting
 from dactyl.core.parts.part import Event
 from dactyl.core.play.together import join
 from dactyl.kit_files.packing import listed
-from dactyl.kits.models import Kit, Pad
+from dactyl.kits.models import Kit, Pad, Piece
 from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps.ways import translated_notes
@@ -28,6 +28,7 @@ from dactyl.shelf.store import whole_path
 from dactyl.versions import edits as versions
 
 MOST = 7  # kits beside the first
+OF_BEFORE = 1 << 48  # ids of pieces of versions that held none: no row has such a key
 
 
 def rows_of(kit: Kit) -> list[Alongside]:
@@ -50,14 +51,31 @@ def kits_with_pads() -> QuerySet[Kit]:
     return Kit.objects.filter(Exists(Pad.objects.filter(kit=OuterRef("pk"))), is_put_away=False)
 
 
-def value_of(row: Alongside) -> core.Kit:
-    """The kit that sounds, or the version of it."""
-    return kit_value(row.other) if row.version is None else versions.value_of(row.version)
+def pieces_of(kit: Kit) -> dict[int, str]:
+    """What the pieces of a kit are called, by their keys: one without a name by its first pad."""
+    called: dict[int, str] = {}
+    for pad in (
+        Pad.objects.filter(kit=kit, layers__isnull=False).distinct().select_related("piece").order_by("position")
+    ):
+        called.setdefault(pad.piece_id, pad.piece.name or pad.full_name)
+    return called
+
+
+def value_of(row: Alongside, *, whole: bool = False) -> core.Kit:
+    """The kit that sounds, or the version of it. whole : with surfaces and further maps, as packages hold it"""
+    if row.version is not None:
+        return _with_piece_ids(versions.value_of(row.version))
+    return whole_kit_value(row.other.pk) if whole else kit_value(row.other)
+
+
+def _with_piece_ids(kit: core.Kit) -> core.Kit:
+    """The kit, with ids for its pieces where it was kept before they had some."""
+    numbered = enumerate(kit.pieces, start=OF_BEFORE)
+    return replace(kit, pieces=tuple(piece if piece.id else replace(piece, id=number) for number, piece in numbered))
 
 
 def listening(row: Alongside, first: core.Kit, other: core.Kit) -> Listening:
     """What of the part reaches it, and as what. first : the kit whose notes the part is taken to mean"""
-    names = {piece.name for piece in other.pieces}
     return Listening(
         channels=None if row.channels is None else tuple(row.channels),
         low=row.low,
@@ -66,9 +84,21 @@ def listening(row: Alongside, first: core.Kit, other: core.Kit) -> Listening:
         muted=row.muted,
         delay_ms=row.delay_ms,
         curve=_curve_of(row),
-        pieces=None if row.pieces is None else tuple(name for name in row.pieces if name in names),
+        pieces=_pieces_of(row, other),
         notes=_notes_of(row, first, other),
     )
+
+
+def _pieces_of(row: Alongside, other: core.Kit) -> tuple[int, ...] | None:
+    """Ids of the pieces that take part, as far as they are there. Rows of before told them by name, and so do versions of
+    kits that were kept before pieces had ids."""
+    if row.pieces is None:
+        return None
+    wanted = set(row.pieces)
+    if any(piece.id >= OF_BEFORE for piece in other.pieces):
+        keys = [key for key in row.pieces if isinstance(key, int)]
+        wanted |= set(Piece.objects.filter(pk__in=keys).exclude(name="").values_list("name", flat=True))
+    return tuple(piece.id for piece in other.pieces if piece.id in wanted or (piece.name and piece.name in wanted))
 
 
 def _curve_of(row: Alongside) -> core.Curve:
@@ -116,7 +146,7 @@ class Placed:
         return {note: own.get(note, note) for note in range(self.member.low, self.member.high + 1)}
 
 
-def placed(kit: Kit, own: core.Kit | None = None) -> list[Placed]:
+def placed(kit: Kit, own: core.Kit | None = None, *, whole: bool = False) -> list[Placed]:
     """The kit itself, where it has pads, and what sounds alongside it.
 
     A lineup has one master, and one side that all is heard from: they are added to each member's own.
@@ -128,7 +158,7 @@ def placed(kit: Kit, own: core.Kit | None = None) -> list[Placed]:
         channels = None if mine is None or mine.channels is None else tuple(mine.channels)
         found.append(Placed(None, Member(kit=own, channels=channels)))
     for row in rows:
-        other = value_of(row)
+        other = value_of(row, whole=whole)
         first = first if found else other
         heard = listening(row, first, other)
         if not found or found[0].row is not None:
@@ -147,9 +177,9 @@ def _under(lineup: core.Kit, other: core.Kit, heard: Listening) -> tuple[core.Ki
     return other, replace(heard, gain_db=gain_db)
 
 
-def lineup_value(kit: Kit, own: core.Kit) -> Lineup | None:
-    """None where nothing sounds alongside."""
-    found = placed(kit, own)
+def lineup_value(kit: Kit, own: core.Kit, *, whole: bool = False) -> Lineup | None:
+    """None where nothing sounds alongside. whole : with surfaces and further maps of its members"""
+    found = placed(kit, own, whole=whole)
     return _together(kit, found) if any(one.row for one in found) else None
 
 
@@ -208,9 +238,14 @@ def whose(kit: Kit, part: Part) -> Callable[[Event], str]:
 def pack_lineup(kit: Kit, target: Path) -> None:
     """Write the package of a kit and what sounds alongside it. Its name must not be final yet. raises : KitError for a kit alone"""
     own = whole_kit_value(kit.pk)
-    lineup = lineup_value(kit, own)
+    lineup = lineup_value(kit, own, whole=True)
     if lineup is None:
         raise KitError("Nothing sounds alongside this kit; take it away as a kit.")
+    write_packed(lineup, target)
+
+
+def write_packed(lineup: Lineup, target: Path) -> None:
+    """Write a package of a lineup. Its name must not be final yet."""
     lineup = portable_lineup(lineup)
     samples = listed(all_samples_of(lineup))
     write_lineup(target, lineup, samples, {sample.sha256: whole_path(sample.sha256) for sample in samples})

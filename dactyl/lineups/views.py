@@ -1,6 +1,6 @@
 """Alongside: further kits that answer the part of a kit, each with its channels, level and delay."""
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import orjson
@@ -22,7 +22,7 @@ from dactyl.history.edits import StaleDocument
 from dactyl.kit_files.views import packed
 from dactyl.kits import fields
 from dactyl.kits.alongside import is_lineup
-from dactyl.kits.models import Kit, Piece
+from dactyl.kits.models import Kit
 from dactyl.kits.queries import PadRow, sheet_rows
 from dactyl.kits.staircase import axis_of
 from dactyl.kits.views.answer import kit_edit
@@ -42,10 +42,7 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
     """What sounds alongside, and the kits that could."""
     kit = get_object_or_404(Kit, pk=kit_id)
     rows, is_alone = queries.rows_of(kit), not is_lineup(kit)
-    names = {
-        row.pk: list(dict.fromkeys(name for name in Piece.objects.filter(kit=row.other).order_by("pk").values_list("name", flat=True) if name))
-        for row in rows
-    }  # fmt: skip
+    pieces = {row.pk: queries.pieces_of(row.other) for row in rows}
     mine, part = queries.own_row(kit), chosen_part(request)
     counts = _channel_counts(part)
     is_open = mine is None and all(row.channels is None for row in rows)
@@ -56,7 +53,7 @@ def panel(request: HttpRequest, kit_id: int) -> HttpResponse:
         "own_channels": channels_told(mine) if mine else "",
         "part_channels": [(channel + 1, hits) for channel, hits in counts],
         "proposed": _told_proposal(kit, _members(kit), counts) if is_open else "",
-        "members": [(row, names[row.pk], channels_told(row), other_pieces(row, names[row.pk]), list(row.other.versions.all())) for row in rows],
+        "members": [(row, list(pieces[row.pk].items()), channels_told(row), other_pieces(row, pieces[row.pk]), list(row.other.versions.all())) for row in rows],
         "others": queries.kits_with_pads().exclude(pk=kit.pk).order_by("name"),
         "curves": list(CURVE_EXPONENTS),
         "devices": Device.objects.filter(is_forgotten=False),
@@ -122,7 +119,7 @@ def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
 
 def _lanes_of(one: queries.Placed) -> list[dict[str, Any]]:
     pieces = one.member.pieces
-    return [lane for lane in lanes_of(one.row.other, one.becomes) if pieces is None or lane["pieceName"] in pieces]
+    return [lane for lane in lanes_of(one.row.other, one.becomes) if pieces is None or lane["piece"] in pieces]
 
 
 @require_GET
@@ -135,9 +132,13 @@ def sheet(request: HttpRequest, kit_id: int) -> HttpResponse:
         "kit": kit,
         "is_lineup": is_lineup(kit),
         "axis": axis_of([row for own in rows.values() for row, _ in own]),
-        "members": [(one, rows[one.key], channels_told(one.row)) for one in found],
+        "members": [(one, rows[one.key], channels_told(one.row), _only(one.row)) for one in found],
         "first": 2 if kit.pads.exists() else 1,
     })  # fmt: skip
+
+
+def _only(row: Alongside) -> str:
+    return "" if row.pieces is None else pieces_told(row, queries.pieces_of(row.other))
 
 
 def _rows(one: queries.Placed) -> list[tuple[PadRow, list[int]]]:
@@ -149,7 +150,7 @@ def _rows(one: queries.Placed) -> list[tuple[PadRow, list[int]]]:
     return [
         (row, sorted(note for own in row.notes for note in struck.get(own, ())))
         for row in sheet_rows(one.row.other)
-        if not row.is_empty and (pieces is None or row.pad.piece.name in pieces)
+        if not row.is_empty and (pieces is None or row.pad.piece_id in pieces)
     ]
 
 
@@ -255,7 +256,10 @@ def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
     if not request.POST.get("piece"):
         return edits.add(kit, version, other)
     said = {name: fields.read(MEMBER, name, request.POST.get(name, "0")) for name in ("gain_db", "delay_ms")}
-    return edits.add(kit, version, other, pieces=[request.POST["piece"][:60]], **said)
+    piece = number_in(request.POST["piece"])
+    if piece not in queries.pieces_of(other):
+        raise KitError(f"{other.name} no longer has this piece. Choose another.")
+    return edits.add(kit, version, other, pieces=[piece], **said)
 
 
 @kit_edit
@@ -263,9 +267,17 @@ def link(request: HttpRequest, kit: Kit, version: int) -> Answer:
     """A pad that sounds along with one of another kit (``pad``, ``other``: member and pad), or two choke groups that cut each other."""
     ends = [_end(kit, request.POST.get(name, "")) for name in ("one", "other")]
     (one, first), (other, second) = ends
-    if one == other:
+    if _whose(kit, one) == _whose(kit, other):
         raise KitError("Both are of one kit; choose one of another kit.")
     if request.POST.get("what") == "choke":
+        letters = {
+            (found.row.pk if found.row else None, pad.choke.letter)
+            for found in queries.placed(kit)
+            for _, pad in found.member.kit.pads()
+            if pad.choke
+        }
+        if not {(one, first), (other, second)} <= letters:
+            raise KitError("Choose both from the lists: one of the groups is gone.")
         row = SharedChoke(kit=kit, one_id=one, letter=first[:1], other_id=other, other_letter=second[:1])
         return edits.link(kit, version, row, f"Groups {row.letter} and {row.other_letter} of two kits cut each other")
     strength = fields.read({"strength": STRENGTH}, "strength", request.POST.get("strength", "1"))
@@ -279,10 +291,16 @@ def link(request: HttpRequest, kit: Kit, version: int) -> Answer:
     return edits.link(kit, version, row, "A pad sounds along with one of another kit")
 
 
+def _whose(kit: Kit, row: int | None) -> int | None:
+    """None for the kit itself, also where a row says what that one hears."""
+    mine = queries.own_row(kit)
+    return None if mine is not None and row == mine.pk else row
+
+
 def _end(kit: Kit, text: str) -> tuple[int | None, str]:
     """``row:pad`` or ``row:letter``; no row: the kit itself."""
     key, _, what = text.partition(":")
-    row = number_in(key) if key else None
+    row = _whose(kit, number_in(key)) if key else None
     if not what or (row is not None and not Alongside.objects.filter(kit=kit, pk=row).exists()):
         raise KitError("Choose both from the lists.")
     return row, what
@@ -352,18 +370,28 @@ def channels_told(row: Alongside) -> str:
     return "" if row.channels is None else ", ".join(str(channel + 1) for channel in row.channels)
 
 
-def other_pieces(row: Alongside, names: Collection[str]) -> str:
-    """What takes part, where that is not one piece of the kit: several, as a package has them, or one that is there no more."""
-    if row.pieces is None or (len(row.pieces) == 1 and row.pieces[0] in names):
-        return ""
-    told = [name if name in names else f"{name} (not in it now)" for name in row.pieces]
+def pieces_told(row: Alongside, called: Mapping[int, str]) -> str:
+    """The pieces that take part, in words. called : all of the kit's, by their keys"""
+    names = set(called.values())
+    told = [
+        called.get(key)
+        or (key if key in names else f"{key} (not in it now)" if isinstance(key, str) else "one that is gone")
+        for key in row.pieces
+    ]
     return ", ".join(told) or "none"
 
 
-def _pieces(request: HttpRequest) -> list[str] | None:
-    """One piece by its name, or nothing for all."""
-    name = request.POST.get("value", "").strip()[:60]
-    return [name] if name else None
+def other_pieces(row: Alongside, called: Mapping[int, str]) -> str:
+    """What takes part, where that is not one piece of the kit: several, as a package has them, or one that is there no more."""
+    if row.pieces is None or (len(row.pieces) == 1 and row.pieces[0] in called):
+        return ""
+    return pieces_told(row, called)
+
+
+def _pieces(request: HttpRequest) -> list[int] | None:
+    """One piece by its key, or nothing for all."""
+    key = number_in(request.POST.get("value", "")) or None
+    return None if key is None else [key]
 
 
 READ: dict[str, tuple[str, Callable[[HttpRequest], Any]]] = {

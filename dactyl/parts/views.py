@@ -13,7 +13,7 @@ from django.utils.timezone import localtime
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from django_htmx.http import push_url
 
-from dactyl.core.bounce.stems import safe_name
+from dactyl.core.bounce.order import safe_name
 from dactyl.core.errors import PartError
 from dactyl.core.formats.curves import write_curves
 from dactyl.core.formats.midi import MAX_BYTES, MAX_NOTES, read_midi, read_tracks, write_midi
@@ -382,7 +382,10 @@ def record(request: HttpRequest, part: Part, version: int) -> tuple[Revision | N
 def _span(asked: JsonValues, rows: list[list[int]], about: PartValue, rate_hz: int) -> range:
     """The ticks that a pass was played over: as the page says, else from its first hit to its last."""
     frames = [frame for frame, *_ in rows] or [0]
-    first, end = asked.wholes("span", 0, 1 << 40, 2) if asked.has("span") else (min(frames), max(frames) + 1)
+    told = asked.wholes("span", 0, 1 << 40, 2) if asked.has("span") else [min(frames), max(frames) + 1]
+    if len(told) != 2:
+        raise PartError("The stretch of this pass did not arrive whole; it is sent again.")
+    first, end = told
     ticks = (about.tick_at(frame / rate_hz) for frame in (first, end))
     return range(*ticks)
 

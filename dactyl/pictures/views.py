@@ -6,7 +6,7 @@ from django.template.loader import render_to_string
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET
 
-from dactyl.core.bounce.stems import safe_name
+from dactyl.core.bounce.order import safe_name
 from dactyl.core.cuts import usual
 from dactyl.core.errors import KitError
 from dactyl.core.plan import pan_of

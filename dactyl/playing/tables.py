@@ -35,7 +35,10 @@ def playbook_for_page(
     """The playbook, whole or of some pads. ``docs/formats.md`` describes it. auditioned : what is heard in the kit's place"""
     value = kit_value(kit, pad_ids, instead=instead)
     playbook = compiled(auditioned(value) if auditioned else value, rate_hz)
-    return {"version": kit.version, **as_tables(playbook, is_whole=pad_ids is None)}
+    tables = as_tables(playbook, is_whole=pad_ids is None)
+    for row, key in zip(tables["outputs"], kit.outputs.values_list("pk", flat=True), strict=False):
+        row["key"] = key  # what the page points at it by, whatever it is called
+    return {"version": kit.version, **tables}
 
 
 def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:

@@ -7,6 +7,7 @@ request at a time; who waits for it takes it, if the drawing began after they as
 """
 
 import hashlib
+import secrets
 import sqlite3
 import threading
 import time
@@ -25,7 +26,6 @@ from dactyl.web.headers import HEADERS
 from dactyl.web.note_naming import middle_c_octave
 
 PAGES = 64
-TOKEN = "token-of-the-page"  # where a page's token stands, filled in for each reader
 READ_HEADERS = (
     "HX-Request",
     "HX-History-Restore-Request",
@@ -42,6 +42,7 @@ class _Drawn:
     state: int  # of the database, before it was drawn
     begun_at: float  # monotonic
     response: HttpResponse
+    parts: list[bytes]  # of its content: between them stands the token of each reader
     digest: str
 
 
@@ -82,7 +83,7 @@ def begin(database: Path) -> None:
 
 def page_token(request: HttpRequest) -> dict[str, str]:
     """A context processor: the token against forged requests, or its place in a page for many readers."""
-    return {"page_token": TOKEN if getattr(request, "is_for_many", False) else get_token(request)}
+    return {"page_token": getattr(request, "token_mark", None) or get_token(request)}
 
 
 def kept(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
@@ -99,11 +100,12 @@ def kept(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
             with page.lock:
                 if page.drawn is None or page.drawn.begun_at < asked_at:
                     begun_at, state = time.monotonic(), _memory.state()
-                    request.is_for_many = True
+                    request.token_mark = secrets.token_hex(24)  # nothing in the database can hold it: it is made now
                     response = view(request, *args, **named)
                     if response.status_code != 200:
                         return response
-                    page.drawn = _Drawn(state, begun_at, response, hashlib.sha256(response.content).hexdigest())
+                    parts = response.content.split(request.token_mark.encode())
+                    page.drawn = _Drawn(state, begun_at, response, parts, hashlib.sha256(b"".join(parts)).hexdigest())
         return _for_reader(request, page.drawn)
 
     return answer
@@ -113,7 +115,7 @@ def _for_reader(request: HttpRequest, drawn: _Drawn) -> HttpResponse:
     token = get_token(request)
     secret = request.META["CSRF_COOKIE"]  # a page with the token of another would be refused
     etag = f'"{hashlib.sha256((drawn.digest + secret).encode()).hexdigest()[:32]}"'
-    content = drawn.response.content.replace(TOKEN.encode(), token.encode())
+    content = token.encode().join(drawn.parts)
     response = HttpResponse(content, headers={**drawn.response.headers, "ETag": etag})
     patch_vary_headers(response, READ_HEADERS)
     return get_conditional_response(request, etag, None, response)

@@ -13,6 +13,7 @@ import { startEdits } from "./page/edits.js";
 import { startFields } from "./page/fields.js";
 import { startFocus } from "./page/focus.js";
 import { startQuietAborts } from "./page/aborts.js";
+import { startResting } from "./page/resting.js";
 import { HitInput } from "./input/hits.js";
 import { startKeys } from "./input/keys.js";
 import { startCarrying } from "./page/carrying.js";
@@ -68,6 +69,7 @@ if (workshop) {
   if (kit) {
     const ways = new Ways(kit);
     const input = new HitInput(engine, ways);
+    startResting();
     startFields();
     startEdits(session);
     startSending();

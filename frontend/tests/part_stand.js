@@ -9,7 +9,7 @@ export const GRIDS = { "1/1": [1, 1], "1/2": [1, 2], "1/4": [1, 4], "1/8": [1, 8
 export const BEAT = 480;
 const LOOP = 8 * BEAT;
 /** @type {import("../js/part/time.js").TimeTables} */
-const TABLES = { ticksPerBeat: BEAT, tempos: [[0, 500_000]], tempoFrames: [0], meters: [[0, 4, 4]], loopTicks: LOOP, rate: 48_000 };
+const TABLES = { ticksPerBeat: BEAT, tempos: [[0, 500_000]], tempoFrames: [0], tempoTimes: [0], meters: [[0, 4, 4]], loopTicks: LOOP, rate: 48_000 };
 
 export const hitAt = (id, tick, note = 38, velocity = 90) => ({ id, tick, order: 0, note, velocity, channel: 9, length: 120, played: tick, pass: 0, frame: tick * 50, until: 0 });
 

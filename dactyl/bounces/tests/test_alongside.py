@@ -9,8 +9,8 @@ import soundfile
 from dactyl.bounces import edits as bounces
 from dactyl.bounces import store
 from dactyl.bounces.tasks import make_bounce
+from dactyl.core.bounce.order import BounceOrder
 from dactyl.core.bounce.source import open_played
-from dactyl.core.bounce.stems import BounceOrder
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.kits.alongside import is_lineup

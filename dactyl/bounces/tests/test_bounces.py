@@ -186,7 +186,10 @@ class Bouncing(KitCase):
         self.assertEqual(self.client.get(f"/bounces/stems/{stem.pk}/").status_code, 404)
 
     def test_groups_of_ones_own_mono_stems_and_wrong_templates(self):
-        bounce = self.run_jobs(self.ask(by="own", piece=["Snare", "Low drum"], group=["Drums", "Drums"], mono="1"))
+        keys = [
+            f"0:{key}" for key in self.kit.pieces.filter(name__in=["Snare", "Low drum"]).values_list("pk", flat=True)
+        ]
+        bounce = self.run_jobs(self.ask(by="own", piece=keys, group=["Drums", "Drums"], mono="1"))
         stems = list(bounce.stems.all())
         self.assertEqual([(stem.name, stem.channels) for stem in stems], [("Drums", 1), ("Mix", 2)])
         for asked, words in (({"template": "{date}"}, "is not a name for stems"), ({"bits": "32f", "format": "flac"}, "no float"),

@@ -10,7 +10,8 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from dactyl.core.bounce.stems import BounceOrder, Stem, StemFile, safe_name
+from dactyl.core.bounce.order import BounceOrder, safe_name
+from dactyl.core.bounce.stems import Stem, StemFile
 from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.playback import resampled
 
@@ -57,7 +58,10 @@ def write_blend(
     files: Sequence[Path], folder: Path, order: BounceOrder, *, rate_hz: int, frames: int, number: int
 ) -> Stem:
     """The kit's mix and the recorded tracks in one file, each as loud as it is: what blending them gives."""
-    out = StemFile(BLEND, folder / f"{BLEND}.{order.format}", rate_hz, order, frames, number, channels=2)
+    path = folder / f"{BLEND}.{order.format}"
+    if path.exists():  # a stem is called so
+        path = folder / f"{BLEND} {number}.{order.format}"
+    out = StemFile(BLEND, path, rate_hz, order, frames, number, channels=2)
     with ExitStack() as stack:
         stack.callback(out.close)
         sounds = [stack.enter_context(soundfile.SoundFile(path)) for path in files]

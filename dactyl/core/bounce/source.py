@@ -6,9 +6,9 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
+from dactyl.core.bounce.order import BounceOrder, played_by
 from dactyl.core.bounce.samples import FolderSamples
 from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.stems import BounceOrder, played_by
 from dactyl.core.errors import KitFileError
 from dactyl.core.formats.lineup import FILE as LINEUP_FILE
 from dactyl.core.formats.lineup import LineupPackage, all_samples_of, read_lineup

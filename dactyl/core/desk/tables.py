@@ -32,6 +32,7 @@ class Channel:
     balance: float = 0.0
     is_hall: bool = False  # its sides change places
     sent: float | None = None  # linear, to its bus: amount and level without the master; None: nothing
+    is_muted: bool = False  # also where it is dry: a mute is no level
     bus: int = 0  # index into Desk.compressors: which parallel bus it is
 
     @property
@@ -83,15 +84,21 @@ def compile_desk(kit: Kit, rate_hz: int) -> Desk:
             width=output.width,
             balance=output.balance,
             is_hall=is_hall,
+            is_muted=is_muted,
             sent=None if amount_db is None else level(*own_db, is_muted=is_muted) * level(amount_db),
         ))  # fmt: skip
     compressors = (_compressor(kit.parallel, kit.master_db, rate_hz, is_hall=is_hall),) if is_on else ()
     return Desk(tuple(channels), compressors)
 
 
-def dry_desk(outputs: int) -> Desk:
-    """Each output as it leaves the kit (design rule 18)."""
+def plain_desk(outputs: int) -> Desk:
+    """Return a desk that does nothing."""
     return Desk(tuple(Channel() for _ in range(outputs)))
+
+
+def dry_desk(desk: Desk) -> Desk:
+    """Return the desk of a dry bounce: each output as it leaves the kit, and muted ones silent (design rules 12 and 18)."""
+    return Desk(tuple(Channel(level=0.0 if one.is_muted else 1.0, is_muted=one.is_muted) for one in desk.channels))
 
 
 def level(*levels_db: float, is_muted: bool = False) -> float:

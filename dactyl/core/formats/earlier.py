@@ -9,6 +9,7 @@ def brought_up(kit: Any, version: int) -> Any:
 
     1 called a random stream dice. 1 and 2 held the notes of the default map on the pads, and only the other maps as maps.
     3 had no desk: outputs had levels only. 4 held nothing of what a piece says of a mic but its level.
+    5 had no ids of pieces.
     """
     if version > 2 or not isinstance(kit, dict):
         return kit
@@ -22,6 +23,21 @@ def brought_up(kit: Any, version: int) -> Any:
         notes += [[note, pad.get("id")] for note in own] if isinstance(own, list) else [own]
     others = kit.get("maps", [])
     return {**kit, "maps": [{"notes": notes}, *others] if isinstance(others, list) else others}
+
+
+def lineup_brought_up(lineup: dict[str, Any], version: int) -> dict[str, Any]:
+    """The same for a lineup. Version 1 told pieces by name: they get ids by their places, and members tell them by these."""
+    if version > 1:
+        return lineup
+    for member in _rows(lineup, "members"):
+        kit = member.get("kit")
+        pieces = list(_rows(kit, "pieces")) if isinstance(kit, dict) else []
+        for place, piece in enumerate(pieces, start=1):
+            piece["id"] = place
+        if isinstance(member.get("pieces"), list):
+            ids = {str(piece.get("name")): piece["id"] for piece in reversed(pieces)}
+            member["pieces"] = [ids.get(name, name) if isinstance(name, str) else name for name in member["pieces"]]
+    return lineup
 
 
 def _rows(of: dict, name: str) -> Iterator[dict]:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from dactyl.core.errors import KitError
 from dactyl.core.fields import check_limits
+from dactyl.core.formats.earlier import lineup_brought_up
 from dactyl.core.formats.package import (
     SampleFile,
     check_samples,
@@ -23,10 +24,10 @@ from dactyl.core.formats.package import (
 )
 from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.kit import Sample, check_whole
-from dactyl.core.lineup import Lineup
+from dactyl.core.lineup import Lineup, Member
 
 FILE = "lineup.json"
-FORMAT, VERSION = "dactyl-lineup", 1
+FORMAT, VERSION = "dactyl-lineup", 2
 _FIELDS = ("name", "members", "links", "chokes")
 
 
@@ -50,8 +51,14 @@ def portable_lineup(lineup: Lineup) -> Lineup:
     """The lineup with ids of pads and layers that count from 1 in each kit."""
     new_ids = [portable_pads(member.kit) for member in lineup.members]
     links = tuple((a, new_ids[a][pad], b, new_ids[b][other], strength) for a, pad, b, other, strength in lineup.links)
-    members = tuple(replace(member, kit=portable(member.kit)) for member in lineup.members)
+    members = tuple(_portable(member) for member in lineup.members)
     return replace(lineup, members=members, links=links)
+
+
+def _portable(member: Member) -> Member:
+    places = {piece.id: place for place, piece in enumerate(member.kit.pieces, start=1)}
+    pieces = None if member.pieces is None else tuple(places[key] for key in member.pieces)
+    return replace(member, kit=portable(member.kit), pieces=pieces)
 
 
 def write_lineup(target: Path, lineup: Lineup, samples: Iterable[SampleFile], files: Mapping[str, Path]) -> None:
@@ -68,7 +75,8 @@ def read_lineup(folder: Path, name: str) -> LineupPackage:
         known = {"format", "version", "samples", *_FIELDS}
         if strange := next((field for field in described if field not in known), None):
             raise KitError(f"The lineup has a field {strange[:40]!r} that is not known here.")
-        lineup = from_json(Lineup, {field: described[field] for field in _FIELDS if field in described}, "lineup")
+        told = {field: described[field] for field in _FIELDS if field in described}
+        lineup = from_json(Lineup, lineup_brought_up(told, described["version"]), "lineup")
         for member in lineup.members:
             check_limits(member.kit)
             check_whole(member.kit)

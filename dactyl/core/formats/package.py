@@ -23,7 +23,7 @@ from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.kit import Kit, Pad, Sample, check_whole
 from dactyl.core.wave.tags import Tags
 
-FORMAT, VERSION = "dactyl-kit", 5
+FORMAT, VERSION = "dactyl-kit", 6
 MAX_JSON_BYTES = 256 << 20
 _HASH = re.compile(r"[0-9a-f]{64}")
 
@@ -76,7 +76,8 @@ def portable(kit: Kit) -> Kit:
     new_ids = portable_pads(kit)
     numbers = count(len(new_ids) + 1)
     pieces = tuple(
-        replace(piece, pads=tuple(_portable(pad, new_ids, numbers) for pad in piece.pads)) for piece in kit.pieces
+        replace(piece, id=place, pads=tuple(_portable(pad, new_ids, numbers) for pad in piece.pads))
+        for place, piece in enumerate(kit.pieces, start=1)
     )
     surfaces = tuple(replace(s, cells=tuple((place, new_ids[pad]) for place, pad in s.cells)) for s in kit.surfaces)
     maps = tuple(replace(m, notes=tuple((note, new_ids[pad]) for note, pad in m.notes)) for m in kit.maps)

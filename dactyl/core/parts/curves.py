@@ -7,6 +7,7 @@ import math
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -105,6 +106,18 @@ def _check(curve: Curve, loop_ticks: int) -> None:
                 f"The {WORDS[curve.what]} of {curve.of[:60]} can be {low:g} to {high:g}; a point says {value:g}."
             )
         before = tick
+
+
+def counted_as(points: Points, ticks: int, ticks_per_beat: int, loop_ticks: int) -> Points:
+    """Points of a file that counts ``ticks`` a beat in the ticks of a part, up to its end.
+
+    raises : PartError where they do not follow each other
+    """
+    if any(one >= other for (one, _), (other, _) in pairwise(points)):
+        raise PartError("The points of a curve in this file do not follow each other.")
+    curve = Curve("", "", points)
+    (scaled,) = shifted((curve,), lambda tick: (2 * tick * ticks_per_beat + ticks) // (2 * ticks))
+    return ending_at((scaled,), loop_ticks)[0].points
 
 
 def with_curve(curves: Sequence[Curve], of: Sequence[str], what: str, points: Points) -> tuple[Curve, ...]:

@@ -43,9 +43,9 @@ VELOCITIES = range(1, MAX_VELOCITY + 1)
 def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
     pads, notes, notes_of = [], {}, kit.notes()
     group_of = {name: group.name for group in kit.groups for name in group.outputs}
-    for index, (piece, pad) in enumerate(kit.pads()):
+    for index, (place, piece, pad) in enumerate((n, one, pad) for n, one in enumerate(kit.pieces) for pad in one.pads):
         own = notes_of.get(pad.id, ())
-        pads.append(_compile_pad(kit, piece, pad, own, rate_hz))
+        pads.append(_compile_pad(kit, piece, pad, own, rate_hz, piece.id or -1 - place))
         for note in own:
             notes.setdefault(note, []).append(index)
     return Playbook(
@@ -56,16 +56,19 @@ def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
         seed=kit.seed,
         desk=compile_desk(kit, rate_hz),
         ambience=frozenset(mic.name for mic in kit.mics if mic.is_ambience),
+        name=kit.name,
+        groups=tuple(group.name for group in kit.groups),
     )
 
 
-def _compile_pad(kit: Kit, piece: Piece, pad: Pad, notes: Sequence[int], rate_hz: int) -> PadTable:
+def _compile_pad(kit: Kit, piece: Piece, pad: Pad, notes: Sequence[int], rate_hz: int, piece_id: int) -> PadTable:
     curve = curve_table(pad.curve)
     envelope = pad.envelope
     return PadTable(
         id=pad.id,
         name=pad.name,
         piece=piece.name,
+        piece_id=piece_id,
         kind=pad.kind,
         muted=pad.muted,
         regions=_regions(kit, piece, pad, curve, rate_hz),

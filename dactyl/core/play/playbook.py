@@ -10,7 +10,7 @@ import numpy as np
 
 from dactyl.core.audio.filter import FilterTable
 from dactyl.core.audio.prepare import Recipe
-from dactyl.core.desk.tables import Desk, dry_desk
+from dactyl.core.desk.tables import Desk, plain_desk
 
 ALL_CHANNELS = (0, 15)
 EVEN = tuple(range(1, 128))
@@ -88,6 +88,9 @@ class PadTable:
     id: int
     name: str
     piece: str = ""
+    piece_id: int | None = (
+        None  # of a piece without an id its place in the kit, below 0; None: of an SFZ file, where names tell
+    )
     kind: str = "other"
     member: int = 0  # index into Playbook.members
     muted: bool = False
@@ -149,15 +152,17 @@ class Playbook:
     seed: int = 0
     desk: Desk = Desk(())  # a channel for each output; nothing: each leaves as it is
     ambience: frozenset[str] = frozenset()  # mics that are left out where the kit is wanted dry
+    name: str = ""  # of a kit by itself
+    groups: tuple[str, ...] = ()  # names of the groups of outputs, empty ones too, as their kits have them
     members: tuple[MemberTable, ...] = ()  # kits that sound together, in their order; a kit by itself is one
     by_id: dict[int, int] = field(default_factory=dict, compare=False)  # pad id -> index into pads
 
     def __post_init__(self) -> None:
         self.by_id.update((pad.id, index) for index, pad in enumerate(self.pads))
         if not self.desk.channels:
-            object.__setattr__(self, "desk", dry_desk(len(self.outputs)))
+            object.__setattr__(self, "desk", plain_desk(len(self.outputs)))
         if not self.members:
-            alone = MemberTable(notes=self.notes, seed=self.seed, draws=self._draws)
+            alone = MemberTable(notes=self.notes, name=self.name, seed=self.seed, draws=self._draws)
             object.__setattr__(self, "members", (alone,))
 
     @property

@@ -237,7 +237,7 @@ class Player:
                 self._pools[pad.pool].append(voice)
             if pad.is_held:
                 held = self._held[pad.member, note, hit.channel]
-                held[:] = [v for v in held if v.last_frame > hit.frame] + [voice]
+                held[:] = [v for v in held if v.last_frame > heard.frame] + [voice]
         return begun
 
     def _voice(self, pad: PadTable, number: int, region: Region, hit: Hit, variation_place: int | None) -> Voice:

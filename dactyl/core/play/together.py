@@ -5,14 +5,14 @@ from dataclasses import replace
 from itertools import count
 
 from dactyl.core.desk.tables import Channel, Compressor, Desk, Matrix, level
-from dactyl.core.lineup import Choke, Lineup, Link, Listening, kit_of
+from dactyl.core.lineup import Choke, Lineup, Link, Listening
 from dactyl.core.play.compile import compile_kit, curve_table
 from dactyl.core.play.playbook import MemberTable, OutputTable, PadTable, Playbook, Region
 from dactyl.core.units import ms_to_frames
 
 
 def compile_lineup(lineup: Lineup, rate_hz: int) -> Playbook:
-    books = [compile_kit(kit_of(member), rate_hz) for member in lineup.members]
+    books = [compile_kit(member.kit, rate_hz) for member in lineup.members]
     names = [member.kit.name for member in lineup.members]
     return join(books, lineup.members, names, lineup.links, lineup.chokes)
 
@@ -55,6 +55,7 @@ def join(
         seed=books[0].seed,
         desk=Desk(tuple(channels), tuple(compressors)),
         ambience=ambience,
+        groups=tuple(dict.fromkeys(name for part in parts for name in part.book.groups)),
         members=tuple(members),
     )
 
@@ -67,7 +68,7 @@ class _Part:
         self._ending = "" if is_alone else f" {number + 1}"
         self._gain = level(asked.gain_db)
         self._places = [
-            place for place, pad in enumerate(book.pads) if asked.pieces is None or pad.piece in asked.pieces
+            place for place, pad in enumerate(book.pads) if asked.pieces is None or pad.piece_id in asked.pieces
         ]
         self.pads = [book.pads[place] for place in self._places]
 

@@ -13,14 +13,17 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dactyl.core.bounce.foreseen import shared_hits, unanswered
+from dactyl.core.bounce.grouping import arrange, gather, mix_of
+from dactyl.core.bounce.order import BounceOrder, desk_of, stem_files
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.stems import BounceOrder, arrange, bounce, gather, mix_of, shared_hits, stem_files, unanswered
+from dactyl.core.bounce.stems import bounce
 from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.errors import BounceError, KitError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.notes import note_label, parse_note, relabelled
-from dactyl.core.kit import Envelope, Filter, Layer, Mic, Take, Variation
+from dactyl.core.kit import Envelope, Filter, Layer, Mic, Output, OutputGroup, Parallel, Take, Variation
 from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.parts.structure import new_part
 from dactyl.core.play.compile import compile_kit
@@ -253,9 +256,46 @@ class Stems(SimpleTestCase):
         both = kit(pad("a", note=38), pad("b", note=38, output="Two"), outputs=("Main", "Two"))
         part = replace(self.part, events=(Event(0, 38, 9), Event(9, 38, 9)))
         book = compile_kit(both, RATE)
-        self.assertEqual(
-            shared_hits(book, voices_of(book, part.hits(RATE)), BounceOrder(bits="24")), [(("Main", "Two"), 2)]
+        voices = voices_of(book, part.hits(RATE))
+        stems = arrange(book, voices, BounceOrder(bits="24"), part)
+        self.assertEqual(shared_hits(stems, voices), [(("Main", "Two"), 2)])
+
+    def test_stems_are_told_by_what_they_are_and_never_by_a_name(self):
+        """Two toms of one name, pieces without one, an output called as a group, as the mix, and as a mic of ambience."""
+        toms = [pad("Tom", note=45, output="Mix"), pad("Tom", note=47, output="Drums"), pad("", note=50, output="Room")]
+        names = ("Main", "Mix", "Drums", "Room")
+        outputs = tuple(Output(name=name) for name in names)
+        group = OutputGroup(name="Drums", outputs=("Mix",))
+        book = compile_kit(
+            replace(kit(*toms, outputs=names), outputs=outputs, groups=(group,), parallel=Parallel(is_on=True)), RATE
         )
+        part = replace(self.part, events=tuple(Event(n, note, 90) for n, note in enumerate((50, 47, 45))))
+        voices = voices_of(book, part.hits(RATE))
+        for by, names in {
+            "pad": ("Tom", "Tom 2", "Unnamed"), "piece": ("Tom", "Tom 2", "Unnamed"), "output": ("Mix 2", "Drums", "Room"),
+            "group": ("Drums", "Drums 2", "Room"),
+        }.items():  # fmt: skip
+            with self.subTest(by):
+                self.assertEqual(arrange(book, voices, BounceOrder(bits="24", by=by), part).names, names)
+        with tempfile.TemporaryDirectory() as folder:
+            *_, last = bounce(book, part, Path(folder), BounceOrder(bits="24"), load_sound=noise)
+            self.assertEqual([stem.name for stem in last.stems], ["Mix 2", "Drums", "Room", "Parallel", "Mix"])
+            self.assertEqual([stem.kind for stem in last.stems], ["stem"] * 3 + ["parallel", "mix"])
+
+    def test_a_dry_bounce_leaves_muted_outputs_silent(self):
+        outputs = (Output(name="Main", gain_db=-6.0), Output(name="Two", muted=True))
+        book = compile_kit(
+            replace(kit(pad("a", note=38), pad("b", note=38, output="Two"), outputs=("Main", "Two")), outputs=outputs),
+            RATE,
+        )
+        self.assertEqual([one.level for one in desk_of(book, BounceOrder(bits="24", is_dry=True)).channels], [1.0, 0.0])
+
+    def test_long_names_fit_the_file_system(self):
+        files = stem_files(
+            ["a" * 300, "ü" * 200, "ü" * 200], BounceOrder(bits="24", name_template="{name}{name}"), RATE
+        )
+        self.assertEqual(len(set(files)), 3)
+        self.assertLess(max(len(name.encode()) for name in files), 200)
 
     def test_a_part_that_sounds_nowhere_is_refused(self):
         silent = Part(name="s", ticks_per_beat=480, tempos=((0, 500_000),), events=(Event(0, 5, 9),), end_tick=480)

@@ -14,9 +14,9 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dactyl.core.bounce.order import BounceOrder
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.source import open_kit
-from dactyl.core.bounce.stems import BounceOrder
 from dactyl.core.errors import DactylError, KitError, KitFileError
 from dactyl.core.formats.earlier import brought_up
 from dactyl.core.formats.package import name_samples, portable, read_package, samples_of, write_package

@@ -11,9 +11,10 @@ import numpy as np
 import soundfile
 from django.test import SimpleTestCase
 
+from dactyl.core.bounce.order import BounceOrder
 from dactyl.core.bounce.render import fade_curve, voices_of
 from dactyl.core.bounce.source import LineupSource, open_kit, open_played
-from dactyl.core.bounce.stems import BounceOrder, bounce
+from dactyl.core.bounce.stems import bounce
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
 from dactyl.core.formats.package import SampleFile, name_samples
@@ -56,7 +57,7 @@ def random_kit(dice: random.Random) -> Kit:
     outputs = (Output(name="Main", parallel_db=-6.0), Output(name="Two", gain_db=-3.0, balance=0.4, width=0.5))
     return Kit(
         name=f"kit {dice.randint(1, 3)}",
-        pieces=tuple(Piece(name=each.name, pads=(each,)) for each in pads),
+        pieces=tuple(Piece(id=number, name=each.name, pads=(each,)) for number, each in enumerate(pads, start=1)),
         outputs=outputs,
         maps=(map_of_pads(pads),),
         seed=dice.randint(0, 9),
@@ -76,7 +77,7 @@ def random_member(dice: random.Random) -> Member:
         gain_db=dice.choice([0.0, -6.0]),
         delay_ms=dice.choice([0.0, 3.0, 12.5]),
         curve=dice.choice(["even", "hard", ((1.0, 20.0), (127.0, 90.0))]),
-        pieces=dice.choice([None, tuple(piece.name for piece in own.pieces[::2])]),
+        pieces=dice.choice([None, tuple(piece.id for piece in own.pieces[::2])]),
         notes=dice.choice([(), ((36, 40), (40, 36), (41, 99))]),
     )
 
@@ -110,7 +111,7 @@ def as_heard(member: Member, hits: list[Hit]) -> list[Hit]:
 
 def without(member: Member) -> Kit:
     """The kit with only the pieces that take part."""
-    pieces = tuple(piece for piece in member.kit.pieces if member.pieces is None or piece.name in member.pieces)
+    pieces = tuple(piece for piece in member.kit.pieces if member.pieces is None or piece.id in member.pieces)
     pads = {each.id for piece in pieces for each in piece.pads}
     notes = tuple((note, one) for note, one in member.kit.maps[0].notes if one in pads)
     return replace(member.kit, pieces=pieces, maps=(replace(member.kit.maps[0], notes=notes),))

@@ -109,6 +109,8 @@ class Writer:
         if self._keeps:
             return
         self._change.update(self._kit, **row_of(fields.DESK, value))
+        grouped = Output.objects.filter(kit=self._kit).exclude(group=None)
+        self._change.update_all(list(grouped), group_id=None)
         self._change.delete_all(list(OutputGroup.objects.filter(kit=self._kit)))
         made = self._change.create_all([
             OutputGroup(kit=self._kit, position=number, **row_of(fields.OUTPUT_GROUP, group))
@@ -142,8 +144,8 @@ class Writer:
         ]
         return {getattr(row, name): row.pk for row in (*there.values(), *self._change.create_all(new))}
 
-    def _key(self, value: core.Pad | core.Layer | core.Take) -> int | None:
-        return value.id if self._keeps_keys else None
+    def _key(self, value: core.Piece | core.Pad | core.Layer | core.Take) -> int | None:
+        return (value.id or None) if self._keeps_keys else None
 
     def _stream(self, value: core.Pad | core.Layer) -> int | None:
         return value.random_stream if self._keeps_keys else value.stream
@@ -155,7 +157,7 @@ class Writer:
         last = Pad.objects.filter(kit=self._kit).order_by("-position").values_list("position", flat=True).first()
         positions = _positions(value, last)
         pieces = self._change.create_all([
-            Piece(kit=self._kit, position=positions[piece.pads[0].id], output_id=self._output(piece.output),
+            Piece(pk=self._key(piece), kit=self._kit, position=positions[piece.pads[0].id], output_id=self._output(piece.output),
                   **row_of(fields.PIECE, piece))
             for piece in value.pieces
         ])  # fmt: skip

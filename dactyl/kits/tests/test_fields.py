@@ -129,7 +129,7 @@ class EveryField(KitCase):
         samples = {sample.sha256: sample for sample in Sample.objects.all()}
         small = kit_value(self.kit.pk)
         large = replace(small, pieces=tuple(
-            replace(piece, pads=tuple(
+            replace(piece, id=piece.id + 1000 * n, pads=tuple(
                 replace(pad, id=pad.id + 1000 * n, layers=tuple(replace(x, id=x.id + 1000 * n) for x in pad.layers))
                 for pad in piece.pads
             ))

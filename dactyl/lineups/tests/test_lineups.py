@@ -7,6 +7,7 @@ from django.urls import reverse
 from mido import MidiFile
 
 from dactyl.core.compare import compare
+from dactyl.core.errors import KitError
 from dactyl.core.formats.lineup import portable_lineup
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
@@ -14,11 +15,13 @@ from dactyl.core.play.together import compile_lineup
 from dactyl.history import edits as history
 from dactyl.kit_files.tasks import open_kit_file
 from dactyl.kits import alongside, edits
-from dactyl.kits.models import Kit, KitFile
+from dactyl.kits.models import Kit, KitFile, Piece
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.kits.values import kit_value
 from dactyl.lineups import queries
+from dactyl.lineups.edits import lineup_of
 from dactyl.lineups.models import Alongside
+from dactyl.maps.models import Device
 from dactyl.parts.edits import add_part
 from dactyl.shelf import store
 from dactyl.versions import edits as version_edits
@@ -34,6 +37,7 @@ class AlongsideCase(KitCase):
         self.other = edits.kits.create_kit("Under")
         pad = self.other.pads.select_related("piece", "kit").first()
         self.give_other(pad)
+        self.piece = pad.piece_id
 
     def give_other(self, pad):
         edits.samples.give_samples(
@@ -58,7 +62,7 @@ class Lineups(AlongsideCase):
         row = self.alongside()
         for name, typed, kept in [
             ("gain_db", "−6 dB", -6.0), ("delay_ms", "12,5", 12.5), ("channels", "10, 11", [9, 10]), ("channels", "", None),
-            ("low", "D1", 38), ("muted", "1", True), ("curve", "hard", "hard"), ("pieces", "Snare", ["Snare"]), ("is_met", "0", False),
+            ("low", "D1", 38), ("muted", "1", True), ("curve", "hard", "hard"), ("pieces", str(self.piece), [self.piece]), ("is_met", "0", False),
         ]:  # fmt: skip
             at = version(self.kit)
             self.assertEqual(self.post(f"{row.pk}/{name}/", value=typed)[0], 200, name)
@@ -122,6 +126,32 @@ class Lineups(AlongsideCase):
         ):
             Alongside.objects.filter(pk=row.pk).update(pieces=pieces)
             self.assertContains(self.client.get(f"/kits/{self.kit.pk}/alongside/"), told)
+
+    def test_only_that_piece_follows_it_when_it_is_renamed_and_needs_no_name(self):
+        row = self.alongside()
+        self.post(f"{row.pk}/pieces/", value=str(self.piece))
+        for name in ("Brass", ""):
+            with self.subTest(name):
+                Piece.objects.filter(pk=self.piece).update(name=name)
+                lineup = queries.lineup_value(self.kit, kit_value(self.kit))
+                self.assertEqual(lineup.members[1].pieces, (self.piece,))
+                book = compile_lineup(lineup, 48_000)
+                self.assertEqual([pad.member for pad in book.pads].count(1), 1)
+                self.assertIn(38, book.members[1].notes)
+
+    def test_a_device_is_given_taken_back_and_given_again(self):
+        """A plain number whose column ends as those of references do."""
+        row, before = self.alongside(), version(self.kit)
+        device = Device.objects.create(name="Pads", rows=4, columns=4, notes=[None] * 16)
+        self.assertEqual(self.post(f"{row.pk}/device_id/", value=str(device.pk))[0], 200)
+        history.undo(Kit.objects.get(pk=self.kit.pk), before + 1)
+        row.refresh_from_db()
+        self.assertIsNone(row.device_id)
+
+    def test_a_lineup_is_not_made_of_kits_that_were_put_away(self):
+        edits.kits.put_away(self.other, True)
+        with self.assertRaisesMessage(KitError, "Under was put away"):
+            lineup_of("Both", [self.kit, Kit.objects.get(pk=self.other.pk)])
 
     def test_a_kit_that_is_deleted_sounds_no_longer_and_no_undo_fails_for_it(self):
         row = self.alongside()

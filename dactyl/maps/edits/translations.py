@@ -33,10 +33,18 @@ def propose(
             TranslationNote(
                 translation=made, note=line.note, pad_id=by_note[line.to], why=line.why[:60], is_sure=line.is_sure
             )
-            for line in lines
-            if line.to is not None
+            for line in _one_for_each_note(lines)
         ])  # fmt: skip
     return change.revision
+
+
+def _one_for_each_note(lines: Iterable[Line]) -> list[Line]:
+    """Of several lines of one note, as where it strikes several pads of the source, the surest; the first of equal ones."""
+    best: dict[int, Line] = {}
+    for line in lines:
+        if line.to is not None and (line.note not in best or (line.is_sure and not best[line.note].is_sure)):
+            best[line.note] = line
+    return list(best.values())
 
 
 def set_pads(translation: Translation, version: int, wanted: Mapping[int, Pad | None]) -> Revision | None:

@@ -10,8 +10,8 @@ from playwright.sync_api import Page
 
 from dactyl.core.audio.interpolate import kernel
 from dactyl.core.audio.prepare import Recipe
+from dactyl.core.bounce.grouping import mix_of
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
-from dactyl.core.bounce.stems import mix_of
 from dactyl.core.desk.moving import motions
 from dactyl.core.kit import (
     ChokeGroup,

@@ -1,10 +1,13 @@
 /** The velocity curve and the envelope of a pad, drawn and dragged; the numbers beside them do the same. */
+import { forget, tellLater } from "../page/resting.js";
+
 const CURVE = 127;
+const REST_MS = 400; // after the last key what it changed is told
 
 export function startEditors(session) {
   let drag = null;
   /** What keys have done to a curve: where they stand, and the points that are not sent yet. */
-  const hand = { set: "", place: null, unsent: null, timer: 0 };
+  const hand = { set: "", place: null, unsent: null };
 
   const draw = () => {
     const curve = /** @type {any} */ (document.getElementById("curve-editor"));
@@ -26,12 +29,12 @@ export function startEditors(session) {
   const pointsOf = (svg) => svg.points ?? JSON.parse(svg.dataset.points);
   const send = (set, points) => session.post(set, { values: JSON.stringify({ curve_points: JSON.stringify(points) }) });
   const sendCurve = (svg) => {
-    clearTimeout(hand.timer);
+    forget(hand);
     hand.unsent = null; // it is among them
     return send(svg.dataset.set, pointsOf(svg));
   };
   const sendUnsent = () => {
-    clearTimeout(hand.timer);
+    forget(hand);
     if (hand.unsent) send(hand.set, hand.unsent);
     hand.unsent = null;
   };
@@ -124,8 +127,7 @@ export function startEditors(session) {
     Object.assign(hand, { set: curve.dataset.set, place: curve.place });
     if (!isEdit) return;
     hand.unsent = points;
-    clearTimeout(hand.timer);
-    hand.timer = setTimeout(sendUnsent, 400);
+    tellLater(hand, REST_MS, sendUnsent);
   }, { capture: true }); // before the keys of the sheet
   draw();
 }

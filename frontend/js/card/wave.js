@@ -1,4 +1,5 @@
 /** The waveform of the open take: start, end and fades by drag and by keys, from the whole file to single frames. */
+import { isResting, tellLater, tellNow } from "../page/resting.js";
 import { paintTake } from "./take_paint.js";
 import { nearestZero, TakeView } from "./take_view.js";
 
@@ -38,8 +39,6 @@ class Wave {
   /** @type {TakeView | null} */ #view = null;
   #isOverlaid = false;
   /** @type {import("./take_view.js").Grip | null} */ #held = null;
-  /** What keys have changed and was not sent yet. @type {{ url: string, view: TakeView } | null} */ #unsent = null;
-  #timer = 0;
 
   constructor(session, engine) {
     this.#session = session;
@@ -54,9 +53,9 @@ class Wave {
     box.dataset.drawn = "1";
     const { take } = box.dataset;
     const before = this.#of?.take === take ? this.#view : null; // the same take, drawn anew
-    if (!before) this.#flush();
+    if (!before) tellNow(this);
     this.#of = { box, take, number: Number(box.dataset.number) };
-    const isUnderHand = before && (this.#held || this.#unsent); // an answer to what it did before changes nothing
+    const isUnderHand = before && (this.#held || isResting(this)); // an answer to what it did before changes nothing
     if (!isUnderHand) this.#view = new TakeView(valuesOf(box));
     if (before) Object.assign(this.#view, { from: before.from, to: before.to, edge: before.edge });
     this.#view.others = [];
@@ -215,15 +214,8 @@ class Wave {
 
   #putSoon(grip, frame) {
     this.#put(grip, frame);
-    clearTimeout(this.#timer);
-    this.#unsent = { url: this.#of.box.dataset.set, view: this.#view };
-    this.#timer = setTimeout(() => this.#flush(), REST_MS);
-  }
-
-  #flush() {
-    clearTimeout(this.#timer);
-    if (this.#unsent) this.#send(this.#unsent.url, this.#unsent.view);
-    this.#unsent = null;
+    const [url, view] = [this.#of.box.dataset.set, this.#view];
+    tellLater(this, REST_MS, () => this.#send(url, view));
   }
 
   /** @param {TakeView} view */

@@ -4,6 +4,7 @@
  */
 import { Ahead } from "../page/ahead.js";
 import { between } from "../page/ranges.js";
+import { tellLater } from "../page/resting.js";
 import { KINDS } from "../part/curves.js";
 
 const [LOW_DB, HIGH_DB, SILENT_DB] = [-60, 12, -96]; // dactyl/desk/picture.py; core/desk/tables.py
@@ -21,7 +22,6 @@ export function startDesk(session, engine, part) {
   const row = (key) => /** @type {HTMLElement} */ (view()?.querySelector(`[data-strip="${key}"]`));
   const keyOf = (element) => element.closest("[data-strip]").dataset.strip;
   /** Values that hands have set and the server has not answered yet. @type {Ahead<number>} */ const ahead = new Ahead();
-  const resting = new Map(); // what is moved by keys -> the timer that tells it
   let picked = [];
   let open = "";
   let solo = new Set();
@@ -189,11 +189,10 @@ export function startDesk(session, engine, part) {
   /** Move by keys: told once they rest. @param {What} what @param {number} value */
   function step(what, value) {
     const name = `${what.kind} ${what.key}`;
-    clearTimeout(resting.get(name)?.timer);
     show(what, value);
     if (what.kind === "level") hear(what.key, value - toldDb(what.key));
     const url = urlOf(what);
-    const rest = new Promise((done) => resting.set(name, { done, timer: setTimeout(() => { resting.delete(name); tell(what, value, url); done(true); }, REST_MS) })); // prettier-ignore
+    const rest = new Promise((done) => tellLater(`desk ${name}`, REST_MS, () => done(tell(what, value, url))));
     ahead.put(name, value, rest);
   }
 

@@ -11,30 +11,45 @@ const FLOOR_DB = -60;
 const FALL_DB = 1.6;
 
 export function startLive(session, engine) {
-  const kept = { device: "", click: "", of: {}, ...JSON.parse(localStorage.getItem(KEPT) ?? "{}") }; // of: kit -> output -> channels
+  const read = () => ({ device: "", click: "", of: {}, ...JSON.parse(localStorage.getItem(KEPT) ?? "{}") }); // of: kit -> key of an output -> channels
+  let kept = read();
   const chosen = () => (kept.of[session.kit] ??= {});
   let names = [];
+  let keys = []; // of the outputs, in the order of the names: a route follows its output when it is renamed
   let channels = 2;
   let levels = [];
   let devices = [];
-  const keep = () => localStorage.setItem(KEPT, JSON.stringify(kept));
+  /** Another tab may have chosen meanwhile, for another kit: only what was chosen here is written. @param {() => void} choose changes `kept` */
+  function keep(choose) {
+    kept = read();
+    choose();
+    localStorage.setItem(KEPT, JSON.stringify(kept));
+  }
+  window.addEventListener("storage", ({ key }) => {
+    if (key !== KEPT) return;
+    kept = read();
+    apply();
+  });
   const byId = (id) => document.getElementById(id);
 
   engine.addEventListener("playbook", ({ detail }) => {
     names = detail.book.outputs.map(({ name }) => name);
+    keys = detail.book.outputs.map(({ key, name }) => String(key ?? name));
+    const own = kept.of[session.kit] ?? {};
+    const byName = names.filter((name, n) => own[name] && name !== keys[n]);
+    if (byName.length) keep(() => byName.forEach((name) => { chosen()[keys[names.indexOf(name)]] = chosen()[name]; delete chosen()[name]; })); // prettier-ignore
     apply();
   });
 
   /** Choose the device that was chosen before; where it is refused or gone, Main plays on. */
   async function choose(device) {
-    kept.device = device;
+    keep(() => (kept.device = device));
     const problem = await engine.setSink(device === STAND_IN ? "" : device);
     if (problem) {
       session.say(`${problem} All is heard by the usual device.`, true);
-      kept.device = "";
+      keep(() => (kept.device = ""));
       await engine.setSink("");
     }
-    keep();
     apply();
   }
 
@@ -43,8 +58,9 @@ export function startLive(session, engine) {
     const isStandIn = kept.device === STAND_IN;
     channels = isStandIn ? STAND_IN_CHANNELS : engine.deviceChannels;
     const isMany = channels > 2;
-    const routes = isMany ? fitting(names, chosen(), channels) : null;
-    const lost = names.filter((name, n) => chosen()[name] && !routes?.[n]);
+    const own = kept.of[session.kit] ?? {};
+    const routes = isMany ? fitting(keys, own, channels) : null;
+    const lost = names.filter((_, n) => own[keys[n]] && !routes?.[n]);
     engine.setRoutes(routes && { outputs: routes, click: fitting(["click"], { click: kept.click }, channels)[0] ?? MAIN, channels, isStandIn });
     if (lost.length && view() && lost.join() !== said) session.say(`${lost.join(", ")} leave${lost.length > 1 ? "" : "s"} with Main: this device has ${channels} channels.`);
     said = lost.join();
@@ -73,10 +89,11 @@ export function startLive(session, engine) {
       select.value = wanted;
       select.disabled = !isMany;
     };
-    for (const select of view().querySelectorAll("select[data-live-of]")) list(select, chosen()[select.dataset.liveOf]);
+    const own = kept.of[session.kit] ?? {};
+    for (const select of view().querySelectorAll("select[data-live-of]")) list(select, own[select.dataset.liveOf]);
     list(byId("live-click"), kept.click);
     for (const place of view().querySelectorAll("[data-leaves-by]")) {
-      const route = isMany && routeOf(chosen()[place.dataset.leavesBy]);
+      const route = isMany && routeOf(own[place.dataset.leavesBy]);
       place.textContent = route && route[0] + route[1] <= channels ? `→ ${named(route)}` : "";
     }
     byId("live-meters").replaceChildren(...(isMany ? Array.from({ length: channels }, (_, n) => meter(n + 1)) : []));
@@ -103,10 +120,9 @@ export function startLive(session, engine) {
   document.addEventListener("change", ({ target }) => {
     const select = /** @type {HTMLSelectElement} */ (target);
     if (select.id === "live-device") return void choose(select.value);
-    if (select.id === "live-click") kept.click = select.value;
-    else if (select.dataset?.liveOf !== undefined) chosen()[select.dataset.liveOf] = select.value;
+    if (select.id === "live-click") keep(() => (kept.click = select.value));
+    else if (select.dataset?.liveOf !== undefined) keep(() => (chosen()[select.dataset.liveOf] = select.value));
     else return;
-    keep();
     apply();
   });
 

@@ -120,9 +120,9 @@ export function startSwap(session, engine, input) {
 
   /** Its kit alongside this one, with this piece only. */
   async function keepAlongside(url) {
-    const { kit, name } = chosen.dataset;
+    const { kit, drum } = chosen.dataset;
     const pads = own();
-    const values = { other: kit, piece: name, gain_db: field("thicken-gain").value, delay_ms: field("thicken-delay").value };
+    const values = { other: kit, piece: drum, gain_db: field("thicken-gain").value, delay_ms: field("thicken-delay").value };
     engine.auditioned = "";
     await session.post(url, values);
     engine.loadPlaybook(pads);

@@ -1,4 +1,6 @@
 /** Numbers in the page: arrow keys change them, a double click or Alt Delete resets, a refused value is marked. */
+import { forget, tellLater } from "./resting.js";
+
 const REST_MS = 250; // after the last step a number is told
 const TYPED = "input:not([type=checkbox], [type=radio], [type=button]), textarea, select, [contenteditable]";
 
@@ -10,7 +12,6 @@ export function typedInto(target) {
 }
 
 export function startFields() {
-  const resting = new Map(); // id of a field that was stepped -> the timer that tells it
   document.addEventListener("keydown", (event) => {
     const field = event.target.closest?.("input.num");
     if (!field || !["ArrowUp", "ArrowDown"].includes(event.key)) return;
@@ -18,10 +19,9 @@ export function startFields() {
     const step = Number(field.dataset.step ?? 1) * (event.shiftKey ? 0.2 : 1) * (event.key === "ArrowUp" ? 1 : -1);
     const stepped = (Number((field.value || field.placeholder).replace("−", "-").replace(",", ".")) || 0) + step;
     field.value = String(Math.round(stepped * 100) / 100).replace("-", "−");
-    clearTimeout(resting.get(field.id));
-    resting.set(field.id, setTimeout(() => told(field.id, field.value), REST_MS));
+    tellLater(`field ${field.id}`, REST_MS, () => told(field.id, field.value));
   });
-  for (const told of ["input", "change"]) document.addEventListener(told, ({ target }) => clearTimeout(resting.get(target.id)), { capture: true });
+  for (const told of ["input", "change"]) document.addEventListener(told, ({ target }) => forget(`field ${target.id}`), { capture: true });
   /** The field of this id, which may have been drawn anew meanwhile, has this value now. */
   const told = (id, value) => {
     const field = document.getElementById(id);

@@ -2,10 +2,15 @@
  * Nothing that was done is lost by leaving: links to other pages and files wait until the edits under way are answered, so
  * that a file holds them too; closing the window while some are, is asked about.
  */
+import { isAnyResting, tellAllNow } from "./resting.js";
 import { allSent, isSending } from "./sending.js";
 
 export function startLeaving(session) {
-  const isBusy = () => isSending() || session.isEditing();
+  /** What rests is told first, and is under way then. */
+  function isBusy() {
+    if (isAnyResting()) tellAllNow();
+    return isSending() || session.isEditing();
+  }
   let waiting = null; // the link or form that was pressed last, and waits
 
   /** Keep a press until all is sent; the second one of the same goes at once. */

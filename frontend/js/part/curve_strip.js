@@ -133,9 +133,10 @@ export class CurveStrip {
     this.#sent += 1;
     this.#show();
     const name = this.#name;
-    await this.#editor.model.edit("curves", { curves: of.map((one) => ({ of: one, what: this.what, points, name })) });
+    const answer = await this.#editor.model.edit("curves", { curves: of.map((one) => ({ of: one, what: this.what, points, name })) });
     this.#sent -= 1;
     if (!this.#sent) this.#draft = null;
+    if (!answer) this.#editor.model.tryCurves(null); // what was refused is heard no longer
     this.#show();
     this.#editor.repaint();
   }
@@ -146,7 +147,7 @@ export class CurveStrip {
     input.value = "";
     const found = await file?.text().then(JSON.parse).catch(() => null);
     if (!Array.isArray(found?.curves)) return file && this.#editor.session.say(`${file.name} holds no curves. Choose a file that a part was exported with.`, true);
-    await this.#editor.model.edit("curves", { curves: found.curves });
+    await this.#editor.model.edit("curves", { curves: found.curves, ticks_per_beat: found.ticks_per_beat });
   }
 
   #with(points, tick, value) {

@@ -48,7 +48,6 @@ async function tablesOrWait(round) {
   }
 }
 
-/** @param {{ kit: string, rate: number, auditioned: string }} of */
 async function tables(round, { kit, rate, auditioned }) {
   const query = new URLSearchParams();
   if (round.every(({ pads }) => pads)) query.set("pads", [...new Set(round.flatMap(({ pads }) => pads))].join(","));

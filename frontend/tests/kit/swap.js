@@ -126,7 +126,7 @@ test("under it a drum sounds with it as it is set, what its phase would win is t
   await settled();
   window.fetch = fetch;
   equal(taken(session, "post"), [
-    ["/kits/3/alongside/add/", { other: "5", piece: "Low", gain_db: "−6", delay_ms: "1.5" }],
+    ["/kits/3/alongside/add/", { other: "5", piece: "7", gain_db: "−6", delay_ms: "1.5" }],
     ["/kits/3/pads/11/thickened/", { value: "-6_0_1.5_1~7.1.11-70_12-71." }],
   ]);
 });

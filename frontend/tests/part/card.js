@@ -14,7 +14,7 @@ function stand(hits = [], { forms = "", answers = {} } = {}) {
   const about = { ...all.model.about, id: 4, rate: 48_000, name: "Pulse", tempos: [[0, 500_000], [4 * BEAT, 400_000]], sections: [[0, 4 * BEAT, "Verse"]], passes: [] }; // prettier-ignore
   const asked = [];
   const events = notingTarget({
-    about, time: new TimeMap({ ticksPerBeat: BEAT, tempos: [[0, 500_000]], tempoFrames: [0], meters: [[0, 4, 4]], loopTicks: 8 * BEAT, rate: 48_000 }, GRIDS),
+    about, time: new TimeMap({ ticksPerBeat: BEAT, tempos: [[0, 500_000]], tempoFrames: [0], tempoTimes: [0], meters: [[0, 4, 4]], loopTicks: 8 * BEAT, rate: 48_000 }, GRIDS),
     hits, selected: new Set(), get selection() { return hits.filter(({ id }) => events.selected.has(id)); },
     select: (ids) => ((events.selected = new Set(ids)), events.dispatchEvent(new Event("selected"))),
     ask: async (what, values) => (asked.push([what, values]), answers[what]?.(values) ?? null),

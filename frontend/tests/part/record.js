@@ -6,7 +6,7 @@ import { BEAT, GRIDS, hitAt } from "../part_stand.js";
 
 const RATE = 48_000;
 const [CONSTANT, ORIGIN] = [1000, 50_000]; // frames of the way out, and of the context where the first round begins
-const time = new TimeMap({ ticksPerBeat: BEAT, tempos: [[0, 500_000]], tempoFrames: [0], meters: [[0, 4, 4]], loopTicks: 4 * BEAT, rate: RATE }, GRIDS);
+const time = new TimeMap({ ticksPerBeat: BEAT, tempos: [[0, 500_000]], tempoFrames: [0], tempoTimes: [0], meters: [[0, 4, 4]], loopTicks: 4 * BEAT, rate: RATE }, GRIDS);
 
 /** A recorder over a part of one bar of two seconds; `writes` says what the server answers to each pass. */
 async function stand({ writes = async () => ({}), notes = { 1: 36, 2: null }, more = "" } = {}) {
