@@ -25,7 +25,7 @@ def rows() -> list[Row]:
 
 
 def _compile(kit) -> Row:
-    from dactyl.kits.queries import kit_value
+    from dactyl.kits.values import kit_value
 
     value = kit_value(kit.pk)
     book = compile_kit(value, 48_000)

@@ -386,6 +386,14 @@ def _short(value: Any) -> str:
     return f"{int(value):,}" if abs(value) < 10**15 else str(value)[:20]
 
 
+def cleaned(text: str) -> str:
+    """Text as a name can be kept: no control signs, no halves of characters, spaces as one."""
+    kept = (
+        " " if c.isspace() else c for c in text if c.isspace() or (c.isprintable() and not "\ud800" <= c <= "\udfff")
+    )
+    return " ".join("".join(kept).split())
+
+
 def printable(text: str) -> str:
     """Text that can be shown and kept whatever it holds."""
     return "".join(c if c.isprintable() and not "\ud800" <= c <= "\udfff" else "?" for c in text)

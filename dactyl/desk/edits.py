@@ -6,6 +6,7 @@ from typing import Any
 from dactyl.core.errors import KitError
 from dactyl.core.fields import DESK, OUTPUT_GROUP, SIDES
 from dactyl.core.kit import MAIN
+from dactyl.core.units import told_apart
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.outputs import drop_empty_groups, output_called, touch_all
@@ -122,21 +123,62 @@ def _filled(change: Change) -> list[Pad]:
 
 
 def _each_piece(change: Change) -> None:
-    for piece in dict.fromkeys(pad.piece for pad in _filled(change)):
-        _send(change, [piece], output_called(change, _free(piece.name or piece.pads.first().full_name)))
+    pads = _filled(change)
+    pieces = list(dict.fromkeys(pad.piece for pad in pads))
+    names = told_apart([_free(piece.name or piece.pads.first().full_name) for piece in pieces])
+    called = dict(zip((piece.pk for piece in pieces), names, strict=True))
+    _lay_out(change, [(pad, called[pad.piece_id]) for pad in pads])
 
 
 def _as_usual(change: Change) -> None:
-    told: set[int] = set()
-    for pad in _filled(change):
-        if pad.piece_id not in told:
-            told.add(pad.piece_id)
-            _send(change, [pad.piece], output_called(change, USUAL.get(pad.kind, REST)))
+    called: dict[int, str] = {}
+    for pad in (pads := _filled(change)):
+        called.setdefault(pad.piece_id, USUAL.get(pad.kind, REST))
+    _lay_out(change, [(pad, called[pad.piece_id]) for pad in pads])
 
 
 def _each_pad(change: Change) -> None:
-    for pad in _filled(change):
-        change.update(pad, output_id=output_called(change, _free(pad.full_name)).pk)
+    pads = _filled(change)
+    names = told_apart([_free(pad.full_name) for pad in pads])
+    _lay_out(change, list(zip(pads, names, strict=True)), each=True)
+
+
+def _lay_out(change: Change, wanted: Sequence[tuple[Pad, str]], *, each: bool = False) -> None:
+    """Send pads to outputs of these names, which are set as the ones that they leave: no sample of the mix changes.
+
+    each : whether every pad says its own output, and not its piece
+    """
+    there = list(Output.objects.filter(kit=change.document).order_by("position"))
+    by_key = {output.pk: output for output in there}
+    piece_output: dict[int, Output] = {}
+    for pad, name in wanted:
+        left = by_key[pad.output_id or pad.piece.output_id or there[0].pk]
+        output = _output_like(change, there, name, left)
+        by_key[output.pk] = output
+        own = each or piece_output.setdefault(pad.piece_id, output) != output
+        change.update(pad, output_id=output.pk if own else None)
+    for piece in dict.fromkeys(pad.piece for pad, _ in wanted):
+        if piece.pk in piece_output:
+            change.update(piece, output_id=None if piece_output[piece.pk].is_main else piece_output[piece.pk].pk)
+
+
+AS_LEFT = ("gain_db", "width", "balance", "muted", "parallel_db", "group_id")
+"""What an output of its own takes over from the one that was left."""
+
+
+def _output_like(change: Change, there: list[Output], name: str, left: Output) -> Output:
+    """The output of this name where it is set as another, or where there is none one that is; else the next name."""
+    settings = {field: getattr(left, field) for field in AS_LEFT}
+    for number in range(1, MOST_OUTPUTS + 2):
+        called = name if number == 1 else f"{name} {number}"
+        found = next((one for one in there if one.name.lower() == called.lower()), None)
+        if found is None:
+            position = max(one.position for one in there) + 1
+            there.append(change.create(Output(kit=change.document, name=called, position=position, **settings)))
+            return there[-1]
+        if all(getattr(found, field) == value for field, value in settings.items()):
+            return found
+    raise KitError(f"These would be over {MOST_OUTPUTS} outputs. Choose a coarser way.")
 
 
 def _each_mic(change: Change) -> None:
@@ -151,8 +193,8 @@ def _all_to_main(change: Change) -> None:
 
 def _free(name: str) -> str:
     """Nothing of its own is called Main."""
-    name = name[:LONGEST].strip()
-    return f"{name[: LONGEST - 2]} 2" if name.lower() == MAIN.lower() else name
+    name = name[: LONGEST - 4].strip()
+    return f"{name} 2" if name.lower() == MAIN.lower() else name
 
 
 ROUTES: dict[str, tuple[str, str, Callable[[Change], None]]] = {

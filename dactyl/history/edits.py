@@ -13,7 +13,7 @@ from dactyl.core.errors import DactylError
 from dactyl.core.units import counted
 from dactyl.history.models import Document, Journal, Revision
 from dactyl.history.queries import first_undone, last_done
-from dactyl.history.tables import children_of, model_of, name_of
+from dactyl.history.tables import FOLLOWERS, children_of, model_of, name_of
 
 ROWS_AT_ONCE = 500
 NEVER_RECORDED = {"journal_id"}
@@ -123,6 +123,7 @@ def edit(document: Document, seen_version: int, sentence: str) -> Iterator[Chang
                 touched=sorted(change.touched),
                 changes_order=change.changes_order,
             )
+            _tell_followers(document, change.rows)
         else:
             Journal.objects.filter(pk=document.journal_id).update(version=F("version") - 1)
             document.journal.version -= 1
@@ -171,7 +172,9 @@ def _undo(document: Document, seen_version: int) -> Revision | None:
     if revision is None:
         return None
     _claim(document, seen_version, f"Undo of “{revision.sentence}”")
-    _apply([(table, pk, after, before) for table, pk, before, after in reversed(revision.rows)])
+    steps = [(table, pk, after, before) for table, pk, before, after in reversed(revision.rows)]
+    _apply(steps)
+    _tell_followers(document, steps)
     revision.is_undone = True
     revision.save(update_fields=["is_undone"])
     return revision
@@ -183,9 +186,15 @@ def _redo(document: Document, seen_version: int) -> Revision | None:
         return None
     _claim(document, seen_version, f"Redo of “{revision.sentence}”")
     _apply([tuple(row) for row in revision.rows])
+    _tell_followers(document, revision.rows)
     revision.is_undone = False
     revision.save(update_fields=["is_undone"])
     return revision
+
+
+def _tell_followers(document: Document, steps: Sequence[Any]) -> None:
+    for follow in FOLLOWERS:
+        follow(document, steps)
 
 
 def go_to(document: Document, seen_version: int, revision_id: int) -> Revision | None:

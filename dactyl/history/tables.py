@@ -1,6 +1,7 @@
 """The tables that edits may write. Apps register theirs when they are ready, with what hangs on what."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
 
 from django.db.models import Model
 from django.db.models.signals import post_delete
@@ -9,6 +10,11 @@ from dactyl.history.models import Document, Journal
 
 Children = Sequence[tuple[type[Model], str]]
 """Tables whose rows go with a row of another, and the column that names it."""
+
+Step = tuple[str, int, dict[str, Any] | None, dict[str, Any] | None]
+"""What an edit, an undo or a redo did to a row: table, key, its columns before and after (None: it was not there)."""
+FOLLOWERS: list[Callable[[Document, Sequence[Step]], None]] = []
+"""What apps above do where rows of a document change, in the same transaction: a rename is followed."""
 
 _models: dict[str, type[Model]] = {}
 _names: dict[type[Model], str] = {}

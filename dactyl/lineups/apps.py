@@ -13,6 +13,7 @@ class LineupsConfig(AppConfig):
         from dactyl.lineups import desk, edits, queries
         from dactyl.lineups.models import Alongside, Link, SharedChoke
         from dactyl.parts import views as parts
+        from dactyl.versions import edits as versions
 
         register(
             {"alongside": Alongside, "alongside_link": Link, "alongside_choke": SharedChoke},
@@ -23,6 +24,9 @@ class LineupsConfig(AppConfig):
         parts.NAMERS["kit"] = queries.whose
         beside.BESIDE["alongside"] = beside.Beside(
             edits.kept_in_version, edits.put_back, edits.copy_alongside, edits.compared
+        )
+        versions.PLAYED_BY.append(
+            lambda version: Alongside.objects.filter(version=version.pk).values_list("kit__name", flat=True)
         )
         kits.DEPENDENTS.append(
             lambda kit: (Alongside.objects.filter(other=kit).count(), "kit that it sounds alongside")

@@ -8,10 +8,11 @@ class PartsConfig(AppConfig):
     def ready(self) -> None:
         from django.db.models.signals import post_migrate, pre_migrate
 
-        from dactyl.history.tables import register
-        from dactyl.parts import guards
+        from dactyl.history.tables import FOLLOWERS, register
+        from dactyl.parts import edits, guards
         from dactyl.parts.models import Event, Part, Pass
 
         register({"part": Part, "pass": Pass, "event": Event}, {Pass: [(Event, "of_pass_id")]})
+        FOLLOWERS.append(edits.follow_renamed)
         pre_migrate.connect(guards.remove, sender=self)
         post_migrate.connect(guards.install, sender=self)

@@ -5,20 +5,23 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import replace
 
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import BooleanField, Max
 from django.db.models.expressions import RawSQL
 
 from dactyl.core.errors import PartError
+from dactyl.core.fields import cleaned
 from dactyl.core.formats.midi import MAX_NOTES
-from dactyl.core.parts.curves import Curve, renoted
+from dactyl.core.parts.curves import GROUP, OUTPUT, Curve, renoted
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.parts.reshape import Reshaped
 from dactyl.core.parts.structure import ending_behind_hits
 from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
-from dactyl.history.models import Revision
+from dactyl.history.models import Document, Revision
+from dactyl.history.tables import Step
 from dactyl.jobs.reserve import with_reserve
+from dactyl.kits.models import Output, OutputGroup
 from dactyl.parts.models import Event, Part, Pass
 from dactyl.parts.queries import EACH, about, events, rows_of
 
@@ -105,6 +108,35 @@ def write_translation(
     return change.revision, said
 
 
+FOLLOWED = {"output": (OUTPUT, Output), "output_group": (GROUP, OutputGroup)}
+"""Tables whose rows automation names: how it names them, and their rows."""
+
+
+def follow_renamed(document: Document, steps: Iterable[Step]) -> None:
+    """An output or a group of a kit is called otherwise: automation of it follows, in the parts that are the kit's.
+
+    These are the parts written for its notes, and those written for no kit where no other kit has the old name.
+    """
+    for table, pk, before, after in steps:
+        if table not in FOLLOWED or not (before and after and "name" in before and "name" in after):
+            continue
+        kind, rows = FOLLOWED[table]
+        old, new = before["name"], after["name"]
+        held = RawSQL("instr(curves, %s) > 0", [json.dumps(f"{kind}:{old}")], BooleanField())
+        is_known_elsewhere = rows.objects.filter(name=old, kit__is_put_away=False).exclude(pk=pk).exists()
+        whose = [f"kit:{document.pk}", *([] if is_known_elsewhere else [""])]
+        for part in Part.objects.filter(held, written_for__in=whose):
+            _rename_curves(part, f"{kind}:{old}", f"{kind}:{new}")
+
+
+def _rename_curves(part: Part, old: str, new: str) -> None:
+    taken = {what for of, what, _ in part.curves if of == new}
+    curves = [[new if of == old and what not in taken else of, what, points] for of, what, points in part.curves]
+    said = f"{old.partition(':')[2]} is called {new.partition(':')[2]} now"
+    with edit(part, part.version, said) as change:
+        change.update(part, curves=curves)
+
+
 def write_events(change: Change, reshaped: Reshaped) -> None:
     part = change.document
     if reshaped.removed:
@@ -143,13 +175,17 @@ def curve_rows(curves: Iterable[Curve]) -> list[list]:
 
 
 def _about(value: PartValue) -> dict:
-    """Lists, as they come back from the database, so that equal ones are known as such."""
+    """Lists, as they come back from the database, so that equal ones are known as such. The one gate for names, whatever the
+    way in."""
     return {
-        "name": value.name[:80],
+        "name": cleaned(value.name)[:80].strip() or "Part",
         "ticks_per_beat": value.ticks_per_beat,
         "tempos": [list(change) for change in value.tempos],
         "meters": [list(change) for change in value.meters],
-        "sections": [[section.start_tick, section.end_tick, section.name] for section in value.sections],
+        "sections": [
+            [section.start_tick, section.end_tick, cleaned(section.name)[:60].strip() or "Section"]
+            for section in value.sections
+        ],
         "curves": curve_rows(value.curves),
         "end_tick": value.end_tick,
     }

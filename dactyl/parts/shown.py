@@ -1,6 +1,6 @@
 """A part as the page reads it: tables of numbers, whole or what an edit changed. ``docs/formats.md`` describes them."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from typing import Any
 
 from dactyl.core.formats.notes import note_label
@@ -24,7 +24,7 @@ def whole(part: Part, rate_hz: int) -> dict[str, Any]:
 
 
 def changed(part: Part, revision: Revision | None, rate_hz: int) -> dict[str, Any]:
-    """What an edit changed; the whole part where its time map did."""
+    """What an edit changed; the whole part where its time map did. Of automation what it changed, and nothing else."""
     rows = revision.rows if revision else []
     if any(table == "part" and _moves_time(before, after) for table, _, before, after in rows):
         return {**whole(part, rate_hz), "isWhole": True}
@@ -32,18 +32,31 @@ def changed(part: Part, revision: Revision | None, rate_hz: int) -> dict[str, An
     ids = list(dict.fromkeys(pk for table, pk, _, _ in rows if table == "event"))
     now = list(queries.events(part, ids)) if ids else []
     kept = {event.id for event in now}
-    return {
-        **_about(part, value, rate_hz),
-        "events": _rows(value, now, rate_hz),
-        "removed": [pk for pk in ids if pk not in kept],
-    }
+    about = _about(part, value, rate_hz, moved=_moved(rows))
+    return {**about, "events": _rows(value, now, rate_hz), "removed": [pk for pk in ids if pk not in kept]}
+
+
+def _moved(rows: Iterable[list]) -> set[tuple[str, str]]:
+    """Which automation an edit, or several at once, changed: (of, what)."""
+    found = set()
+    for before, after in ((before or {}, after or {}) for table, _, before, after in rows if table == "part"):
+        was, now = ({(of, what): points for of, what, points in state.get("curves") or []} for state in (before, after))
+        found |= {key for key in {*was, *now} if was.get(key) != now.get(key)}
+    return found
 
 
 def _moves_time(before: dict | None, after: dict | None) -> bool:
     return bool({"tempos", "meters", "ticks_per_beat"} & {*(before or {}), *(after or {})})
 
 
-def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
+ALONG: dict[str, Callable[[Part], Any]] = {}
+"""What apps above tell of a part with every answer, by its name there."""
+
+
+def _about(
+    part: Part, value: PartValue, rate_hz: int, *, moved: Collection[tuple[str, str]] | None = None
+) -> dict[str, Any]:
+    """moved : the automation that is told, and what of it is gone; None: all there is"""
     now, frame_at = undo_state(part), value.frames(rate_hz)
     return {
         "id": part.pk,
@@ -60,7 +73,10 @@ def _about(part: Part, value: PartValue, rate_hz: int) -> dict[str, Any]:
         "curves": [
             [curve.of, curve.what, [[tick, at, value.seconds_at(tick) * rate_hz] for tick, at in curve.points]]
             for curve in value.curves
+            if moved is None or (curve.of, curve.what) in moved
         ],
+        "curvesGone": None if moved is None else sorted(set(moved) - {(one.of, one.what) for one in value.curves}),
+        **{name: tell(part) for name, tell in ALONG.items()},
         "bars": value.bars,
         "bpm": round(value.bpm, 3),
         "loopTicks": value.loop_ticks,

@@ -7,6 +7,13 @@ class RecordingsConfig(AppConfig):
 
     def ready(self) -> None:
         from dactyl.history.tables import register
-        from dactyl.recordings.models import RecordedTrack, Recording, TrackMend
+        from dactyl.parts import shown
+        from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording, TrackMend
 
-        register({"recording": Recording, "recorded_track": RecordedTrack, "track_mend": TrackMend})
+        register({
+            "recording": Recording, "recorded_track": RecordedTrack, "track_mend": TrackMend,
+            "recorded_part": RecordedPart,
+        })  # fmt: skip
+        shown.ALONG["recordedZero"] = lambda part: (
+            RecordedPart.objects.filter(part=part).values_list("zero_seconds", flat=True).first()
+        )

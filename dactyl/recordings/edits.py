@@ -122,10 +122,11 @@ def hear_roles(tracks: Sequence[RecordedTrack], opened: Sequence[Track]) -> list
     return [replace(track, role=role) for track, role in zip(opened, roles, strict=True)]
 
 
-def set_zero(link: RecordedPart, seconds: float) -> None:
-    """Where the recording begins in the part that was made of it."""
-    link.zero_seconds = seconds
-    link.save(update_fields=["zero_seconds"])
+def set_zero(link: RecordedPart, part: Part, version: int, seconds: float) -> Revision | None:
+    """Where the recording begins in the part that was made of it: an edit of the part."""
+    with edit(part, version, f"Recording begins at {seconds * 1000:.0f} ms") as change:
+        change.update(link, zero_seconds=seconds)
+    return change.revision
 
 
 def _refuse_without_room(recording: Recording) -> None:

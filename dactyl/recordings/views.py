@@ -27,6 +27,7 @@ from dactyl.kits.queries import pad_notes
 from dactyl.kits.views.answer import kit_edit
 from dactyl.kits.views.pages import kit_page
 from dactyl.parts.models import Part
+from dactyl.parts.views import part_edit
 from dactyl.recordings import edits, matching, page_data
 from dactyl.recordings.models import RecordedPart, RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
@@ -176,12 +177,11 @@ def of_part(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
     return JsonResponse({**page_data.about(link.recording, kit), "zero": link.zero_seconds})
 
 
-@require_POST
-def set_zero(request: HttpRequest, kit_id: int, part_id: int) -> JsonResponse:
+@part_edit
+def set_zero(request: HttpRequest, part: Part, version: int, kit_id: int) -> Revision | None:
     """Where the recording begins in the part that was made of it; it may begin before it."""
-    link = get_object_or_404(RecordedPart, part=get_object_or_404(Part, pk=part_id))
-    edits.set_zero(link, JsonValues.of(request).number("seconds", -LATEST_SECONDS, LATEST_SECONDS))
-    return JsonResponse({"zero": link.zero_seconds})
+    seconds = JsonValues.of(request).number("seconds", -LATEST_SECONDS, LATEST_SECONDS)
+    return edits.set_zero(get_object_or_404(RecordedPart, part=part), part, version, seconds)
 
 
 # Edits ----------------------------------------------------------------------------------------------------------------

@@ -1,6 +1,6 @@
 """Versions of a kit: kept by name, gone back to, opened as kits of their own."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from django.db import transaction
 
@@ -53,7 +53,17 @@ def keep(kit: Kit, name: str) -> Version:
         )
 
 
+PLAYED_BY: list[Callable[[Version], Iterable[str]]] = []
+"""What tells which documents play a version, by their names; apps above add theirs."""
+
+
 def delete(version: Version) -> None:
+    """raises : KitError where something plays it"""
+    if players := list(dict.fromkeys(name for played_by in PLAYED_BY for name in played_by(version))):
+        raise KitError(
+            f"{version} is played by {', '.join(players[:3])}{' and others' if len(players) > 3 else ''}. "
+            "Let the kit as it is be played there, then delete it."
+        )
     version.delete()
 
 

@@ -10,6 +10,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from dactyl.core.errors import DactylError
+from dactyl.core.fields import cleaned
 from dactyl.web.headers import told
 
 LONGEST = 18  # digits; a longer one is no row's key and no count
@@ -155,13 +156,7 @@ def _spoken(name: str) -> str:
 
 def plain(text: str, what: str, longest: int) -> str:
     """Text as it can be kept: no control characters, no halves of characters, spaces as one. raises : DactylError"""
-    kept = "".join(" " if c.isspace() else c for c in text if c.isspace() or (c.isprintable() and not _is_half(c)))
-    kept = " ".join(kept.split())
+    kept = cleaned(text)
     if len(kept) > longest:
         raise DactylError(f"{what} has {len(kept):,} characters; {longest:,} is the most.")
     return kept
-
-
-def _is_half(character: str) -> bool:
-    """Half of a surrogate pair, which no database and no file can hold."""
-    return "\ud800" <= character <= "\udfff"

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from dactyl.core.errors import KitError
-from dactyl.core.fields import check_limits
+from dactyl.core.fields import KIT, check_limits, check_one, printable
 from dactyl.core.formats.earlier import lineup_brought_up
 from dactyl.core.formats.package import (
     SampleFile,
@@ -77,6 +77,12 @@ def read_lineup(folder: Path, name: str) -> LineupPackage:
             raise KitError(f"The lineup has a field {strange[:40]!r} that is not known here.")
         told = {field: described[field] for field in _FIELDS if field in described}
         lineup = from_json(Lineup, lineup_brought_up(told, described["version"]), "lineup")
+        check_one(KIT["name"], lineup.name, "the lineup")
+        for _, letter, _, other in lineup.chokes:
+            if not all(len(one) == 1 and "A" <= one <= "Z" for one in (letter, other)):
+                raise KitError(
+                    f"A choke of the lineup joins {printable(letter[:20])!r} and {printable(other[:20])!r}; groups are letters from A to Z."
+                )
         for member in lineup.members:
             check_limits(member.kit)
             check_whole(member.kit)

@@ -23,6 +23,7 @@ ROLE_OF_KIND = {
 }  # fmt: skip
 STRETCH_SECONDS, MOST_STRETCHES = 60, 5  # of a track that are listened to, until there are strokes enough
 MOST_STROKES, FEWEST_STROKES = 8, 3
+SHORTEST_SECONDS = 0.1  # of a stretch in which a stroke can be heard
 APART_SECONDS, STROKE_SECONDS, ATTACK_SECONDS = 0.12, 0.5, 0.05
 
 
@@ -95,6 +96,8 @@ def _heard(track: Track) -> _Heard | None:
 
 def _strokes(sound: np.ndarray, rate_hz: int) -> list[tuple[float, np.ndarray]]:
     """Strokes that stand by themselves: the peak of each, and its sound up to the next."""
+    if sound.shape[1] < SHORTEST_SECONDS * rate_hz:
+        return []
     begins = find_onsets(sound, rate_hz)
     found = []
     for first, last in zip(begins, [*begins[1:], sound.shape[1]], strict=True):

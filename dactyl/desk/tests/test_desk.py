@@ -1,12 +1,23 @@
 """The desk as it is edited: several channels at once, groups, what goes where; each is one undo."""
 
+import tempfile
+from pathlib import Path
 from unittest.mock import patch
 
+import numpy as np
+import soundfile
+
+from dactyl.core.bounce.order import BounceOrder
+from dactyl.core.bounce.sound_cache import SoundCache
+from dactyl.core.bounce.stems import bounce
 from dactyl.core.desk.tables import compile_desk
+from dactyl.core.parts.part import Event, Part
+from dactyl.core.play.compile import compile_kit
 from dactyl.kits import edits, queries
 from dactyl.kits.models import Kit, Mic, Output, OutputGroup, Pad, Piece
 from dactyl.kits.tests.test_edits import KitCase, dump, version
 from dactyl.kits.values import kit_value
+from dactyl.shelf.sounds import prepared_sound
 from dactyl.swaps import edits as swap_edits
 
 
@@ -49,6 +60,34 @@ class Desk(KitCase):
         for _ in range(5):
             self.client.post(f"/kits/{self.kit.pk}/undo/", headers={"X-Kit-Version": str(version(self.kit))})
         self.assertEqual(dump(self.kit), before)
+
+    def mixed(self) -> np.ndarray:
+        """Every pad struck, as the mix of a bounce: float32, (2, frames)."""
+        book = compile_kit(kit_value(self.kit.pk), 48_000)
+        part = Part(
+            name="p", ticks_per_beat=480, tempos=((0, 500_000),), end_tick=1920,
+            events=tuple(Event(100 * n, note, 90) for n, note in enumerate(sorted(book.notes))),
+        )  # fmt: skip
+        with tempfile.TemporaryDirectory() as folder:
+            order = BounceOrder(bits="32f")
+            *_, last = bounce(book, part, Path(folder), order, load_sound=SoundCache(prepared_sound, 1 << 24))
+            return soundfile.read(Path(folder) / last.stems[-1].file)[0]
+
+    def test_laying_out_the_outputs_changes_no_sample_of_the_mix(self):
+        Piece.objects.filter(pads__in=self.pads[:2]).update(name="Tom")
+        main = Output.objects.get(kit=self.kit)
+        Output.objects.filter(pk=main.pk).update(gain_db=-5.0, width=30.0, balance=20.0)
+        other = Output.objects.create(kit=self.kit, name="Other", position=1, gain_db=2.0)
+        Pad.objects.filter(pk=self.pads[2].pk).update(output=other)
+        before = self.mixed()
+        for way, outputs in {"usual": 6, "pieces": 9, "pads": 9}.items():
+            with self.subTest(way):
+                self.post(f"desk/route/{way}/")
+                np.testing.assert_allclose(self.mixed(), before, atol=1e-6)
+                self.assertEqual(Output.objects.filter(kit=self.kit).count(), outputs)
+        self.assertEqual(
+            len({row.output.pk for row in queries.sheet_rows(self.kit) if not row.is_empty}), 4, "two called Tom"
+        )
 
     def test_more_outputs_than_there_may_be_are_refused_and_none_is_made(self):
         before = version(self.kit)

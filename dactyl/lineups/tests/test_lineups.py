@@ -148,6 +148,15 @@ class Lineups(AlongsideCase):
         row.refresh_from_db()
         self.assertIsNone(row.device_id)
 
+    def test_a_version_that_a_lineup_plays_is_not_deleted(self):
+        row = self.alongside()
+        kept = version_edits.keep(Kit.objects.get(pk=self.other.pk), "before")
+        Alongside.objects.filter(pk=row.pk).update(version=kept)
+        with self.assertRaisesMessage(KitError, "is played by Test kit"):
+            version_edits.delete(kept)
+        Alongside.objects.filter(pk=row.pk).update(version=None)
+        version_edits.delete(kept)
+
     def test_a_lineup_is_not_made_of_kits_that_were_put_away(self):
         edits.kits.put_away(self.other, True)
         with self.assertRaisesMessage(KitError, "Under was put away"):
@@ -201,7 +210,13 @@ class Lineups(AlongsideCase):
         """A pad of the kit sounds one of the other along, and a choke group of each cuts the other's."""
         ours, theirs = (kit.pads.order_by("position").first().pk for kit in (self.kit, self.other))
         self.assertEqual(self.post("link/", one=f":{ours}", other=f"{row.pk}:{theirs}", strength="0.5")[0], 200)
+        for wrong in (":A", ":B"):
+            self.assertEqual(self.post("link/", what="choke", one=wrong, other=f"{row.pk}:B")[0], 422, "no such group")
+        for kit, letter in ((self.kit, "A"), (self.other, "B")):
+            pad = kit.pads.select_related("piece", "kit").order_by("position").first()
+            edits.pads.choke_pads([pad], version(kit), letter)
         self.assertEqual(self.post("link/", what="choke", one=":A", other=f"{row.pk}:B")[0], 200)
+        self.assertEqual(self.post("link/", what="choke", one=f"{row.pk}:B", other=f"{row.pk}:B")[0], 422, "itself")
         self.assertEqual(self.post("link/", one=f":{ours}", other=f":{ours}")[0], 422)
 
 

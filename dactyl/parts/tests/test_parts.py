@@ -1,6 +1,7 @@
 """Parts: documents with a history of their own, edited by hand, played in, brought in and taken away."""
 
 import json
+from dataclasses import replace
 from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -10,9 +11,13 @@ from django.test.utils import CaptureQueriesContext
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.maps import translate
 from dactyl.core.parts import structure
-from dactyl.core.parts.part import Event, Part
+from dactyl.core.parts.curves import Curve
+from dactyl.core.parts.part import Event, Part, Section
+from dactyl.history import edits as history
 from dactyl.history.models import Journal
-from dactyl.kits.models import Kit, Translation, TranslationNote
+from dactyl.kits.edits import outputs
+from dactyl.kits.edits.kits import create_kit
+from dactyl.kits.models import Kit, Output, Translation, TranslationNote
 from dactyl.kits.queries import default_notes
 from dactyl.kits.tests.test_edits import KitCase, version
 from dactyl.maps.models import NoteNames
@@ -21,7 +26,7 @@ from dactyl.parts import edits as part_edits
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Event as EventRow
 from dactyl.parts.models import Part as PartRow
-from dactyl.parts.queries import part_value
+from dactyl.parts.queries import about, part_value
 
 
 def a_part(*events: Event, **settings) -> Part:
@@ -82,6 +87,57 @@ class Curves(PartCase):
         self.assertEqual(self.curves(), [])
         self.assertEqual(self.curves(copy)[0][0], "output:Kick")
 
+    def test_an_edit_answers_with_the_automation_that_it_changed_and_no_other(self):
+        self.edit("curves", curves=[self.KICK, self.LANE])
+        told = self.edit("curves", curves=[{**self.LANE, "points": [[20, 0.25]]}])
+        self.assertEqual(([row[0] for row in told["curves"]], told["curvesGone"]), (["lane:38"], []))
+        told = self.edit("curves", curves=[{**self.KICK, "points": []}])
+        self.assertEqual((told["curves"], told["curvesGone"]), ([], [["output:Kick", "gain_db"]]))
+        back = self.post("undo").json()
+        self.assertEqual(([row[0] for row in back["curves"]], back["curvesGone"]), (["output:Kick"], []))
+        self.assertEqual(self.edit("rename", name="Other")["curves"], [])
+
+    def test_a_file_that_counts_other_ticks_is_scaled_as_it_is_brought_in(self):
+        fine = {**self.KICK, "points": [[0, -6.0], [96_000, 2.5], [10**9, 0.0]]}
+        self.edit("curves", curves=[fine], ticks_per_beat=96_000)
+        points = self.curves()[0][2]
+        self.assertEqual(
+            (points[:2], points[-1][0]),
+            ([[0, -6.0], [480, 2.5]], about(PartRow.objects.get(pk=self.row.pk)).loop_ticks),
+        )
+
+    def test_automation_behind_the_end_bars_no_other(self):
+        """As a part of an earlier version may hold it: its loop became shorter."""
+        PartRow.objects.filter(pk=self.row.pk).update(curves=[["output:Kick", "gain_db", [[0, 1.0], [10**7, 2.0]]]])
+        self.edit("curves", curves=[self.LANE])
+        self.assertEqual([of for of, _, _ in self.curves()], ["output:Kick", "lane:38"])
+
+    def test_automation_follows_an_output_that_is_renamed_and_back_by_undo(self):
+        kit = Kit.objects.first()
+        output = Output.objects.create(kit=kit, name="Kick", position=1)
+        self.edit("curves", curves=[self.KICK])
+        outputs.rename_output(output, kit.version, "Low")
+        self.assertEqual(self.curves()[0][0], "output:Low")
+        kit.refresh_from_db()
+        history.undo(kit, kit.version)
+        self.assertEqual(self.curves()[0][0], "output:Kick")
+        elsewhere = create_kit("Other")
+        Output.objects.create(kit=elsewhere, name="Kick", position=1)
+        kit.refresh_from_db()
+        outputs.rename_output(Output.objects.get(pk=output.pk), kit.version, "Low")
+        self.assertEqual(self.curves()[0][0], "output:Kick", "which another kit has too")
+
+    def test_a_part_that_rests_where_the_kit_is_set_otherwise(self):
+        kit = Kit.objects.first()
+        Output.objects.create(kit=kit, name="Kick", position=1, width=40.0)
+        other = add_part(replace(a_part(Event(0, 38, 9)), curves=(Curve("output:Kick", "width", ((0, 2.0),)),)))
+        told = self.edit("put-behind", **{"from": other.pk, "kit": kit.pk})
+        self.assertEqual([at for _, at, _ in told["curves"][0][2]], [0.4, 2.0])
+        over = self.edit("lay-over", **{"from": other.pk, "kit": kit.pk})
+        self.assertIn(
+            "its automation is left out where it would move hits of this part too: width of Kick", over["said"]
+        )
+
     def test_what_can_be_no_curve_is_refused_and_changes_nothing(self):
         before = self.now
         for wrong in (
@@ -101,6 +157,17 @@ class Curves(PartCase):
             PartRow.objects.get(pk=self.row.pk), self.now, "k", table, default_notes(kit).keys()
         )
         self.assertEqual([of for of, _, _ in self.curves()], ["lane:38"], "what stood on 38 was silent, and went")
+
+
+class Gates(PartCase):
+    def test_names_pass_one_gate_whatever_the_way_in(self):
+        marked = a_part(Event(0, 38, 9), name="Up\u202ebeat \x07", sections=(Section(0, 480, "A\u2066\n1"),))
+        row = add_part(marked)
+        self.assertEqual((row.name, row.sections), ("Upbeat", [[0, 480, "A 1"]]))
+
+    def test_a_pass_of_half_a_stretch_is_refused(self):
+        asked = {"name": "p", "hits": [[0, 38, 90, 9, 0]], "rate": 48_000, "replace": True, "span": [5]}
+        self.assertEqual(self.post("record", **asked).status_code, 422)
 
 
 class Editing(PartCase):

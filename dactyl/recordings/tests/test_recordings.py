@@ -13,6 +13,7 @@ from dactyl.core.hits.envelopes import Track
 from dactyl.core.hits.playback import BLOCK_FRAMES, PEAK_FRAMES
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.tests.test_recordings import played, session, struck
+from dactyl.history import edits as history
 from dactyl.jobs.models import Job
 from dactyl.kits import edits as kit_edits
 from dactyl.kits.models import Pad, Take
@@ -112,8 +113,13 @@ class Recordings(KitCase):
         self.assertEqual([hit.frame for hit in value.hits(48_000)], times, "exact to the frame")
         beside = self.client.get(f"/recordings/of/{self.kit.pk}/part/{part.pk}/").json()
         self.assertEqual((beside["zero"], len(beside["tracks"])), (0.0, 4))
-        zero = self.client.post(f"/recordings/of/{self.kit.pk}/part/{part.pk}/zero/", {"seconds": -0.25}, content_type="application/json")  # fmt: skip
-        self.assertEqual((zero.json(), RecordedPart.objects.get(part=part).zero_seconds), ({"zero": -0.25}, -0.25))
+        url = f"/recordings/of/{self.kit.pk}/part/{part.pk}/zero/"
+        seen = {"X-Part-Version": str(part.version)}
+        moved = self.client.post(url, {"seconds": -0.25}, content_type="application/json", headers=seen).json()
+        self.assertEqual((moved["recordedZero"], moved["undoes"]), (-0.25, "Recording begins at -250 ms"))
+        self.assertEqual(self.client.post(url, {"seconds": 1}, content_type="application/json", headers=seen).status_code, 409)  # fmt: skip
+        history.undo(Part.objects.get(pk=part.pk), moved["version"])
+        self.assertEqual(RecordedPart.objects.get(part=part).zero_seconds, 0.0)
         self.post(f"{recording.pk}/make/", each="1")
         self.assertEqual([one.name for one in Part.objects.order_by("-pk")[:2]], ["Take hat", "Take kick"])
         for track in (kick, hat):

@@ -1,6 +1,5 @@
 /** The recording that a part was found in: heard beside the kit, and drawn in the lanes of the pads its tracks go to. */
 import { startFader } from "../recording/bars.js";
-import { post } from "../page/sending.js";
 import { Waves } from "../recording/waves.js";
 
 /** @param {object} editor what editor.js offers */
@@ -31,14 +30,17 @@ function startZero(editor, open, signal) {
   const show = () => (field.value = (editor.under.zero * 1000).toFixed(1));
   show();
   async function put(seconds) {
-    const answer = await post(`/recordings/of/${session.kit}/part/${root.dataset.part}/zero/`, { seconds });
-    if (!answer?.ok) return session.say((await answer?.text()) ?? "The server does not answer. Nothing was changed.", true);
-    if (signal.aborted) return; // the part was left meanwhile
-    editor.under.zero = seconds;
+    await model.edit(`/recordings/of/${session.kit}/part/${root.dataset.part}/zero/`, { seconds });
+    if (!signal.aborted) show(); // else the part was left meanwhile
+  }
+  model.addEventListener("changed", () => {
+    const zero = model.about.recordedZero ?? editor.under.zero;
+    if (zero === editor.under.zero) return;
+    editor.under.zero = zero;
     open();
     show();
     editor.repaint();
-  }
+  }, { signal }); // prettier-ignore
   field.addEventListener("change", () => put(Number(field.value) / 1000), { signal });
   document.getElementById("recording-zero-here").addEventListener("click", () => {
     const [hit] = model.selection;

@@ -93,7 +93,8 @@ export class PartModel extends EventTarget {
 
   /** Take over what the server says: everything, or what an edit changed. */
   #take(body, isWhole) {
-    const { events, removed = [], said, isWhole: _, isStale, ...about } = body;
+    const { events, removed = [], said, isWhole: _, isStale, curvesGone, ...about } = body;
+    if (curvesGone) about.curves = mergedCurves(this.about.curves, about.curves, curvesGone);
     const changed = events.map(hitOf);
     if (about.writtenFor !== this.about?.writtenFor || about.id !== this.about?.id) this.#ways.load(about.writtenFor);
     this.about = about;
@@ -141,7 +142,7 @@ export class PartModel extends EventTarget {
     const { id } = this;
     return this.#sending.next(async () => {
       if (!id || this.id !== id) return null;
-      const path = /^(undo|redo|history|record|passes|written-for|translate)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
+      const path = what.startsWith("/") ? what : /^(undo|redo|history|record|passes|written-for|translate)/.test(what) ? `/parts/${id}/${what}/` : `/parts/${id}/edit/${what}/`;
       const given = typeof values === "function" ? values() : values;
       if (!given) return null;
       const answer = await post(path, given, asHeaders({ part_version: this.about.version, rate: this.#rate }));
@@ -198,4 +199,13 @@ export class PartModel extends EventTarget {
   #fire(name) {
     this.dispatchEvent(new Event(name));
   }
+}
+
+/** Automation with what an edit changed of it: rows of what it is of, what moves, and points; of what is gone without points. */
+function mergedCurves(all, changed, gone) {
+  const key = (/** @type {any[]} */ [of, what]) => `${of}|${what}`;
+  const now = new Map(all.map((curve) => [key(curve), curve]));
+  for (const curve of changed) now.set(key(curve), curve);
+  for (const curve of gone) now.delete(key(curve));
+  return [...now.values()];
 }
