@@ -4,8 +4,8 @@ from collections import Counter
 from dataclasses import dataclass, replace
 
 from dactyl.core.errors import KitError
-from dactyl.core.fields import MEMBER, MOST_POINTS, STRENGTH, check, check_one
-from dactyl.core.kit import CURVE_EXPONENTS, NOTES, Curve, Kit, is_drawn
+from dactyl.core.fields import DESK, MEMBER, MOST_POINTS, STRENGTH, check, check_one
+from dactyl.core.kit import CURVE_EXPONENTS, NOTES, SIDES, STOOL, Curve, Kit, is_drawn
 
 CHANNELS = 16
 MOST_MEMBERS = 16
@@ -41,10 +41,15 @@ class Lineup:
     members: tuple[Member, ...]
     links: tuple[Link, ...] = ()
     chokes: tuple[Choke, ...] = ()
+    master_db: float = 0.0  # behind the desks of its members
+    side: str = STOOL  # a key of SIDES: from the hall, each member is heard from where it is not
 
     def __post_init__(self) -> None:
         if not 1 <= len(self.members) <= MOST_MEMBERS:
             raise KitError(f"A lineup has 1 to {MOST_MEMBERS} members; this one has {len(self.members)}.")
+        check_one(DESK["master_db"], self.master_db, "the lineup")
+        if self.side not in SIDES:
+            raise KitError(f"{self.side[:40]} is no side that a lineup is heard from; stool and hall are.")
         for number, member in enumerate(self.members):
             check_listening(member, f"member {number + 1}, {member.kit.name[:40]},")
             known = {piece.id for piece in member.kit.pieces}

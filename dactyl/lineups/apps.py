@@ -13,6 +13,7 @@ class LineupsConfig(AppConfig):
         from dactyl.lineups import desk, edits, queries
         from dactyl.lineups.models import Alongside, Link, SharedChoke
         from dactyl.parts import views as parts
+        from dactyl.playing import tables as playing
         from dactyl.versions import edits as versions
 
         register(
@@ -25,6 +26,8 @@ class LineupsConfig(AppConfig):
         beside.BESIDE["alongside"] = beside.Beside(
             edits.kept_in_version, edits.put_back, edits.copy_alongside, edits.compared
         )
+        playing.OTHERS.append(queries.ensemble_of)
+        playing.CROSSING.append(queries.crossing_of)
         versions.PLAYED_BY.append(
             lambda version: Alongside.objects.filter(version=version.pk).values_list("kit__name", flat=True)
         )

@@ -161,6 +161,7 @@ def put_together(lineup: Lineup, kits: Sequence[Kit]) -> Kit:
         dict(zip((pad.id for _, pad in member.kit.pads()), kit.pads.values_list("pk", flat=True), strict=True))
         for member, kit in zip(lineup.members, kits, strict=True)
     ]
+    Kit.objects.filter(pk=made.pk).update(master_db=lineup.master_db, side=lineup.side)
     for a, pad, b, other, strength in lineup.links:
         values = {"pad_id": pads[a][pad], "other_pad_id": pads[b][other], "strength": strength}
         Link.objects.create(kit=made, one=rows[a], other=rows[b], **values)

@@ -1,29 +1,30 @@
 """Reads of what sounds alongside a kit: as values of the core, and as the tables that the page plays by."""
 
+from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from threading import Lock
 
 from django.db.models import Exists, OuterRef, QuerySet
 
 from dactyl.core import kit as core
 from dactyl.core.errors import KitError
-from dactyl.core.fields import DRAWN, MEMBER
+from dactyl.core.fields import DRAWN
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
 from dactyl.core.kit import CURVE_EXPONENTS, HALL, STOOL
 from dactyl.core.lineup import Lineup, Listening, Member, kit_of
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.parts.part import Event
-from dactyl.core.play.together import join
 from dactyl.kit_files.packing import listed
+from dactyl.kits.alongside import is_lineup
 from dactyl.kits.models import Kit, Pad, Piece
 from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps.ways import translated_notes
 from dactyl.parts.models import Part
-from dactyl.playing.tables import as_tables, compiled
+from dactyl.playing.tables import Ensemble, PlayedMember
 from dactyl.shelf.store import whole_path
 from dactyl.versions import edits as versions
 
@@ -65,7 +66,25 @@ def value_of(row: Alongside, *, whole: bool = False) -> core.Kit:
     """The kit that sounds, or the version of it. whole : with surfaces and further maps, as packages hold it"""
     if row.version is not None:
         return _with_piece_ids(versions.value_of(row.version))
-    return whole_kit_value(row.other.pk) if whole else kit_value(row.other)
+    return whole_kit_value(row.other.pk) if whole else _kept_value(row.other)
+
+
+_MOST_KEPT = 8
+_kept: OrderedDict[int, tuple[int, core.Kit]] = OrderedDict()  # key of a kit -> its version, and its value then
+_lock = Lock()
+
+
+def _kept_value(kit: Kit) -> core.Kit:
+    """The value of a kit that sounds beside others: read once for each of its versions."""
+    with _lock:
+        version, value = _kept.get(kit.pk, (0, None))
+    if value is None or version != kit.version:
+        value = kit_value(kit)
+        with _lock:
+            _kept[kit.pk] = kit.version, value
+            while len(_kept) > _MOST_KEPT:
+                _kept.popitem(last=False)
+    return value
 
 
 def _with_piece_ids(kit: core.Kit) -> core.Kit:
@@ -147,10 +166,7 @@ class Placed:
 
 
 def placed(kit: Kit, own: core.Kit | None = None, *, whole: bool = False) -> list[Placed]:
-    """The kit itself, where it has pads, and what sounds alongside it.
-
-    A lineup has one master, and one side that all is heard from: they are added to each member's own.
-    """
+    """The kit itself, where it has pads, and what sounds alongside it."""
     own, rows = own or kit_value(kit), rows_of(kit)
     found, first = [], own
     if next(own.pads(), None) is not None:
@@ -161,20 +177,9 @@ def placed(kit: Kit, own: core.Kit | None = None, *, whole: bool = False) -> lis
         other = value_of(row, whole=whole)
         first = first if found else other
         heard = listening(row, first, other)
-        if not found or found[0].row is not None:
-            other, heard = _under(own, other, heard)
         named = {name: getattr(heard, name) for name in Listening.__dataclass_fields__}
         found.append(Placed(row, Member(kit=other, **named)))
     return found
-
-
-def _under(lineup: core.Kit, other: core.Kit, heard: Listening) -> tuple[core.Kit, Listening]:
-    """A member under the master of its lineup, seen from where that is."""
-    limits = MEMBER["gain_db"]
-    gain_db = min(limits.high, max(limits.low, heard.gain_db + lineup.master_db))
-    if lineup.side == HALL:
-        other = replace(other, side=STOOL if other.side == HALL else HALL)
-    return other, replace(heard, gain_db=gain_db)
 
 
 def lineup_value(kit: Kit, own: core.Kit, *, whole: bool = False) -> Lineup | None:
@@ -187,9 +192,12 @@ def _together(kit: Kit, found: Sequence[Placed]) -> Lineup:
     """With what crosses between them, as far as both ends are there."""
     at = {one.row.pk if one.row else None: number for number, one in enumerate(found)}
     pads = [{pad.id for _, pad in kit_of(one.member).pads()} for one in found]
+    is_alone = found[0].row is not None  # no kit of its own: its desk is the lineup's
     return Lineup(
         name=kit.name,
         members=tuple(one.member for one in found),
+        master_db=kit.master_db if is_alone else 0.0,
+        side=kit.side if is_alone else STOOL,
         links=tuple(
             (at[link.one_id], link.pad_id, at[link.other_id], link.other_pad_id, link.strength)
             for link in links_of(kit)
@@ -251,59 +259,42 @@ def write_packed(lineup: Lineup, target: Path) -> None:
     write_lineup(target, lineup, samples, {sample.sha256: whole_path(sample.sha256) for sample in samples})
 
 
-def tables_of(kit: Kit, rate_hz: int) -> dict[str, Any]:
-    """What the page plays by: of each kit alongside its playbook with the level it has here, and which hits reach it; which
-    channels the kit itself hears; what crosses between them."""
-    found, mine = placed(kit), own_row(kit)
-    told = [
-        member_tables(one.key, one.member, rate_hz, device=one.row.device_id) for one in found if one.row is not None
-    ]
-    crossing = _together(kit, found) if told else None
-    return {
-        "kits": told,
-        "own": mine.channels if mine and told else None,
-        **crossing_tables(crossing, [one.key for one in found]),
-    }
+def ensemble_of(kit: Kit, own: core.Kit) -> Ensemble | None:
+    """All that sounds in the page of a kit; None for a kit by itself."""
+    found = placed(kit, own)
+    if not any(one.row for one in found):
+        return None
+    lineup = _together(kit, found)
+    return Ensemble(
+        tuple(_played(kit, one.row, one.member) for one in found), lineup.links, lineup.chokes, lineup.master_db,
+        lineup.side == HALL,
+    )  # fmt: skip
 
 
-def member_tables(key: str, member: Member, rate_hz: int, *, device: int | None = None) -> dict[str, Any]:
-    """A kit alongside as the page plays it: ``pads`` names those of its tables by their keys in the kit."""
-    alone = compiled(kit_of(member), rate_hz)
-    book = join([alone], [replace(_asked(member), pieces=None, notes=(), muted=False)], [member.kit.name])
-    (heard,) = book.members
-    notes = {note: [book.pads[place].id for place in places] for note, places in alone.notes.items()}
-    return {
-        "key": key,
-        "name": member.kit.name,
-        "book": {**as_tables(book, is_whole=True), "notes": notes, "allNotes": True},
-        "pads": {own.id: pad.id for pad, own in zip(book.pads, alone.pads, strict=True)},
-        "way": {
-            "channels": None if member.channels is None else list(member.channels),
-            "low": member.low,
-            "high": member.high,
-            "notes": dict(member.notes),
-            "curve": heard.curve,
-            "delay": heard.delay,
-            "muted": member.muted,
-            "device": device,
-        },
-    }
+def crossing_of(kit: Kit) -> Ensemble | None:
+    """The members of a kit's page by their keys, and what crosses between them: no other kit is read."""
+    rows, mine = rows_of(kit), own_row(kit)
+    if not rows:
+        return None
+    nothing = Member(kit=core.Kit(name="", pieces=()))
+    members: list[PlayedMember] = [] if is_lineup(kit) else [_played(kit, None, nothing)]
+    members += [_played(kit, row, nothing) for row in rows]
+    at: dict[int | None, int] = {int(one.key) if one.key else None: number for number, one in enumerate(members)}
+    if mine is not None and None in at:
+        at[mine.pk] = at[None]
+    links = tuple(
+        (at[link.one_id], link.pad_id, at[link.other_id], link.other_pad_id, link.strength)
+        for link in links_of(kit)
+        if {link.one_id, link.other_id} <= at.keys()
+    )
+    chokes = tuple(
+        (at[one.one_id], one.letter, at[one.other_id], one.other_letter)
+        for one in chokes_of(kit)
+        if {one.one_id, one.other_id} <= at.keys()
+    )
+    return Ensemble(tuple(members), links, chokes)
 
 
-def crossing_tables(lineup: Lineup | None, keys: Sequence[str]) -> dict[str, Any]:
-    """Links and joined choke groups; keys : of the members, empty for the kit of the page"""
-    if lineup is None:
-        return {"links": [], "chokes": []}
-    return {
-        "links": [[keys[a], pad, keys[b], other, strength] for a, pad, b, other, strength in lineup.links],
-        "chokes": [[keys[a], _signal(keys[a], x), keys[b], _signal(keys[b], y)] for a, x, b, y in lineup.chokes],
-    }
-
-
-def _signal(key: str, letter: str) -> str:
-    """What a choke group tells in the tables of a kit: those of kits alongside were joined, as the first of one."""
-    return f"0 choke {letter}" if key else f"choke {letter}"
-
-
-def _asked(member: Member) -> Listening:
-    return Listening(**{name: getattr(member, name) for name in Listening.__dataclass_fields__})
+def _played(kit: Kit, row: Alongside | None, member: Member) -> PlayedMember:
+    of = kit if row is None else row.other
+    return PlayedMember("" if row is None else str(row.pk), of.pk, of.version, member, row and row.device_id)

@@ -6,7 +6,6 @@ app_name = "lineups"
 KIT = "<int:kit_id>/alongside/"
 urlpatterns = [
     path(KIT, views.panel, name="panel"),
-    path(KIT + "tables/<int:rate_hz>/", views.tables, name="tables"),
     path(KIT + "lanes/", views.lanes, name="lanes"),
     path(KIT + "sheet/", views.sheet, name="sheet"),
     path(KIT + "collisions/", views.collisions, name="collisions"),

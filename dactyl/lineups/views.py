@@ -3,7 +3,6 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-import orjson
 from django.db.models import Count
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
@@ -92,15 +91,6 @@ def _crossing(kit: Kit) -> dict[str, Any]:
     ]
     last = {"linkable_last": linkable[::-1], "groups_last": groups[::-1]}  # the other of two is proposed
     return {"links": said, "linkable": linkable, "groups": groups, **last}
-
-
-@require_GET
-def tables(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
-    kit = get_object_or_404(Kit, pk=kit_id)
-    written = orjson.dumps(queries.tables_of(kit, rate_hz), option=orjson.OPT_NON_STR_KEYS)
-    response = HttpResponse(written, content_type="application/json")
-    response["Cache-Control"] = "no-store"
-    return response
 
 
 @require_GET

@@ -2,19 +2,22 @@
 
 from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterable
-from dataclasses import asdict
+from dataclasses import asdict, dataclass, replace
 from threading import Lock
 from typing import Any
 
 from dactyl.core import kit as core
 from dactyl.core.audio.prepare import Recipe
-from dactyl.core.desk.tables import Channel, level
+from dactyl.core.desk.tables import Channel
+from dactyl.core.lineup import Choke, Link, Member
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
-from dactyl.core.play.compile import compile_kit
+from dactyl.core.play.compile import compile_kit, curve_table
 from dactyl.core.play.playbook import ALL_CHANNELS, OutputTable, PadTable, Playbook, Region
+from dactyl.core.play.together import MemberPart
+from dactyl.core.units import ms_to_frames
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import pad_notes
+from dactyl.kits.queries import default_notes, pad_notes
 from dactyl.kits.values import kit_value
 from dactyl.shelf.models import Sample
 
@@ -24,71 +27,173 @@ _recipes: OrderedDict[str, Recipe] = OrderedDict()
 _lock = Lock()
 
 
+@dataclass(frozen=True, slots=True)
+class PlayedMember:
+    """A kit that sounds, as the page knows it."""
+
+    key: str  # empty for the kit of the page
+    kit_id: int
+    version: int  # of its document: the page asks whether it is still that
+    member: Member
+    device: int | None = None  # what this device plays reaches it alone
+
+
+@dataclass(frozen=True, slots=True)
+class Ensemble:
+    """All that sounds in a kit's page: the kit itself first where it has pads."""
+
+    members: tuple[PlayedMember, ...]
+    links: tuple[Link, ...] = ()
+    chokes: tuple[Choke, ...] = ()
+    master_db: float = 0.0
+    is_hall: bool = False
+
+    def id_of(self, number: int, pad: int) -> int | str:
+        """What the page calls a pad: those of the first member by their keys, others with the member's before it."""
+        return pad if number == 0 else f"{self.members[number].key}:{pad}"
+
+
+OTHERS: list[Callable[[Kit, core.Kit], Ensemble | None]] = []
+"""What sounds beside a kit, told by an app above; None where nothing does. The second is the kit as it is to be heard."""
+
+
 def playbook_for_page(
     kit: Kit,
     rate_hz: int,
     pad_ids: Collection[int] | None = None,
     *,
+    with_notes: bool = False,
     instead: dict[int, Sample] | None = None,
     auditioned: Callable[[core.Kit], core.Kit] | None = None,
 ) -> dict[str, Any]:
-    """The playbook, whole or of some pads. ``docs/formats.md`` describes it. auditioned : what is heard in the kit's place"""
+    """All that sounds in a kit's page, or some pads of the kit itself. ``docs/formats.md`` describes it.
+
+    with_notes : what all notes mean besides the tables of some pads: for every member, since they are met by those of the
+        first. auditioned : what is heard in the kit's place
+    """
     value = kit_value(kit, pad_ids, instead=instead)
-    playbook = compiled(auditioned(value) if auditioned else value, rate_hz)
-    tables = as_tables(playbook, is_whole=pad_ids is None)
-    for row, key in zip(tables["outputs"], kit.outputs.values_list("pk", flat=True), strict=False):
-        row["key"] = key  # what the page points at it by, whatever it is called
-    return {"version": kit.version, **tables}
+    value = auditioned(value) if auditioned else value
+    told = _of_some_pads(kit, value, rate_hz) if pad_ids is not None else _whole(kit, value, rate_hz)
+    if pad_ids is not None and with_notes:
+        told["members"][0] |= {"notes": default_notes(kit), "allNotes": True}
+        ensemble = _ensemble(kit, kit_value(kit))
+        told["heard"] = [heard_by(one, rate_hz) for one in ensemble.members]
+    first = told["members"][0]
+    if not first["key"]:
+        for row, key in zip(first["outputs"], kit.outputs.values_list("pk", flat=True), strict=False):
+            row["key"] = key  # what the page points at it by, whatever it is called
+    return {"version": kit.version, **told}
+
+
+def _ensemble(kit: Kit, value: core.Kit) -> Ensemble:
+    found = next((found for others in OTHERS if (found := others(kit, value)) is not None), None)
+    return found or Ensemble((PlayedMember("", kit.pk, kit.version, Member(kit=value)),))
+
+
+def _whole(kit: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
+    ensemble = _ensemble(kit, value)
+    return {"rate": rate_hz, "whole": True, "members": [
+        member_tables(ensemble, number, rate_hz) for number in range(len(ensemble.members))
+    ]}  # fmt: skip
+
+
+def _of_some_pads(kit: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
+    """Some pads of the kit itself: what others they strike along and are cut by is in the rows of what crosses."""
+    own = PlayedMember("", kit.pk, kit.version, Member(kit=value))
+    crossing = next((found for cross in CROSSING if (found := cross(kit)) is not None), None)
+    ensemble = replace(crossing, members=(own, *crossing.members[1:])) if crossing else Ensemble((own,))
+    told = member_tables(ensemble, 0, rate_hz)
+    return {"rate": rate_hz, "whole": False, "members": [{name: told[name] for name in OF_SOME_PADS}]}
+
+
+OF_SOME_PADS = ("key", "kit", "version", "outputs", "parallel", "notes", "pads")
+EMPTY = core.Kit(name="", pieces=())
+CROSSING: list[Callable[[Kit], Ensemble | None]] = []
+"""Of what sounds beside a kit only the keys of its members, links and chokes: what an edit of its own pads needs."""
+
+
+def member_versions(kit: Kit) -> dict[str, list[Any]]:
+    """Of each member its kit's name, and the version of its document."""
+    crossing = next((found for cross in CROSSING if (found := cross(kit)) is not None), None)
+    members = crossing.members if crossing else (PlayedMember("", kit.pk, kit.version, Member(kit=EMPTY)),)
+    kits = Kit.objects.in_bulk([one.kit_id for one in members])
+    return {one.key: [kits[one.kit_id].name, kits[one.kit_id].version] for one in members if one.kit_id in kits}
+
+
+def member_tables(ensemble: Ensemble, number: int, rate_hz: int) -> dict[str, Any]:
+    """The tables of one member as the page's player reads them; outputs and notes are its own."""
+    played = ensemble.members[number]
+    alone = compiled(played.member.kit, rate_hz)
+    part = MemberPart(
+        number, alone, played.member, master_db=ensemble.master_db, is_hall=ensemble.is_hall,
+        tag_of=lambda other: ensemble.members[other].key or "own",
+    )  # fmt: skip
+    taking_part = {pad.id for pad in part.pads}
+    return {
+        **heard_by(played, rate_hz),
+        "outputs": [_output(output, channel) for output, channel in zip(alone.outputs, part.channels, strict=True)],
+        "parallel": next((asdict(one) for one in part.compressors), None),
+        "notes": {
+            note: [ensemble.id_of(number, alone.pads[i].id) for i in indexes if alone.pads[i].id in taking_part]
+            for note, indexes in alone.notes.items()
+        },
+        "pads": [_pad(pad) for pad in part.joined(ensemble.links, ensemble.chokes, ensemble.id_of)],
+    }
+
+
+def heard_by(played: PlayedMember, rate_hz: int) -> dict[str, Any]:
+    """Which hits reach a member, and as what."""
+    member = played.member
+    return {
+        "key": played.key,
+        "kit": played.kit_id,
+        "version": played.version,
+        "name": member.kit.name,
+        "channels": None if member.channels is None else list(member.channels),
+        "low": member.low,
+        "high": member.high,
+        "playedAs": dict(member.notes),
+        "curve": curve_table(member.curve),
+        "delay": ms_to_frames(member.delay_ms, min(HIGH_HZ, max(LOW_HZ, rate_hz))),
+        "device": played.device,
+    }
 
 
 def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
-    """The tables of another kit as they are heard in this one's page: its notes are met, and its outputs stay.
-
-    All of it leaves by the first output, as loud as its own outputs make it, so that what still rings of this kit keeps its
-    levels. ``lights`` says which pad of this kit is lit where one of the other sounds.
-    """
+    """The tables of another kit in the place of this one in its page."""
     return {**heard_as(own, kit_value(other), rate_hz), "kit": other.pk}
 
 
 def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
-    """The tables of any kit, or of a version of this one, through this one's notes and outputs."""
-    mine = kit_value(own, [])
-    playbook, desk = compiled(value, rate_hz), as_tables(compiled(mine, rate_hz), is_whole=True)
-    tables = as_tables(playbook, is_whole=True)
-    main = level(mine.outputs[0].gain_db) or 1.0
-    by = [level(output.gain_db, is_muted=output.muted) / main for output in value.outputs]
-    for pad in tables["pads"]:
-        for region in pad["regions"]:
-            region["sounds"] = [
-                [key, frames, left * by[output], right * by[output], 0, gain * by[output], pan]
-                for key, frames, left, right, output, gain, pan in region["sounds"]
-            ]
+    """The tables of any kit, or of a version of this one, in the place of this one: this one's notes are met, and its own desk
+    comes with it. ``lights`` says which pad of this kit is lit where one of the other sounds."""
+    ensemble = Ensemble((PlayedMember("", own.pk, own.version, Member(kit=value)),))
     ours = pad_notes(own)
     notes = meeting(ours, pads_of(value))
     lights = {pad: one.id for one in ours for note in one.notes for pad in notes.get(note, ())}
-    shared = {name: desk[name] for name in ("outputs", "parallel")}
-    return {**tables, **shared, "notes": notes, "allNotes": True, "lights": lights}
+    return {**member_tables(ensemble, 0, rate_hz), "notes": notes, "lights": lights}
+
+
+_MOST_COMPILED = 12
+_compiled: OrderedDict[tuple[int, int], tuple[core.Kit, Playbook]] = OrderedDict()
+"""By the identity of the value, which is kept with it, and the rate: kits of a lineup are the same values as long as they
+are not edited."""
 
 
 def compiled(value: core.Kit, rate_hz: int) -> Playbook:
     """For the rate of a page, as far as rates go; the recipes behind its keys are known from now on."""
+    key = id(value), rate_hz
+    with _lock:
+        if key in _compiled:
+            _compiled.move_to_end(key)
+            return _compiled[key][1]
     playbook = compile_kit(value, min(HIGH_HZ, max(LOW_HZ, rate_hz)))
+    with _lock:
+        _compiled[key] = value, playbook
+        while len(_compiled) > _MOST_COMPILED:
+            _compiled.popitem(last=False)
     _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
     return playbook
-
-
-def as_tables(playbook: Playbook, *, is_whole: bool) -> dict[str, Any]:
-    """The tables that player.js reads."""
-    return {
-        "rate": playbook.rate_hz,
-        "outputs": [
-            _output(output, channel) for output, channel in zip(playbook.outputs, playbook.desk.channels, strict=True)
-        ],
-        "parallel": asdict(playbook.desk.compressors[0]) if playbook.desk.compressors else None,
-        "notes": {note: [playbook.pads[i].id for i in indexes] for note, indexes in playbook.notes.items()},
-        "pads": [_pad(pad) for pad in playbook.pads],
-        "whole": is_whole,
-    }
 
 
 def _output(output: OutputTable, channel: Channel) -> dict[str, Any]:

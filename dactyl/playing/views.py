@@ -12,7 +12,6 @@ from dactyl.core.audio import interpolate
 from dactyl.core.audio.loudness import filters
 from dactyl.core.kit import Kit as KitValue
 from dactyl.kits.models import Kit
-from dactyl.kits.queries import default_notes
 from dactyl.playing import tables as playing
 from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
@@ -33,12 +32,18 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
         kit,
         rate_hz,
         pads,
+        with_notes=bool(request.GET.get("notes")),
         instead=_auditioned(request.GET.get("try", "")),
         auditioned=next((way(kit, request.GET[name]) for name, way in AUDITIONS.items() if name in request.GET), None),
     )
-    if pads is not None and request.GET.get("notes"):
-        book |= {"notes": default_notes(kit), "allNotes": True}
     return as_answer(book)
+
+
+@require_GET
+def versions(request: HttpRequest, kit_id: int) -> JsonResponse:
+    """At which versions the kits are that sound in a kit's page, by their keys there: a page that was away asks."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    return JsonResponse({"members": playing.member_versions(kit)})
 
 
 @require_GET

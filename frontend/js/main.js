@@ -62,8 +62,8 @@ startActs();
 startCarrying();
 const workshop = document.getElementById("workshop");
 if (workshop) {
-  const { kit, rate, worklet, tables, soundBytes, lineup } = workshop.dataset;
-  const engine = new Engine({ kit, rate: Number(rate), worklet, tables, soundBytes: Number(soundBytes), isLineup: lineup !== undefined });
+  const { kit, rate, worklet, tables, soundBytes } = workshop.dataset;
+  const engine = new Engine({ kit, rate: Number(rate), worklet, tables, soundBytes: Number(soundBytes) });
   const session = new Session(workshop, engine);
   const shelf = startShelf(session, engine);
   if (kit) {
@@ -103,7 +103,7 @@ if (workshop) {
     startTakeDrops(session);
     startThen(session);
     const trying = startTry(session, engine, shelf);
-    const ofKit = [startFlip(session, engine, ways), startSwap(session, engine, input), startDesk(session, engine, part)];
+    const ofKit = [startFlip(session, engine), startSwap(session, engine, input), startDesk(session, engine, part)];
     const pictures = [startCuts(session, input), startCheck(session, engine), startPlan(session, engine, input)];
     const first = [...ofKit, ...pictures, startTabs(), startWave(session, engine), startTakes(session, engine), startChips(engine)];
     startKeys({ session, engine, input, part, shelf, sheet, trying, recorder, editor: { key: (event) => recording.key(event) || editor.key(event) }, first });

@@ -189,7 +189,7 @@ class Checks(TestCase):
         row = next(row for row in queries.found(self.kit)[1] if row["rule"] == "polarity")
         self.assertEqual(row["mend_pads"], [self.pad.pk])
         plain, auditioned = (
-            self.client.get(f"/kits/{self.kit.pk}/playbook/48000/{query}").json()
+            self.client.get(f"/kits/{self.kit.pk}/playbook/48000/{query}").json()["members"][0]
             for query in ("", f"?mend={row['key']}")
         )
         keys = [

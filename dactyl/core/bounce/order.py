@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from dactyl.core.desk.tables import Desk, dry_desk
 from dactyl.core.errors import BounceError
-from dactyl.core.kit import Kit
+from dactyl.core.kit import STOOL, Kit
 from dactyl.core.lineup import Lineup
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.playbook import Playbook
@@ -72,11 +72,22 @@ def as_ordered(kit: Kit, order: BounceOrder) -> Kit:
 
 
 def played_by(kit: Kit, lineup: Lineup | None, order: BounceOrder, rate_hz: int) -> Playbook:
-    """What a bounce plays: the kit, or the lineup that it is in, as the order asks for it."""
+    """Return what a bounce plays: the kit, or the lineup that it is in, as the order asks for it.
+
+    Without the master is without the one behind all: the lineup's, or that of the kit whose desk is open. Members keep theirs.
+    """
     if lineup is None:
         return compile_kit(as_ordered(kit, order), rate_hz)
-    members = tuple(replace(member, kit=as_ordered(member.kit, order)) for member in lineup.members)
-    return compile_lineup(replace(lineup, members=members), rate_hz)
+    members = tuple(
+        replace(
+            member,
+            kit=as_ordered(member.kit, order if number == 0 and member.kit == kit else replace(order, has_master=True)),
+        )
+        for number, member in enumerate(lineup.members)
+    )
+    master_db = lineup.master_db if order.has_master else 0.0
+    side = STOOL if order.side else lineup.side
+    return compile_lineup(replace(lineup, members=members, master_db=master_db, side=side), rate_hz)
 
 
 def desk_of(playbook: Playbook, order: BounceOrder) -> Desk:

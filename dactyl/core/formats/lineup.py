@@ -28,7 +28,7 @@ from dactyl.core.lineup import Lineup, Member
 
 FILE = "lineup.json"
 FORMAT, VERSION = "dactyl-lineup", 2
-_FIELDS = ("name", "members", "links", "chokes")
+_FIELDS = ("name", "members", "links", "chokes", "master_db", "side")
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,20 +1,31 @@
 """Several playbooks as one: each member plays by its own tables, and nothing crosses but what is linked (design rule 19)."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import replace
-from itertools import count
 
 from dactyl.core.desk.tables import Channel, Compressor, Desk, Matrix, level
+from dactyl.core.kit import HALL
 from dactyl.core.lineup import Choke, Lineup, Link, Listening
 from dactyl.core.play.compile import compile_kit, curve_table
 from dactyl.core.play.playbook import MemberTable, OutputTable, PadTable, Playbook, Region
 from dactyl.core.units import ms_to_frames
 
+IdOf = Callable[[int, int], Hashable]
+"""(number of a member, id of a pad in its kit) -> what the pad is called in the tables of all."""
+
 
 def compile_lineup(lineup: Lineup, rate_hz: int) -> Playbook:
     books = [compile_kit(member.kit, rate_hz) for member in lineup.members]
     names = [member.kit.name for member in lineup.members]
-    return join(books, lineup.members, names, lineup.links, lineup.chokes)
+    return join(
+        books,
+        lineup.members,
+        names,
+        lineup.links,
+        lineup.chokes,
+        master_db=lineup.master_db,
+        is_hall=lineup.side == HALL,
+    )
 
 
 def join(
@@ -23,28 +34,28 @@ def join(
     names: Sequence[str],
     links: Sequence[Link] = (),
     chokes: Sequence[Choke] = (),
+    *,
+    master_db: float = 0.0,
+    is_hall: bool = False,
 ) -> Playbook:
-    """One playbook of several of one rate. Where there is more than one, names of pads, pieces, outputs and mics end in
-    the number of their member, from 1 on."""
-    parts = [_Part(number, *of, is_alone=len(books) == 1) for number, of in enumerate(zip(books, asked, strict=True))]
-    ids = count(1)
-    new_ids = {(part.number, pad.id): next(ids) for part in parts for pad in part.pads}
-    along: dict[tuple[int, int], list[tuple[int, float]]] = {}
-    for one, pad, other, other_pad, strength in links:
-        if (other, other_pad) in new_ids:
-            along.setdefault((one, pad), []).append((new_ids[other, other_pad], strength))
+    """Return one playbook of several of one rate. Where there is more than one, names of pads, pieces, outputs and mics end
+    in the number of their member, from 1 on. master_db, is_hall : of the lineup, behind its members' desks"""
+    parts = [
+        MemberPart(number, *of, ending=f" {number + 1}" if len(books) > 1 else "", master_db=master_db, is_hall=is_hall)
+        for number, of in enumerate(zip(books, asked, strict=True))
+    ]
+    numbered = [(part.number, pad.id) for part in parts for pad in part.pads]
+    ids = {key: number for number, key in enumerate(numbered, start=1)}
     pads, outputs, channels, compressors, members = [], [], [], [], []
     for part, name in zip(parts, names, strict=True):
         first_pad, first_output = len(pads), len(outputs)
-        pads += [
-            part.pad(pad, first_output, new_ids, along.get((part.number, pad.id), ()), chokes) for pad in part.pads
-        ]
+        pads += part.joined(links, chokes, lambda number, pad: ids.get((number, pad)), first_output)
         outputs += [
             OutputTable(part.named(o.name), part.named(o.group), part.number, o.name, o.group)
             for o in part.book.outputs
         ]
-        channels += [part.channel(channel, len(compressors)) for channel in part.book.desk.channels]
-        compressors += [part.compressor(compressor) for compressor in part.book.desk.compressors]
+        channels += [replace(one, bus=one.bus + len(compressors)) for one in part.channels]
+        compressors += part.compressors
         members.append(part.table(name, first_pad))
     ambience = frozenset(part.named(mic) for part in parts for mic in part.book.ambience)
     return Playbook(
@@ -60,13 +71,16 @@ def join(
     )
 
 
-class _Part:
-    """One member's tables on their way into those of all."""
+class MemberPart:
+    """One member's tables as those of a lineup hold them."""
 
-    def __init__(self, number: int, book: Playbook, asked: Listening, *, is_alone: bool) -> None:
-        self.number, self.book, self._asked = number, book, asked
-        self._ending = "" if is_alone else f" {number + 1}"
-        self._gain = level(asked.gain_db)
+    def __init__(
+        self, number: int, book: Playbook, asked: Listening, *, ending: str = "", master_db: float = 0.0,
+        is_hall: bool = False, tag_of: Callable[[int], str] = str,
+    ) -> None:  # fmt: skip
+        """ending : of its names. tag_of : what signals of the member of a number begin with"""
+        self.number, self.book, self._asked, self._ending = number, book, asked, ending
+        self._gain, self._is_hall, self._tag_of = level(asked.gain_db, master_db), is_hall, tag_of
         self._places = [
             place for place, pad in enumerate(book.pads) if asked.pieces is None or pad.piece_id in asked.pieces
         ]
@@ -74,6 +88,26 @@ class _Part:
 
     def named(self, name: str) -> str:
         return name + self._ending if name else name
+
+    @property
+    def channels(self) -> list[Channel]:
+        """Of its outputs, behind its own desk: its level, and the master and side of the lineup."""
+        return [
+            replace(one, level=self._gain * one.level, is_hall=one.is_hall != self._is_hall)
+            for one in self.book.desk.channels
+        ]
+
+    @property
+    def compressors(self) -> list[Compressor]:
+        return [
+            replace(one, name=self.named(one.name), matrix=self._turned(one.matrix))
+            for one in self.book.desk.compressors
+        ]
+
+    def _turned(self, matrix: Matrix) -> Matrix:
+        left_left, left_right, right_left, right_right = (self._gain * value for value in matrix)
+        turned = (right_left, right_right, left_left, left_right)
+        return turned if self._is_hall else (left_left, left_right, right_left, right_right)
 
     def table(self, name: str, first_pad: int) -> MemberTable:
         """first_pad : how many pads come before its own"""
@@ -98,54 +132,50 @@ class _Part:
             draws=alone.draws,
         )
 
-    def pad(
-        self,
-        pad: PadTable,
+    def joined(
+        self, links: Sequence[Link], chokes: Sequence[Choke], id_of: IdOf, first_output: int = 0
+    ) -> list[PadTable]:
+        """Return its pads. id_of : None for a pad that does not take part"""
+        along: dict[int, list[tuple[Hashable, float]]] = {}
+        for one, pad, other, other_pad, strength in links:
+            if one == self.number and (key := id_of(other, other_pad)) is not None:
+                along.setdefault(pad, []).append((key, strength))
+        return [self._pad(pad, along.get(pad.id, ()), chokes, id_of, first_output) for pad in self.pads]
+
+    def _pad(
+        self, pad: PadTable, along: Sequence[tuple[Hashable, float]], chokes: Sequence[Choke], id_of: IdOf,
         first_output: int,
-        new_ids: dict[tuple[int, int], int],
-        along: Sequence[tuple[int, float]],
-        chokes: Sequence[Choke],
-    ) -> PadTable:
-        companions = [
-            (new_ids[self.number, other], s) for other, s in pad.companions if (self.number, other) in new_ids
-        ]
+    ) -> PadTable:  # fmt: skip
+        own = ((id_of(self.number, other), strength) for other, strength in pad.companions)
         joined = {other: fade for signal, fade in pad.listens for other in self._joined(signal, chokes)}
         return replace(
             pad,
-            id=new_ids[self.number, pad.id],
+            id=id_of(self.number, pad.id),
             name=self.named(pad.name),
             piece=self.named(pad.piece),
             member=self.number,
             muted=pad.muted or self._asked.muted,
             regions=tuple(self._region(region, first_output) for region in pad.regions),
-            companions=(*companions, *along),
-            emits=tuple(self._signal(signal) for signal in pad.emits),
-            listens=(*((self._signal(signal), fade) for signal, fade in pad.listens), *joined.items()),
-            pool=self._signal(pad.pool),
+            companions=(*((key, strength) for key, strength in own if key is not None), *along),
+            emits=tuple(self._signal(self.number, signal) for signal in pad.emits),
+            listens=(*((self._signal(self.number, signal), fade) for signal, fade in pad.listens), *joined.items()),
+            pool=self._signal(self.number, pad.pool),
         )
 
-    def _signal(self, name: str) -> str:
-        return f"{self.number} {name}"
+    def _signal(self, number: int, name: str) -> str:
+        return f"{self._tag_of(number)} {name}"
 
     def _joined(self, signal: str, chokes: Sequence[Choke]) -> list[str]:
         """Signals of other members' choke groups that cut what this signal cuts."""
         pairs = [((a, f"choke {x}"), (b, f"choke {y}")) for a, x, b, y in chokes]
         ours = (self.number, signal)
         others = [right for left, right in pairs if left == ours] + [left for left, right in pairs if right == ours]
-        return [f"{number} {name}" for number, name in others]
+        return [self._signal(*other) for other in others]
 
     def _region(self, region: Region, first_output: int) -> Region:
+        if not (first_output or self._ending):
+            return region
         sounds = tuple(
             replace(sound, output=sound.output + first_output, mic=self.named(sound.mic)) for sound in region.sounds
         )
         return replace(region, sounds=sounds)
-
-    def channel(self, channel: Channel, first_bus: int) -> Channel:
-        return replace(channel, level=self._gain * channel.level, bus=channel.bus + first_bus)
-
-    def compressor(self, compressor: Compressor) -> Compressor:
-        return replace(compressor, name=self.named(compressor.name), matrix=self._scaled(compressor.matrix))
-
-    def _scaled(self, matrix: Matrix) -> Matrix:
-        left_left, left_right, right_left, right_right = (self._gain * value for value in matrix)
-        return left_left, left_right, right_left, right_right

@@ -86,6 +86,10 @@ class Lineups(AlongsideCase):
         self.assertEqual(self.post("add/", other=str(self.kit.pk))[0], 422)
         self.assertContains(self.client.get(f"/kits/{self.kit.pk}/alongside/"), "Under")
 
+    def heard(self) -> list[dict]:
+        """The tables of all members, as the page gets them."""
+        return self.client.get(f"/kits/{self.kit.pk}/playbook/48000/").json()["members"]
+
     def test_channels_of_a_part_are_shared_out_as_is_usual(self):
         hits = [EventValue(0, 38, 90, 10), EventValue(0, 38, 90, 9), EventValue(5, 38, 90, 10)]
         part = add_part(
@@ -99,8 +103,7 @@ class Lineups(AlongsideCase):
         self.assertEqual((queries.own_row(self.kit).channels, row.channels, row.is_met), ([9], [10], False))
         self.assertNotContains(self.client.get(panel), f"{self.kit.name} 10, Under 11")
         self.assertEqual([one.member.channels for one in queries.placed(self.kit)], [(9,), (10,)])
-        tables = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()
-        self.assertEqual((tables["own"], len(tables["kits"])), ([9], 1))
+        self.assertEqual([one["channels"] for one in self.heard()], [[9], [10]])
         lanes = self.client.get(f"/kits/{self.kit.pk}/alongside/lanes/").json()
         told = [(kit["name"], kit["channels"], [lane["notes"] for lane in kit["lanes"]]) for kit in lanes["kits"]]
         self.assertEqual((lanes["own"], told), ([9], [("Under", [10], [[70]])]))
@@ -169,21 +172,20 @@ class Lineups(AlongsideCase):
         edits.kits.delete_kit(Kit.objects.get(pk=self.other.pk))
         history.undo(Kit.objects.get(pk=self.kit.pk), version(self.kit))
         self.assertEqual(queries.rows_of(self.kit), [])
-        self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"], [])
+        self.assertEqual(len(self.heard()), 1)
         self.assertIsNone(queries.lineup_value(self.kit, kit_value(self.kit)))
         self.assertEqual(self.client.get(f"/kits/{self.kit.pk}/alongside/").status_code, 200)
 
     def test_the_page_hears_its_pads_by_what_notes_mean_at_its_level(self):
         row = self.alongside()
         self.post(f"{row.pk}/gain_db/", value="-6")
-        (told,) = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"]
-        self.assertEqual(told["way"]["notes"], {"38": 70})
-        (pad,) = [pad for pad in told["book"]["pads"] if pad["regions"]]
-        self.assertEqual(told["book"]["notes"]["70"], [pad["id"]])
-        self.assertAlmostEqual(told["book"]["outputs"][0]["matrix"][0], 10 ** (-6 / 20), places=6)
+        told = self.heard()[1]
+        self.assertEqual(told["playedAs"], {"38": 70})
+        (pad,) = [pad for pad in told["pads"] if pad["regions"]]
+        self.assertEqual(told["notes"]["70"], [pad["id"]])
+        self.assertAlmostEqual(told["outputs"][0]["matrix"][0], 10 ** (-6 / 20), places=6)
         self.post(f"{row.pk}/is_met/", value="0")
-        (told,) = self.client.get(f"/kits/{self.kit.pk}/alongside/tables/48000/").json()["kits"]
-        self.assertEqual(told["way"]["notes"], {})
+        self.assertEqual(self.heard()[1]["playedAs"], {})
 
     def test_its_package_opens_again_as_a_lineup_that_is_the_same_to_the_last_setting(self):
         row = self.alongside()
@@ -251,8 +253,10 @@ class ALineupOfItsOwn(AlongsideCase):
     def test_it_has_one_master_and_is_seen_from_one_side(self):
         for setting, value in (("master_db", "-3"), ("side", "hall")):
             self.assertEqual(self.post_to_lineup(f"desk/set/{setting}/", value=value).status_code, 200)
-        members = [one.member for one in queries.placed(Kit.objects.get(pk=self.lineup.pk))]
-        self.assertEqual([(member.gain_db, member.kit.side) for member in members], [(-3.0, "hall")] * 2)
+        fresh = Kit.objects.get(pk=self.lineup.pk)
+        lineup = queries.lineup_value(fresh, kit_value(fresh))
+        self.assertEqual((lineup.master_db, lineup.side), (-3.0, "hall"))
+        self.assertEqual([member.gain_db for member in lineup.members], [0.0, 0.0], "what is its own stays")
 
     def test_a_version_of_it_keeps_what_sounds_and_so_does_a_copy(self):
         kept = version_edits.keep(self.lineup, "two")

@@ -63,6 +63,7 @@ class Tab:
 
     versions: dict[tuple[str, int], int] = field(default_factory=dict)
     hits: dict[int, dict[int, list]] = field(default_factory=dict)
+    curves: dict[int, dict[tuple, list]] = field(default_factory=dict)
 
 
 @dataclass
@@ -185,6 +186,7 @@ class Hand(RuleBasedStateMachine):
         if key[0] == "Part":
             body = self.client.get(f"/parts/{document.pk}/data/", headers={"X-Rate": str(RATE)}).json()
             tab.hits[document.pk] = {row[0]: row for row in body["events"]}
+            tab.curves[document.pk] = curves_in(body)
 
     def do(self, tab: Tab, act: Act, dice: random.Random) -> None:
         before = {key: self.value(key) for key in self.keys()}
@@ -226,7 +228,13 @@ class Hand(RuleBasedStateMachine):
                 tab.hits[part.pk][row[0]] = row
             for gone in body.get("removed", ()):
                 tab.hits[part.pk].pop(gone, None)
-            about = {name: body[name] for name in whole if name != "events"}
+            if body["curvesGone"] is None:
+                tab.curves[part.pk] = {}
+            for gone in body["curvesGone"] or ():
+                tab.curves[part.pk].pop(tuple(gone), None)
+            tab.curves[part.pk] |= curves_in(body)
+            law(tab.curves[part.pk] == curves_in(whole), "the page holds other curves than the part")
+            about = {name: body[name] for name in whole if name not in ("events", "curves", "curvesGone")}
             law(about == {name: whole[name] for name in about}, f"told otherwise: {differing(about, whole)}")
             now = {row[0]: row for row in whole["events"]}
             law(tab.hits[part.pk] == now, "the page holds other hits than the part")
@@ -250,7 +258,7 @@ class Hand(RuleBasedStateMachine):
 
     def tables(self) -> dict[int, str]:
         """What the page plays of each pad."""
-        return {row["id"]: json.dumps(row) for kit in self.kits for row in playing.playbook_for_page(kit, RATE)["pads"]}
+        return {row["id"]: json.dumps(row) for kit in self.kits for row in playing.playbook_for_page(kit, RATE)["members"][0]["pads"]}
 
     def told_of_kit(self, kit: Kit, answer: HttpResponse, before: dict[int, str]) -> None:
         """The page fetches the tables of all pads that sound otherwise now."""
@@ -527,6 +535,10 @@ def key_of(document: Document) -> tuple[str, int]:
 
 def tuple_of(hit: Any) -> tuple[int, ...]:
     return hit.frame, hit.note, hit.velocity, hit.channel
+
+
+def curves_in(body: dict) -> dict[tuple, list]:
+    return {(of, what): points for of, what, points in body["curves"]}
 
 
 def law(holds: bool, words: str) -> None:

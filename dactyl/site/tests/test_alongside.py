@@ -31,7 +31,7 @@ class AlongsideView(KitPages):
     def set_to(self, page: Page, what: str, value: str) -> None:
         if page.locator("#alongside").get_attribute("open") is None:
             page.click("#alongside-menu")
-        with page.expect_response(re.compile("/alongside/tables/")):
+        with page.expect_response(re.compile("/playbook/")):
             field = page.locator(f"[id^='alongside-{what}-']")
             field.fill(value)
             field.press("Tab")
@@ -47,7 +47,7 @@ class AlongsideView(KitPages):
         self.assertLess(alone, 0.02)
         page.click("#alongside-menu")
         page.select_option("#alongside-other", label="Loud lower")
-        with page.expect_response(re.compile("/alongside/tables/")):
+        with page.expect_response(re.compile("/playbook/")):
             page.click("text=Add alongside")
         expect(page.locator("#alongside-menu .alongside-count")).to_have_text("1")
         loud = max(self.peak(page) for _ in range(2))  # once its sounds are here
@@ -59,7 +59,7 @@ class AlongsideView(KitPages):
         self.set_to(page, "channels", "")
         self.assertGreater(self.peak(page), 0.03)
         page.click("#alongside-menu")
-        with page.expect_response(re.compile("/alongside/tables/")):
+        with page.expect_response(re.compile("/playbook/")):
             page.get_by_role("button", name="no longer alongside").click()
         self.assertLess(self.peak(page), 0.02)
         expect(page.locator("#alongside-menu .alongside-count")).to_be_hidden()
@@ -70,10 +70,10 @@ class AlongsideView(KitPages):
         self.with_a_part(page)
         page.click("#alongside-menu")
         page.select_option("#alongside-other", label="Found metal")
-        with page.expect_response(re.compile("/alongside/tables/")):
+        with page.expect_response(re.compile("/playbook/")):
             page.click("text=Add alongside")
         page.click("text=Links between kits")
-        with page.expect_response(re.compile("/alongside/tables/")):
+        with page.expect_response(re.compile("/playbook/")):
             page.click(".crossing >> text=Link >> nth=-1")
         expect(page.locator(".crossing li")).to_have_count(1)
         with page.expect_navigation():

@@ -124,7 +124,7 @@ class Answers(KitCase):
     def test_sounds_come_as_they_are_ready_and_scaled_to_16_bits(self):
         self.give(samples=self.samples[:1])
         book = self.client.get(f"/kits/{self.kit.pk}/playbook/44100/").json()
-        key, frames, *_ = book["pads"][0]["regions"][0]["sounds"][0]
+        key, frames, *_ = book["members"][0]["pads"][0]["regions"][0]["sounds"][0]
         for _ in range(100):
             answer = self.client.get(f"/kits/sounds/whole/{key}/")
             if answer.status_code == 200:
@@ -206,7 +206,7 @@ class Trying(KitCase):
         ).json()
         plain = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/?pads={self.pad.pk}").json()
         keys = [
-            [sound[0] for region in table["pads"][0]["regions"] for sound in region["sounds"]]
+            [sound[0] for region in table["members"][0]["pads"][0]["regions"] for sound in region["sounds"]]
             for table in (book, plain)
         ]
         self.assertNotEqual(keys[0][0], keys[1][0])

@@ -6,12 +6,12 @@ from collections import defaultdict
 from dactyl.core.bounce.render import voices_of
 from dactyl.core.formats.midi import numbered
 from dactyl.core.hits.mend import Mend, TrackHit, mended, velocity_of
+from dactyl.core.lineup import Lineup, Member
 from dactyl.core.parts.meter import GRIDS, bar_at, nearest_place, tick_of_bar
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.play.compile import compile_kit
-from dactyl.playing.tables import as_tables
 from dactyl.site.tests.scripts import ScriptCase
-from dactyl.site.tests.test_same import PLAIN, RATE, hits
+from dactyl.site.tests.test_same import PLAIN, RATE, hits, tables_of
 
 METERS = ((0, 4, 4), (3840, 3, 4), (6720, 7, 8))
 TEMPOS = ((0, 500_000), (1920, 431_000), (5000, 700_000))
@@ -112,7 +112,10 @@ class Scripts(ScriptCase):
         known = self.run_in(
             "part/takes.js",
             "const t = new m.Takes(); t.setPlaybook(given.book); const half = t.upTo(given.hits, 40).size; return [half, [...t.upTo(given.hits, 1e9)]];",
-            {"book": as_tables(book, is_whole=True), "hits": own},
+            {
+                "book": {**tables_of(Lineup(name="l", members=(Member(kit=PLAIN),)))["members"][0], "whole": True},
+                "hits": own,
+            },
         )
         first = {}
         for voice in voices_of(book, played):

@@ -86,7 +86,7 @@ class Swapping(KitCase):
         empty = self.kit.pads.filter(layers=None).first()
         along = f"0_0_0_0~{self.theirs.piece_id}.0.{self.pad.pk}-{self.theirs.pk}"
         answer = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/", {"pads": empty.pk, "with": along})
-        self.assertEqual([pad["id"] for pad in answer.json()["pads"]], [empty.pk])
+        self.assertEqual([pad["id"] for pad in answer.json()["members"][0]["pads"]], [empty.pk])
 
     def test_a_drum_is_listed_heard_kept_and_given_back(self):
         before = self.value(self.kit, self.pad)
@@ -96,7 +96,7 @@ class Swapping(KitCase):
         said = f"{self.theirs.piece_id}.1.{self.pad.pk}-{self.theirs.pk}"
         url = f"/kits/{self.kit.pk}/playbook/48000/?pads={self.pad.pk}"
         plain, auditioned = (self.client.get(url + more).json() for more in ("", f"&swap={said}"))
-        self.assertNotEqual(plain["pads"][0]["regions"], auditioned["pads"][0]["regions"])
+        self.assertNotEqual(plain["members"][0]["pads"][0]["regions"], auditioned["members"][0]["pads"][0]["regions"])
         self.assertEqual(self.value(self.kit, self.pad), before, "nothing is changed by hearing it")
         self.assertContains(self.post(self.kit, f"pads/{self.pad.pk}/swap/keep/", value=said), "Brass snare of Hall in the place of Snare")  # fmt: skip
         after, theirs = self.value(self.kit, self.pad), self.value(self.other, self.theirs)
@@ -187,7 +187,7 @@ class Swapping(KitCase):
         edits.pads.route_pads([self.fresh()], version(self.kit), "Low")
         edits.outputs.add_mic(self.other, version(self.other), "hall")
         value = f"-3_-200_1.5_1~{self.theirs.piece_id}.0.{self.pad.pk}-{self.theirs.pk}."
-        tables = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/", {"pads": self.pad.pk, "with": value}).json()
+        tables = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/", {"pads": self.pad.pk, "with": value}).json()["members"][0]
         self.assertEqual([len(one.get("companions", ())) for one in tables["pads"]], [1, 0])
         self.assertEqual(tables["pads"][1]["delay"], 72)
         phase = f"/kits/{self.kit.pk}/pads/{self.pad.pk}/swap/phase/"

@@ -32,7 +32,7 @@ export function startDesk(session, engine, part) {
 
   engine.addEventListener("playbook", ({ detail }) => {
     const before = outputs;
-    outputs = detail.book.outputs;
+    outputs = detail.outputs;
     hearAgain();
     if (![...solo].some((n) => outputs[n]?.name !== before[n]?.name)) return;
     solo = new Set(); // its number is another's now, or nobody's
@@ -40,25 +40,28 @@ export function startDesk(session, engine, part) {
     mark();
   });
   /** What was tried is not to be: it sounds as the kit has it. */
-  const asItIs = () => {
-    engine.setDesk(outputs);
-    for (const key of engine.beside.keys()) engine.tryBeside(key, 1);
-  };
+  const asItIs = () => engine.setDesk(outputs);
   document.body.addEventListener("kit-changed", (event) => /** @type {CustomEvent} */ (event).detail.refused && asItIs());
 
   /** Hear a row as if it were already told: its outputs' matrices, louder or softer. */
   function hear(key, byDb) {
-    if (key.startsWith("alongside")) return engine.tryBeside(key.split("-")[1], 10 ** (byDb / 20));
-    const { number, members } = row(key).dataset;
-    const isOf = number ? [Number(number)] : members ? members.split(" ").filter(Boolean).map(Number) : outputs.map((_, n) => n);
+    const isOf = outputsOf(key);
     const by = 10 ** (byDb / 20);
     const scaled = (matrix) => matrix?.map((value) => value * by) ?? null;
     const isMaster = key.startsWith("master");
-    if (isMaster && "lineup" in document.body.dataset) for (const other of engine.beside.keys()) engine.tryBeside(other, by);
     if (key.startsWith("parallel")) return;
     const scaledStrip = ([level, amount, ...still]) => [level * by, isMaster ? amount : amount * by, ...still];
     const moved = (output) => ({ ...output, matrix: scaled(output.matrix), toBus: isMaster ? output.toBus : scaled(output.toBus), strip: scaledStrip(output.strip) });
     engine.setDesk(outputs.map((output, n) => (isOf.includes(n) ? moved(output) : output)));
+  }
+
+  /** The outputs that a row stands for, in the order of all. @returns {number[]} */
+  function outputsOf(key) {
+    const { number, members } = row(key).dataset;
+    if (number) return [Number(number)];
+    if (members) return members.split(" ").filter(Boolean).map(Number);
+    const kit = key.startsWith("alongside") ? key.split("-")[1] : "lineup" in document.body.dataset ? null : "";
+    return outputs.flatMap(({ member }, n) => (kit === null || member === kit ? [n] : []));
   }
 
   /** Tables that came meanwhile know nothing of what the hand is at: that is heard over them. */
@@ -70,7 +73,6 @@ export function startDesk(session, engine, part) {
       if (byDb) hear(key, byDb); // what is drawn already is on its way in tables, and is heard so until they are here
     }
   }
-  engine.addEventListener("alongside", hearAgain);
 
   const toldDb = (key) => Number(/** @type {HTMLElement} */ (row(key).querySelector(".axis")).dataset.db);
 

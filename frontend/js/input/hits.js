@@ -42,7 +42,7 @@ export class HitInput extends EventTarget {
     const clipped = Math.min(127, Math.max(1, Math.round(velocity)));
     const frame = this.#engine.clock.frameOf(stampMs);
     this.#engine.hitPad(pad, clipped, frame);
-    this.#tell("hit", { pads: [pad], isOwn: true, velocity: clipped, from, frame });
+    this.#tell("hit", { pads: [pad], isOwn: true, velocity: clipped, channel: this.#engine.handChannel(), from, frame });
   }
 
   /** The finger, the mouse or the key let go. */

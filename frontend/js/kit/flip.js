@@ -5,7 +5,7 @@
 const MOST_GAIN_DB = 18;
 const QUIET = 1e-9; // mean power below which nothing was played
 
-export function startFlip(session, engine, ways) {
+export function startFlip(session, engine) {
   const by = (id) => /** @type {HTMLInputElement} */ (document.getElementById(id));
   /** What is flipped through: kits of a set, or a version and the kit as it is; the address of each one's tables.
    * @type {{ id: number, kits: [key: string, name: string, tables: string][] } | null} */ let set = null;
@@ -15,7 +15,6 @@ export function startFlip(session, engine, ways) {
   let begun = 0; // how often: what another beginning has overtaken goes no further
   let loudness = new Map(); // kit -> [sum of powers, frames]
   const how = { equal: false, cuts: false, blind: false };
-  engine.noteOf = (pad) => ways.ownNoteOf(pad);
 
   const kitAt = (place) => set.kits[order[place]];
   const nameAt = (place) => (how.blind ? `kit ${"ABCDEFGHIJKLMNOPQRSTUVWXYZ"[place] ?? place + 1}` : kitAt(place)[1]);

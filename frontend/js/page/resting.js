@@ -3,6 +3,7 @@
  * so that nothing is lost by leaving, and an undo takes back what was stepped and not the edit before it.
  */
 /** @type {Map<unknown, { timer: number, tell: () => void }>} */ const resting = new Map();
+let isTelling = false;
 
 /** Tell it after so many ms, in the place of what was to be told under this key. @param {unknown} key @param {() => void} tell */
 export function tellLater(key, ms, tell) {
@@ -20,7 +21,10 @@ export function forget(key) {
 export function tellNow(key) {
   const rest = resting.get(key);
   forget(key);
+  const wasTelling = isTelling;
+  isTelling = true;
   rest?.tell();
+  isTelling = wasTelling;
   return Boolean(rest);
 }
 
@@ -28,7 +32,9 @@ export const isResting = (key) => resting.has(key);
 
 export const isAnyResting = () => resting.size > 0;
 
+/** In the order in which it was stepped: what is told just now is asked of the server too, and nothing goes ahead of it. */
 export function tellAllNow() {
+  if (isTelling) return;
   for (const key of [...resting.keys()]) tellNow(key);
 }
 

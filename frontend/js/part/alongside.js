@@ -1,10 +1,9 @@
-/** Kits alongside this one: their tables for the audio thread, their pads and solos in the sheet, and their meters. */
+/** Kits alongside this one: their pads and solos in the sheet, their meters, and what becomes of them in other tabs. */
 const FLOOR_DB = -60;
 const STRUCK_AT = 100;
 const LIT_MS = 120;
 
 export function startAlongside(session, engine) {
-  let asked = 0;
   /** Keys of the kits heard alone. */
   let alone = new Set();
 
@@ -18,31 +17,41 @@ export function startAlongside(session, engine) {
     for (const button of document.querySelectorAll("[data-solo-kit]")) button.setAttribute("aria-pressed", String(alone.has(/** @type {HTMLElement} */ (button).dataset.soloKit)));
   }
 
-  async function load() {
-    const number = ++asked;
-    const answer = await fetch(`/kits/${session.kit}/alongside/tables/${engine.rate}/`).catch(() => null);
-    if (number !== asked || !answer) return;
-    if (!answer.ok) return session.say("What sounds alongside does not come; it is heard as it was.", true);
-    const told = await answer.json();
-    if (number !== asked) return;
-    engine.setAlongside(told);
-    hearAlone([...alone].filter((key) => !key || told.kits.some((kit) => kit.key === key)));
-    showCount();
-  }
-
   function showCount() {
     const count = /** @type {HTMLElement} */ (document.querySelector(".alongside-count"));
     if (!count) return;
-    count.hidden = !engine.beside.size;
-    count.textContent = String(engine.beside.size);
+    const others = [...engine.members.keys()].filter(Boolean).length;
+    count.hidden = !others;
+    count.textContent = String(others);
   }
 
-  engine.ready.then(load);
+  engine.addEventListener("playbook", () => {
+    if ([...alone].some((key) => !engine.members.has(key))) hearAlone([...alone].filter((key) => engine.members.has(key)));
+    showCount();
+  });
   document.body.addEventListener("kit-changed", ({ detail }) => {
-    if (!detail.alongside && !("lineup" in document.body.dataset)) return; // a lineup's master and side are in their tables
-    load();
+    if (!detail.alongside && !("lineup" in document.body.dataset)) return; // a lineup's master and side are in its members' tables
+    engine.loadPlaybook();
     document.body.dispatchEvent(new CustomEvent("alongside-changed"));
   });
+
+  /** What was changed in another tab meanwhile is heard as it is now. */
+  async function look() {
+    if (document.hidden || session.isEditing()) return;
+    const heard = new Map([...engine.members].map(([key, { version }]) => [key, version]));
+    const answer = await fetch(`/kits/${session.kit}/members/`).catch(() => null);
+    const now = answer?.ok ? Object.entries((await answer.json()).members) : [];
+    if (!heard.size || !now.length || session.isEditing()) return;
+    const changed = now.filter(([key, [, version]]) => heard.get(key) !== version && engine.members.get(key)?.version === heard.get(key));
+    const isOther = now.length !== heard.size;
+    if (!changed.length && !isOther) return;
+    await engine.loadPlaybook();
+    const names = changed.filter(([key]) => key).map(([, [name]]) => name);
+    if (names.length) session.say(`${names.join(", ")} ${names.length > 1 ? "were" : "was"} changed elsewhere, and ${names.length > 1 ? "are" : "is"} heard and bounced as it is now.`);
+  }
+  document.addEventListener("visibilitychange", look);
+  window.addEventListener("focus", look);
+  document.addEventListener("click", ({ target }) => /** @type {HTMLElement} */ (target).closest?.("#play, #record, #tab-bounce, #bounce-go") && look(), { capture: true });
   document.body.addEventListener("htmx:afterSwap", showAlone);
   document.body.addEventListener("click", (event) => {
     const target = /** @type {HTMLElement} */ (event.target);
@@ -73,11 +82,13 @@ export function startAlongside(session, engine) {
   function hit(strike, stampMs) {
     const [key, pad] = strike.dataset.strike.split(":");
     engine.wake();
-    engine.hitBeside(key, Number(pad), STRUCK_AT, engine.clock.frameOf(stampMs));
+    engine.hitPad(engine.padId(key, Number(pad)), STRUCK_AT, engine.clock.frameOf(stampMs));
   }
 
   session.addEventListener("marked", showCount);
   engine.addEventListener("report", ({ detail }) => {
+    const first = engine.members.keys().next().value;
+    if (first) for (const [pad] of detail.played) light(first, pad);
     for (const [key, pad] of detail.besides) light(key, pad);
     for (const [key, peak] of detail.alongside) {
       for (const meter of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll(`[data-alongside="${key}"] .alongside-meter i`)))

@@ -4,6 +4,8 @@
  */
 import { Player } from "../sound/player.js";
 
+const RATE = 48_000; // nothing sounds: any will do
+
 export class Takes {
   #books = new Map(); // pad -> its table
   /** @type {Record<string, number[]>} */ #notes = {};
@@ -28,8 +30,8 @@ export class Takes {
   /** @param {import("./table.js").Hit[]} hits in order @param {number} tick as far as is seen */
   upTo(hits, tick) {
     if (tick <= this.#upTo || !this.#books.size) return this.#known;
-    const player = new Player();
-    player.setPlaybook({ whole: true, pads: [...this.#books.values()], notes: this.#notes, outputs: this.#outputs });
+    const player = new Player(RATE);
+    player.setPlaybook({ whole: true, members: [{ key: "", pads: [...this.#books.values()], notes: this.#notes, outputs: this.#outputs }] });
     const names = new Map([...this.#books.values()].map((pad) => [pad.id, takeNames(pad)]));
     let chosen = [];
     player.onStandIn = (pad, number) => chosen.push([pad, number]); // no sound is here, so every take is stood in for

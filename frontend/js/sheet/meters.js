@@ -9,7 +9,7 @@ export function startMeters(engine) {
   let names = [];
 
   engine.addEventListener("playbook", ({ detail }) => {
-    names = detail.book.outputs.map((output) => output.name);
+    names = detail.outputs.map((output) => output.name);
     levels = names.map(() => FLOOR_DB);
     tops = names.map(() => -Infinity);
     box.replaceChildren(...names.map((name, number) => meter(name, number)));

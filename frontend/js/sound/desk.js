@@ -110,7 +110,7 @@ export class Desk {
       channel.strip.go(isAside ? [0, 0, ...strip.slice(2)] : strip);
       channel.isHall = isHall;
       const curves = curvesOf(this.#curves, output);
-      if (curves && !channel.moving) channel.moving = new Moving(null, this.#rampFrames);
+      if (curves && !channel.moving) channel.moving = new Moving(null, this.#rampFrames, channel.strip.now);
       if (channel.moving) channel.moving.curves = curves;
     });
     if (parallel) this.#compressor = parallel;

@@ -1,6 +1,7 @@
 /**
  * Sound for the page: owns the AudioContext, the playbook on the audio thread, and the sounds it needs.
- * Fires "report" (what was played, peaks, position), "state" (can it sound), "stand-in", "ended".
+ * Fires "report" (what was played, peaks, position), "state" (can it sound), "stand-in", "ended", "playbook" (tables are played by:
+ * those of the first member as `book`, of all as `members`, and their `outputs` in the order of a report's peaks).
  */
 import { StampClock } from "./clock.js";
 import { SoundLoader } from "./loader.js";
@@ -9,13 +10,18 @@ import { MOST_CHANNELS } from "./routes.js";
 const CONSTANT_MS = 6; // from an event's time stamp to its frame: what a script and a message take, nearly always
 const PADS_AT_ONCE = 4; // of a kit that is loaded ahead: under a millisecond for the audio thread, at 64 takes a pad
 const BETWEEN_MS = 4;
+const DRUMS = 9; // the channel that a hand plays on, from 0
+const [MOST_REBUILT, REBUILT_SECONDS] = [5, 30]; // an audio thread that fails so often in so long is left
+/** What the audio thread is told anew where it was built anew: of each the last. */
+const STANDING = ["kernel", "routes", "part", "loop", "range", "tracks", "trackGains", "solo", "soloOutputs", "hearAlone", "click", "loudness", "measure"];
 
 export class Engine extends EventTarget {
   isPartPlaying = false;
   /** What is heard without changing the kit: "take:sample" in a take's place, "piece.levelled.pad-pad_pad-pad" in a piece's, or "mend.finding". */ auditioned = "";
   /** The tables of another kit that is heard in the place of this one. */ flipped = null;
-  /** The note of a pad in the kit's own map, while another kit is heard. @type {(pad: number) => number | null} */ noteOf = () => null;
+  /** Kits that sound, by their keys: the first is the kit of the page where it has pads. @type {Map<string, Partial<import("./member.js").MemberTables>>} */ members = new Map();
   #context;
+  #worklet;
   /** Where outputs leave a device of many channels. */ #routes = null;
   #routed = "null";
   #isLoudnessOn = false;
@@ -23,23 +29,19 @@ export class Engine extends EventTarget {
   /** @type {[AudioNode, number][]} */ #connected = [];
   #node = null;
   #waiting = [];
+  /** @type {Map<string, object>} */ #standing = new Map();
+  /** When the audio thread was built anew. @type {number[]} */ #rebuilt = [];
   #loader;
   #tables = null;
   #asked = 0;
-  /** Tables of the kits that can be flipped to. @type {Map<string, any>} */ ahead = new Map();
-  /** Tables of the kits that sound along with this one, by key. @type {Map<string, any>} */ beside = new Map();
-  /** @type {Map<string, import("./alongside.js").Way>} */ #waysBeside = new Map();
-  /** Of each, its pads by their keys in that kit. @type {Map<string, Record<string, number>>} */ #padsBeside = new Map();
+  /** Tables that can be flipped to. @type {Map<string, any>} */ ahead = new Map();
   #loads = new Map(); // number of a request for tables -> what resolves it
 
-  /** Whether all that sounds are kits alongside: its pads are those of the first of them, struck as their notes. */ #isLineup;
-  #firstChannel = 0; // of the kit whose pads are played by hand
-
-  /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number, isLineup?: boolean }} options */
-  constructor({ rate, worklet, tables, kit, soundBytes, isLineup = false }) {
+  /** @param {{ rate: number, worklet: string, tables: string, kit: string | undefined, soundBytes: number }} options */
+  constructor({ rate, worklet, tables, kit, soundBytes }) {
     super();
     this.kit = kit;
-    this.#isLineup = isLineup;
+    this.#worklet = worklet;
     if (kit) {
       this.#tables = new Worker(tables);
       this.#tables.onmessage = ({ data }) => this.#tablesCame(data);
@@ -52,7 +54,7 @@ export class Engine extends EventTarget {
     this.#loader.addEventListener("broken", ({ detail }) => this.#fire("broken", detail));
     this.#loader.addEventListener("loaded", ({ detail }) => this.#fire("loaded", detail));
     this.#context.addEventListener("statechange", () => this.#fire("state", this.state));
-    this.ready = this.#begin(worklet);
+    this.ready = this.#begin();
   }
 
   get rate() {
@@ -67,19 +69,42 @@ export class Engine extends EventTarget {
     return this.#node;
   }
 
-  async #begin(worklet) {
-    await this.#context.audioWorklet.addModule(worklet);
+  async #begin() {
+    await this.#context.audioWorklet.addModule(this.#worklet);
+    this.#build();
+    for (const [message, transfer] of this.#waiting.splice(0)) this.#node.port.postMessage(message, transfer);
+    if (!this.kit) return;
+    const kernel = await fetch("/kits/kernel/");
+    if (kernel.ok) this.#send({ type: "kernel", kernel: new Float64Array(await kernel.arrayBuffer()) });
+    await this.loadPlaybook();
+  }
+
+  /** The node of the audio thread, which hears of tables by a way of its own. */
+  #build() {
     this.#node = new AudioWorkletNode(this.#context, "dactyl", { numberOfInputs: 0, numberOfOutputs: 3, outputChannelCount: [2, 1, MOST_CHANNELS] });
     this.#node.port.onmessage = ({ data }) => this.#receive(data);
+    this.#node.onprocessorerror = () => this.#buildAnew();
     this.#connect();
-    for (const [message, transfer] of this.#waiting.splice(0)) this.#node.port.postMessage(message, transfer);
     if (!this.kit) return;
     const { port1, port2 } = new MessageChannel();
     this.#send({ type: "listen", port: port1 }, [port1]);
     this.#tables.postMessage({ audio: port2 }, [port2]);
-    const kernel = await fetch("/kits/kernel/");
-    if (kernel.ok) this.#send({ type: "kernel", kernel: new Float64Array(await kernel.arrayBuffer()) });
-    await this.loadPlaybook();
+  }
+
+  /** It threw, and is never called again: another takes its place, and is told all that this one knew. */
+  #buildAnew() {
+    const now = performance.now();
+    this.#rebuilt = [...this.#rebuilt.filter((at) => now - at < 1000 * REBUILT_SECONDS), now];
+    if (this.#rebuilt.length > MOST_REBUILT) return this.#fire("broken", ["The sound failed again and again. Load the page anew; nothing that you made is lost."]);
+    for (const [node, output] of this.#connected.splice(0)) this.#node.disconnect(node, output);
+    this.#build();
+    for (const message of this.#standing.values()) this.#node.port.postMessage(message);
+    this.#loader.begin();
+    if (this.kit) this.loadPlaybook();
+    if (this.ahead.size) this.loadAhead(this.ahead);
+    this.#fire("broken", ["The sound failed for a moment and was begun again. If the part was playing, press Play."]);
+    if (this.isPartPlaying) this.#fire("ended");
+    this.#fire("rebuilt");
   }
 
   /** Tell a few times a second how loud the mix is since the part began. */
@@ -168,40 +193,71 @@ export class Engine extends EventTarget {
     if (isLost) return this.#fire("broken", ["The kit's tables do not come; what you hear is the kit as it was. They are asked for again."]);
     if (book) {
       this.#loader.want(book);
-      this.#fire("playbook", { book, at });
+      this.#note(book);
+      const [first] = book.members;
+      this.#fire("playbook", { book: { ...first, whole: book.whole }, members: [...this.members.values()], outputs: this.outputs, at });
     }
     for (const [asked, resolve] of this.#loads) if (asked <= number && this.#loads.delete(asked)) resolve();
   }
 
+  /** Keep of the tables what the page is asked for: who sounds, and by which outputs. */
+  #note({ whole, members, heard = [] }) {
+    const about = ({ pads: _, notes: __, ...rest }) => rest;
+    if (whole) this.members = new Map(members.map((member) => [member.key, about(member)]));
+    else for (const member of [...members.map(about), ...heard]) if (this.members.has(member.key)) this.members.set(member.key, { ...this.members.get(member.key), ...member });
+  }
+
+  /** Of all members, in the order of a report's peaks: each with the key of its member and its number there. */
+  get outputs() {
+    return [...this.members.values()].flatMap(({ key, outputs }) => (outputs ?? []).map((output, number) => ({ ...output, member: key, number })));
+  }
+
+  get #first() {
+    return this.members.values().next().value;
+  }
+
+  /** What the tables call a pad of a member: of the first by its key alone. */
+  padId(key, pad) {
+    return key === (this.#first?.key ?? "") ? pad : `${key}:${pad}`;
+  }
+
+  /** The channel on which a hand is heard and recorded: the drums', or what the first kit hears of it. */
+  handChannel(channel = DRUMS) {
+    const heard = this.#first?.channels;
+    return !heard || heard.includes(channel) ? channel : (heard[0] ?? channel);
+  }
+
   /**
+   * A note that is played.
    * @param {number} [at] the frame of the context that the hit stands at
-   * @param {number} [device] what it was played on; a kit alongside that was given it hears it alone
+   * @param {number} [device] what it was played on; a kit that was given it hears it alone
    */
-  hitNote(note, velocity, channel = 0, at = undefined, device = undefined) {
-    const only = device === undefined ? [] : [...this.#waysBeside].filter(([, way]) => way.device === device).map(([key]) => key);
-    this.#send({ type: "hit", note, velocity, channel: only.length ? this.channelOf(device, channel) : channel, at, only: only.length ? only : null });
+  hitNote(note, velocity, channel = DRUMS, at = undefined, device = undefined) {
+    const only = this.#givenTo(device).map(({ key }) => key);
+    this.#send({ type: "hit", note, velocity, channel: this.channelOf(device, channel), at, only: only.length ? only : null });
+  }
+
+  #givenTo(device) {
+    return device === undefined ? [] : [...this.members.values()].filter((member) => member.device === device);
   }
 
   /** The channel of what a device plays: that of the kit that was given it. */
   channelOf(device, channel) {
-    const given = [...this.#waysBeside.values()].find((way) => way.device === device);
-    return given?.channels?.[0] ?? channel;
+    const [given] = this.#givenTo(device);
+    return given ? (given.channels?.[0] ?? channel) : this.handChannel(channel);
   }
 
   /** As a hit of the part sounds: who hears its channel answers. */
-  hitAsPart(note, velocity, channel = 0) {
+  hitAsPart(note, velocity, channel = DRUMS) {
     this.#send({ type: "hit", note, velocity, channel, isOfPart: true });
   }
 
+  /** A pad by what the tables call it. @param {number | string} pad */
   hitPad(pad, velocity, at = undefined) {
-    const note = this.flipped || this.#isLineup ? this.noteOf(pad) : null;
-    if (this.flipped || this.#isLineup) return note === null ? undefined : this.hitNote(note, velocity, this.#firstChannel, at);
-    this.#send({ type: "pad", pad, velocity, at });
+    this.#send({ type: "pad", pad, velocity, channel: this.handChannel(), at });
   }
 
   releasePad(pad, at = undefined) {
-    const note = this.#isLineup ? this.noteOf(pad) : null;
-    if (note !== null) return this.hitNote(note, 0, this.#firstChannel, at);
     this.#send({ type: "padOff", pad, at });
   }
 
@@ -230,14 +286,15 @@ export class Engine extends EventTarget {
     this.#send({ type: "solo", pads });
   }
 
-  /** Only these outputs are heard; all where there are none. @param {number[]} outputs */
+  /** Only these outputs of the first kit are heard; all where there are none. @param {number[]} outputs */
   setSoloOutputs(outputs) {
     this.#send({ type: "soloOutputs", outputs });
   }
 
-  /** Hear the outputs so until the kit's tables come the next time. @param {import("./desk.js").OutputRow[]} outputs */
+  /** Hear the outputs so until tables come the next time. @param {(import("./desk.js").OutputRow & { member: string })[]} outputs as `outputs` has them */
   setDesk(outputs) {
-    this.#send({ type: "desk", outputs });
+    const tried = [...this.members.keys()].map((member) => ({ member, rows: outputs.filter((output) => output.member === member) }));
+    this.#send({ type: "desk", tried });
   }
 
   setLoop(isLooping) {
@@ -283,68 +340,20 @@ export class Engine extends EventTarget {
    * Load other kits ahead of time, their tables and the heads of what they sound, in the place of those loaded before.
    * A large kit's tables are milliseconds of work for the audio thread: they go there a few pads at a time, so that no
    * block of sound waits for them.
-   * @param {Map<string, import("./player.js").Playbook>} books
+   * @param {Map<string, import("./member.js").MemberTables>} books
    */
   async loadAhead(books) {
     this.flipped = null;
     this.ahead = books;
-    this.#send({ type: "forgetKits" });
-    this.#loadOthers();
-    for (const [key, book] of books)
-      for (let from = 0; from === 0 || from < book.pads.length; from += PADS_AT_ONCE) {
+    this.#send({ type: "forgetOthers" });
+    this.#loader.ahead([...books.values()]);
+    for (const [key, told] of books)
+      for (let from = 0; from === 0 || from < told.pads.length; from += PADS_AT_ONCE) {
         if (this.ahead !== books) return;
-        this.#send({ type: "addKit", key, book: { ...book, pads: book.pads.slice(from, from + PADS_AT_ONCE), whole: from === 0, allNotes: true } });
+        const piece = { ...told, pads: told.pads.slice(from, from + PADS_AT_ONCE), allNotes: true };
+        this.#send({ type: "addOther", key, told: piece, isFirst: from === 0 });
         await new Promise((resolve) => setTimeout(resolve, BETWEEN_MS));
       }
-  }
-
-  #loadOthers() {
-    this.#loader.ahead([...this.beside.values(), ...this.ahead.values()]);
-  }
-
-  /**
-   * Which kits sound along with this one.
-   * @param {{ kits: { key: string, book: any, pads: Record<string, number>, way: import("./alongside.js").Way }[], own: number[] | null,
-   *   links: import("./alongside.js").Links, chokes: import("./alongside.js").Chokes }} told own: channels of the part that this kit hears
-   *   meanwhile, null: all; links name pads by their keys, `pads` what they are in the tables
-   */
-  async setAlongside({ kits, own, links, chokes }) {
-    this.beside = new Map(kits.map(({ key, book }) => [key, book]));
-    this.#waysBeside = new Map(kits.map(({ key, way }) => [key, way]));
-    this.#firstChannel = (this.#isLineup && kits[0]?.way.channels?.[0]) || 0;
-    this.#padsBeside = new Map(kits.map(({ key, pads }) => [key, pads]));
-    this.#loadOthers();
-    const linked = links.map(([key, pad, other, otherPad, strength]) => [key, this.#padBeside(key, pad), other, this.#padBeside(other, otherPad), strength]);
-    this.#send({ type: "alongside", ways: kits.map(({ key, way }) => [key, way]), own, links: linked, chokes });
-    const { beside } = this;
-    for (const { key, book } of kits)
-      for (let from = 0; from === 0 || from < book.pads.length; from += PADS_AT_ONCE) {
-        if (this.beside !== beside) return;
-        this.#send({ type: "addAlongside", key, book: { ...book, pads: book.pads.slice(from, from + PADS_AT_ONCE), whole: from === 0, allNotes: true } });
-        await new Promise((resolve) => setTimeout(resolve, BETWEEN_MS));
-      }
-    this.#fire("alongside", {});
-  }
-
-  #padBeside(key, pad) {
-    return this.#padsBeside.get(key)?.[pad] ?? pad;
-  }
-
-  /** What was struck in kits alongside, by the keys of pads in their own kits. @param {[key: string, pad: number, velocity: number][]} struck */
-  #ownPads(struck) {
-    const names = new Map();
-    for (const [key] of struck) if (!names.has(key)) names.set(key, new Map(Object.entries(this.#padsBeside.get(key) ?? {}).map(([own, pad]) => [pad, Number(own)])));
-    return struck.map(([key, pad, velocity]) => [key, names.get(key).get(pad) ?? 0, velocity]);
-  }
-
-  /** A pad of a kit alongside, by its key in that kit; velocity 0 lets it go. */
-  hitBeside(key, pad, velocity, at = undefined) {
-    this.#send({ type: "padAlongside", key, pad: this.#padBeside(key, pad), velocity, at });
-  }
-
-  /** Hear a kit alongside so much louder, until its tables come the next time. */
-  tryBeside(key, gain) {
-    this.#send({ type: "tryAlongside", key, gain });
   }
 
   /** Hear only these of the kits together; all where there are none. @param {string[]} keys empty for the kit of the page */
@@ -378,6 +387,7 @@ export class Engine extends EventTarget {
   }
 
   #send(message, transfer = []) {
+    if (STANDING.includes(message.type)) this.#standing.set(message.type, message);
     if (this.#node) this.#node.port.postMessage(message, transfer);
     else this.#waiting.push([message, transfer]);
   }
@@ -388,13 +398,12 @@ export class Engine extends EventTarget {
     else {
       this.clock.observe(this.#context.currentTime, performance.now());
       if (message.standIns.length) {
-        this.#loader.hurry(message.standIns, this.flipped?.pads);
+        this.#loader.hurry(message.standIns.flatMap(([, , keys]) => keys));
         this.#fire("stand-in", message.standIns);
       }
-      for (const [key, pad, take] of message.standInsBeside) if (this.beside.has(key)) this.#loader.hurry([[pad, take]], this.beside.get(key).pads);
-      message.besides = this.#ownPads(message.playedBeside);
-      if (this.#isLineup) message.played = message.besides.filter(([key]) => key === this.beside.keys().next().value).map(([, ...struck]) => struck);
-      if (this.flipped) message.played = message.played.map(([pad, velocity]) => [this.flipped.lights[pad] ?? 0, velocity]);
+      const isOfFirst = ([pad]) => typeof pad === "number";
+      message.besides = message.played.filter((struck) => !isOfFirst(struck)).map(([pad, velocity]) => [...pad.split(":"), velocity]);
+      message.played = message.played.filter(isOfFirst);
       this.#fire("report", message);
     }
   }

@@ -38,6 +38,11 @@ export class HeldSounds {
     return [...this.#sounds.keys()];
   }
 
+  clear() {
+    this.#sounds.clear();
+    this.#bytes = this.#headBytes = 0;
+  }
+
   /** @param {string[]} keys in the order of use */
   rank(keys) {
     this.#ranks = new Map(keys.map((key, n) => [key, n]));

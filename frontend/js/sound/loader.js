@@ -31,7 +31,14 @@ export class SoundLoader extends EventTarget {
   /** Note what a playbook needs, and fetch what is missing. */
   want(book) {
     if (book.whole) this.#pads.clear();
-    for (const pad of book.pads) this.#pads.set(pad.id, pad);
+    for (const { pads } of book.members) for (const pad of pads) this.#pads.set(pad.id, pad);
+    this.#plan();
+  }
+
+  /** The audio thread was built anew and holds none of them. */
+  begin() {
+    this.#held.clear();
+    this.#samples.clear();
     this.#plan();
   }
 
@@ -55,10 +62,8 @@ export class SoundLoader extends EventTarget {
     this.#work();
   }
 
-  /** These takes were struck before they arrived: fetch them next. @param {[number, number][]} takes @param {object[]} [pads] whose they are; this kit's */
-  hurry(takes, pads) {
-    const of = pads ? new Map(pads.map((pad) => [pad.id, pad])) : this.#pads;
-    const keys = takes.flatMap(([pad, number]) => keysOf(of, pad, number));
+  /** These sounds were struck before they arrived: fetch them next. @param {string[]} keys */
+  hurry(keys) {
     const missing = keys.filter((key) => !this.#held.isWhole(key));
     this.#held.prefer(keys);
     this.#queue.whole = [...new Set([...missing, ...this.#queue.whole])];
@@ -69,7 +74,7 @@ export class SoundLoader extends EventTarget {
   /** Resolves once the sounds of a take are here; to false where one can't be read, or where the pad plays others by then. */
   async arrival(pad, number) {
     const keys = keysOf(this.#pads, pad, number);
-    this.hurry([[pad, number]]);
+    this.hurry(keys);
     while (keys.some((key) => !this.#held.has(key))) {
       if (keys.some((key) => this.#broken.has(key) || !this.#wanted.has(key))) return false;
       await pause(LOOK_MS);

@@ -46,9 +46,11 @@ export class Moving {
   #from = new Float64Array(5); // where a step begins: levels of the output and of its group, width, left, right
   #to = new Float64Array(5); // and where it ends
 
-  constructor(curves, rampFrames) {
+  /** @param {number[]} strip as the channel is set: a curve that is drawn while it sounds goes on from there */
+  constructor(curves, rampFrames, strip) {
     this.curves = curves;
     this.#rampFrames = rampFrames;
+    this.#stand(strip);
   }
 
   get isSettled() {

@@ -1,82 +1,151 @@
 /**
- * The rules of playing, as dactyl/core/play/player.py has them, on the tables that the core compiled.
- * Knows nothing of the page or of Web Audio: hits go in at a frame, blocks of sound come out (voice.js).
+ * The rules of playing, as dactyl/core/play/player.py has them, on the tables that the core compiled: of all kits that sound, the
+ * members. Knows nothing of the page or of Web Audio: hits go in at a frame, blocks of sound come out (voice.js).
  *
  * @typedef {{ key: string, channels: number, frames: number, of: number, scale: number, data: Int16Array[] }} Sound
  * @typedef {[key: string, frames: number, left: number, right: number, output: number, gain: number, pan: number | null]} SoundRow
  * @typedef {{ gains: number, counter: number, length: number, places: number[], sounds: SoundRow[], tune?: number, ratio?: number }} Region
- * @typedef {{ id: number, gains: (number | null)[][], regions: Region[], muted?: boolean, emits?: string[],
- *   listens?: [string, number][], cutsItself: boolean, companions?: [number, number][], channels?: [number, number], maxVoices: number,
+ * @typedef {{ id: number | string, gains: (number | null)[][], regions: Region[], muted?: boolean, emits?: string[],
+ *   listens?: [string, number][], cutsItself: boolean, companions?: [number | string, number][], channels?: [number, number], maxVoices: number,
  *   limitFade: number, delay?: number, held?: boolean, envelope?: object, filter?: object, variation?: object,
- *   centsPerKey?: number, root?: number }} Pad
- * @typedef {{ outputs: import("./desk.js").OutputRow[], parallel?: import("./desk.js").Compressor | null, notes: Record<string, number[]>, pads: Pad[], whole: boolean, allNotes?: boolean }} Playbook
+ *   centsPerKey?: number, root?: number, member?: Member }} Pad
+ * Pads of the first member are told by their keys, those of others with the member's key before it: "7:12".
+ * @typedef {{ version?: number, whole: boolean, members: import("./member.js").MemberTables[], heard?: Partial<import("./member.js").MemberTables>[] }} Playbook
+ * @typedef {{ moves?: import("./voice.js").Moves | null, only?: string[] | null, isByHand?: boolean, by?: number | string | null }} How
+ * only: keys of the members that it is for; isByHand: the first member hears it on any channel; by: the pad that a hand holds
  */
-import { KitTables } from "./kit.js";
+import { Member } from "./member.js";
 import { beginVoice, cut, lastFrame, mixVoice, release } from "./voice.js";
 
 export class Player {
   /** @type {Map<string, Sound>} */ sounds = new Map();
   /** @type {import("./voice.js").Voice[]} */ voices = [];
   /** @type {Set<number>} pads heard alone; empty: all */ solo = new Set();
+  /** Keys of the members heard alone; none: all. @type {Set<string>} */ alone = new Set();
   /** @type {Float64Array | null} right half of the interpolation kernel */ kernel = null;
-  /** Called with the pad whose take had not arrived and was stood in for. */
-  onStandIn = (_padId, _region) => {};
-  /**
-   * Called with what a hit strikes, before it sounds: the first of them by themselves, the others as companions.
-   * @type {((frame: number, strikes: [Pad, number][], direct: number) => void) | null}
-   */
-  onStruck = null;
-  /** Regions of edited pads as they were when their sounds were last here: they stand in for what is still made. */
-  #before = new Map();
+  /** Called with the pad whose take had not arrived and was stood in for, and the sounds that are missing. */
+  onStandIn = (_padId, _region, _keys) => {};
+  #rate;
   #unwanted = new Set();
-  #own = new KitTables();
-  /** What is played by now: this kit, or one flipped to. */ #kit = this.#own;
-  #others = new Map(); // key of a kit that can be flipped to -> its tables
+  /** By their keys, in their order; a page without tables has none. @type {Map<string, Member>} */ #members = new Map();
+  /** Members that went, until nothing of them sounds. @type {Set<Member>} */ #leaving = new Set();
+  /** What can be flipped to in the place of the first. @type {Map<string, Member>} */ #others = new Map();
+  /** What is played in the place of the first. @type {Member | null} */ #flipped = null;
+  /** @type {Map<string, [pad: number | string, fade: number][]>} */ #listeners = new Map();
+  /** Samples of the shelf are heard by it: no desk stands between. */ #plain;
+  #curves = [];
   #counters = new Map();
   #strikeCounters = new Map();
   #hits = 0;
 
-  /** Take over a playbook, whole or of some pads. Voices and counters stay. @param {Playbook} book */
-  setPlaybook(book) {
-    for (const { id } of book.pads) {
-      const was = this.#own.pads.get(id)?.regions;
-      if (was?.some((region) => this.#isHere(region))) this.#before.set(id, was);
+  constructor(rate) {
+    this.#rate = rate;
+    this.#plain = this.#newMember("");
+  }
+
+  /** @param {string} key */
+  #newMember(key) {
+    const member = new Member(key, this.#rate);
+    member.desk.setCurves(this.#curves);
+    return member;
+  }
+
+  // Tables ------------------------------------------------------------------------------------------------------------
+
+  /** Take over a playbook, whole or of some pads, at one moment. Voices and counters stay. @param {Playbook} book @param {number} frame */
+  setPlaybook(book, frame = 0) {
+    const isHere = (region) => this.#isHere(region);
+    if (book.whole) {
+      const before = this.#members;
+      this.#members = new Map(book.members.map(({ key }) => [key, before.get(key) ?? this.#newMember(key)]));
+      for (const [key, member] of before) if (!this.#members.has(key)) this.#leave(member, frame);
     }
-    this.#own.take(book);
+    for (const told of book.members) this.#members.get(told.key)?.take(told, book.whole, isHere);
+    for (const told of book.heard ?? []) this.#members.get(told.key)?.hear(told);
+    this.#listen();
   }
 
-  get pads() {
-    return this.#kit.pads;
+  /** It is heard no more: what rings of it fades. */
+  #leave(member, frame) {
+    this.silence(frame, Math.round(0.008 * this.#rate), (voice) => voice.pad.member === member);
+    this.#leaving.add(member);
   }
 
-  get outputs() {
-    return this.#kit.outputs;
+  #listen() {
+    this.#listeners = new Map();
+    for (const member of this.played)
+      for (const pad of member.pads.values())
+        for (const [signal, fade] of pad.listens ?? []) {
+          if (!this.#listeners.has(signal)) this.#listeners.set(signal, []);
+          this.#listeners.get(signal).push([pad.id, fade]);
+        }
   }
 
-  /** Outputs in the place of the kit's own, until its tables come the next time. @param {import("./desk.js").OutputRow[]} outputs */
-  tryOutputs(outputs) {
-    if (outputs.length === this.#own.outputs.length) this.#own.outputs = outputs;
+  /** The members that hits reach, in their order. @returns {Member[]} */
+  get played() {
+    const [first, ...others] = this.#members.values();
+    return this.#flipped ? [this.#flipped, ...others] : first ? [first, ...others] : [];
   }
 
-  get parallel() {
-    return this.#kit.parallel;
+  /** All that the page's tables name, in their order; what is flipped to is not among them. @returns {Member[]} */
+  get members() {
+    return [...this.#members.values()];
   }
 
-  /** Tables of another kit, to be flipped to. @param {string} key @param {Playbook} book */
-  addKit(key, book) {
-    if (!this.#others.has(key)) this.#others.set(key, new KitTables());
-    this.#others.get(key).take(book);
+  /** Whether a parallel bus still lets go of what it held down: it is to run on, also where nothing sounds. */
+  get isReleasing() {
+    return this.sounding.some(({ desk }) => desk.isReleasing);
+  }
+
+  /** All that may sound: also what was flipped away from, or is gone, as long as it rings; and the shelf. @returns {Member[]} */
+  get sounding() {
+    const ringing = new Set(this.voices.map((voice) => voice.pad.member));
+    const all = new Set([...this.played, ...this.#members.values(), this.#plain]);
+    for (const member of [...this.#leaving, ...this.#others.values()]) if (ringing.has(member) || member.desk.isReleasing) all.add(member);
+    for (const member of this.#leaving) if (!all.has(member)) this.#leaving.delete(member);
+    return [...all];
+  }
+
+  /** Outputs of members in the place of their own, until tables come the next time. @param {{ member: string, rows: import("./desk.js").OutputRow[] }[]} tried */
+  tryOutputs(tried) {
+    for (const { member, rows } of tried) {
+      const of = this.#members.get(member);
+      if (of?.outputs.length === rows.length) of.outputs = rows;
+    }
+  }
+
+  /** Of the first member only these outputs are heard, and nothing of the others; all where there are none. @param {number[]} outputs */
+  hearOutputsAlone(outputs) {
+    const [first, ...others] = this.#members.values();
+    first?.desk.hearAlone(outputs);
+    for (const member of others) member.desk.hearAlone(outputs.length ? [-1] : []);
+  }
+
+  setCurves(curves) {
+    this.#curves = curves;
+    for (const member of new Set([...this.sounding, ...this.#others.values()])) member.desk.setCurves(curves);
+  }
+
+  /** Tables that can be played in the place of the first member, a few pads at a time. @param {string} key @param {import("./member.js").MemberTables} told @param {boolean} isFirst of its pieces */
+  addOther(key, told, isFirst) {
+    if (!this.#others.has(key)) this.#others.set(key, this.#newMember(""));
+    this.#others.get(key).take(told, isFirst, (region) => this.#isHere(region));
+    if (this.#flipped === this.#others.get(key)) this.#listen();
   }
 
   /** The next hit is of that kit; null: of this one. Voices and counters stay. @param {string | null} key */
   flip(key) {
-    this.#kit = this.#others.get(key) ?? this.#own;
+    this.#flipped = (key !== null && this.#others.get(key)) || null;
+    this.#listen();
   }
 
-  forgetKits() {
-    this.#kit = this.#own;
+  forgetOthers() {
+    for (const member of this.#others.values()) this.#leaving.add(member);
     this.#others.clear();
+    this.flip(null);
   }
+
+  // Sounds ------------------------------------------------------------------------------------------------------------
 
   addSounds(sounds) {
     for (const sound of sounds) {
@@ -96,134 +165,147 @@ export class Player {
       }
   }
 
-  /** A note that strikes a pad; null where none does. @returns {number | null} */
-  noteOf(padId) {
-    const found = Object.keys(this.#kit.notes).find((note) => this.#kit.notes[note].includes(padId));
-    return found === undefined ? null : Number(found);
-  }
+  // Hits --------------------------------------------------------------------------------------------------------------
 
   rewind() {
     this.#counters.clear();
     this.#strikeCounters.clear();
   }
 
-  /** A note-on strikes its pads and their companions; velocity 0 is a note-off. @param {import("./voice.js").Moves | null} moves @returns {number[]} the pads struck */
-  hit(frame, note, velocity, channel = 0, moves = null) {
+  /**
+   * A note-on strikes the pads of all members that hear it, and their companions; velocity 0 is a note-off.
+   * @returns {(number | string)[]} the pads struck
+   */
+  hit(frame, note, velocity, channel = 0, /** @type {How} */ { moves = null, only = null, isByHand = false, by = null } = {}) {
+    const reached = this.played.filter((member, place) => (only ? only.includes(member.key) : member.hears(note, channel) || (isByHand && !place)));
     if (!velocity) {
-      for (const voice of this.voices) if (voice.note === note && voice.channel === channel) release(voice, frame);
+      for (const member of reached) this.#letGo(frame + member.delay, (voice) => voice.pad.member === member && voice.note === (member.playedAs[note] ?? note) && voice.channel === channel);
       return [];
     }
-    const answers = ({ channels = [0, 15] }) => channels[0] <= channel && channel <= channels[1];
-    const pads = (this.#kit.notes[note] ?? []).filter((id) => this.pads.has(id) && answers(this.pads.get(id)));
-    return this.#play(frame, pads, velocity, note, channel, moves);
+    const struck = new Map();
+    for (const member of reached) this.#strikeNote(struck, member, note, velocity, channel);
+    return this.#begin(frame, struck, channel, moves, by);
   }
 
-  /** A pad struck by itself, whatever its notes. */
-  hitPad(frame, padId, velocity) {
-    return this.#play(frame, [padId], velocity, null, 0);
+  #strikeNote(struck, member, note, velocity, channel) {
+    const own = member.playedAs[note] ?? note;
+    const at = member.curve?.[velocity - 1] ?? velocity;
+    for (const id of member.notes[own] ?? []) {
+      const [low, high] = member.pads.get(id)?.channels ?? [0, 15];
+      if (member.pads.has(id) && !struck.has(id) && low <= channel && channel <= high) struck.set(id, [at, own]);
+    }
   }
 
-  /** A pad that sounds along with one of another kit; its own companions don't. */
-  playLinked(frame, padId, velocity) {
-    const pad = this.pads.get(padId);
-    if (pad) this.#begin(frame, [[pad, velocity]], null, 0, null, 0);
+  /** A pad struck by a hand, whatever its notes; the other members hear its note. @returns {(number | string)[]} the pads struck */
+  hitPad(frame, id, velocity, channel = 0) {
+    const [own] = this.#members.values();
+    const isMet = this.#flipped !== null || this.#members.size > 1; // others are to hear its note
+    const note = isMet && own?.pads.has(id) ? own.noteOf(id) : null;
+    if (this.#flipped && own?.pads.has(id)) return note === null ? [] : this.hit(frame, note, velocity, channel, { isByHand: true, by: id });
+    const pad = this.#pad(id);
+    if (!pad) return [];
+    /** @type {Map<number | string, [velocity: number, note: number | null]>} */ const struck = new Map([[id, [pad.member.curve?.[velocity - 1] ?? velocity, null]]]);
+    if (note !== null) for (const member of this.played) if (member !== pad.member && member.hears(note, channel)) this.#strikeNote(struck, member, note, velocity, channel);
+    return this.#begin(frame, struck, channel, null, id);
   }
 
-  /** What a choke group of another kit tells. @param {number} until number of the last hit whose voices it cuts */
-  takeSignal(frame, signal, until) {
-    for (const [other, fade] of this.#kit.listeners.get(signal) ?? [])
-      for (const voice of this.voices) if (voice.pad.id === other && voice.hit <= until && lastFrame(voice) > frame) cut(voice, frame, fade);
+  /** The hand lets go of a pad: of all that it struck. */
+  releasePad(frame, id) {
+    this.#letGo(frame, (voice) => voice.by === id);
   }
 
-  /** How many hits it has played. */
-  get hits() {
-    return this.#hits;
+  #letGo(frame, isMeant) {
+    for (const voice of this.voices) if (isMeant(voice)) release(voice, frame);
   }
 
-  releasePad(frame, padId) {
-    for (const voice of this.voices) if (voice.note === null && voice.pad.id === padId) release(voice, frame);
+  #pad(id) {
+    for (const member of this.played) if (member.pads.has(id)) return member.pads.get(id);
+    return undefined;
   }
 
-  #play(frame, padIds, velocity, note, channel, moves = null) {
-    const direct = [...new Set(padIds)].filter((id) => this.pads.has(id));
-    return this.#begin(frame, this.#struck(direct, velocity), note, channel, moves, direct.length);
-  }
-
-  /** @param {[Pad, number][]} strikes */
-  #begin(frame, strikes, note, channel, moves, direct) {
+  /** @param {Map<number | string, [velocity: number, note: number | null]>} struck */
+  #begin(frame, struck, channel, moves, by) {
     this.#hits += 1;
+    const strikes = this.#withCompanions(struck);
     const chosen = this.#choose(strikes);
     this.#sendSignals(strikes, frame);
-    this.onStruck?.(frame, strikes, direct);
     this.#makeRoom(chosen, frame);
     const variationPlaces = this.#variationPlaces(strikes);
-    for (const [pad, struck, number] of chosen) {
-      if (pad.muted || (this.solo.size && !this.solo.has(pad.id))) continue;
+    for (const { pad, velocity, note, number } of chosen) {
+      if (pad.muted || !this.#isHeard(pad)) continue;
       const region = this.#loaded(pad, number);
       if (!region) continue;
-      const gain = pad.gains[pad.regions[number].gains][struck - 1];
-      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame, gain, velocity: struck, note, channel, variationPlace: variationPlaces.get(pad.id), moves }));
+      const gain = pad.gains[pad.regions[number].gains][velocity - 1];
+      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame: frame + pad.member.delay, gain, velocity, note, channel, variationPlace: variationPlaces.get(pad), moves, by }));
     }
-    return strikes.map(([pad]) => pad.id);
+    return strikes.map(({ pad }) => pad.member.lights?.[pad.id] ?? pad.id);
   }
 
-  /** The pads of the note, then their companions; none twice. @returns {[Pad, number][]} */
-  #struck(padIds, velocity) {
-    const struck = new Map();
-    for (const id of padIds) if (this.pads.has(id)) struck.set(id, velocity);
-    for (const id of [...struck.keys()]) {
-      const { muted, companions = [] } = this.pads.get(id);
+  /** What is heard alone is listening only: all else cuts and counts. */
+  #isHeard({ id, member }) {
+    if (this.alone.size && !this.alone.has(member.key)) return false;
+    return !this.solo.size || this.solo.has(member.lights?.[id] ?? id);
+  }
+
+  /** The pads struck, then their companions; none twice, and none that does nothing. @returns {{ pad: Pad, velocity: number, note: number | null }[]} */
+  #withCompanions(struck) {
+    for (const [id, [velocity, note]] of [...struck]) {
+      const { muted, companions = [] } = this.#pad(id);
       if (!muted)
         for (const [other, strength] of companions)
-          if (!struck.has(other) && this.pads.has(other)) struck.set(other, Math.min(127, Math.max(1, Math.floor(velocity * strength + 0.5))));
+          if (!struck.has(other) && this.#pad(other)) struck.set(other, [Math.min(127, Math.max(1, Math.floor(velocity * strength + 0.5))), note]);
     }
-    return [...struck].map(([id, at]) => [this.pads.get(id), at]);
+    const strikes = [...struck].map(([id, [velocity, note]]) => ({ pad: this.#pad(id), velocity, note }));
+    return strikes.filter(({ pad, velocity }) => pad.emits?.length || pad.regions.some((region) => pad.gains[region.gains][velocity - 1] !== null));
   }
 
-  /** Which regions sound now; every counter that the hit touches moves on by one. @returns {[Pad, number, number][]} */
+  /** Which regions sound now; every counter that the hit touches moves on by one. */
   #choose(strikes) {
     const places = new Map();
     const chosen = [];
-    for (const [pad, velocity] of strikes)
-      pad.regions.forEach((region, number) => {
-        if (pad.gains[region.gains][velocity - 1] === null) return;
-        if (!places.has(region.counter)) {
-          places.set(region.counter, this.#counters.get(region.counter) ?? 0);
-          this.#counters.set(region.counter, places.get(region.counter) + 1);
+    for (const strike of strikes)
+      strike.pad.regions.forEach((region, number) => {
+        if (strike.pad.gains[region.gains][strike.velocity - 1] === null) return;
+        const counter = `${strike.pad.member.key} ${region.counter}`;
+        if (!places.has(counter)) {
+          places.set(counter, this.#counters.get(counter) ?? 0);
+          this.#counters.set(counter, places.get(counter) + 1);
         }
-        if (region.places.includes(places.get(region.counter) % region.length)) chosen.push([pad, velocity, number]);
+        if (region.places.includes(places.get(counter) % region.length)) chosen.push({ ...strike, number });
       });
     return chosen;
   }
 
   #sendSignals(strikes, frame) {
-    for (const [pad] of strikes)
+    for (const { pad } of strikes) {
+      const at = frame + pad.member.delay;
       for (const signal of pad.emits ?? [])
-        for (const [other, fade] of this.#kit.listeners.get(signal) ?? []) {
+        for (const [other, fade] of this.#listeners.get(signal) ?? []) {
           if (other === pad.id && !pad.cutsItself) continue;
-          for (const voice of this.voices) if (voice.pad.id === other && lastFrame(voice) > frame) cut(voice, frame, fade);
+          for (const voice of this.voices) if (voice.pad.id === other && lastFrame(voice) > at) cut(voice, at, fade);
         }
+    }
   }
 
   #makeRoom(chosen, frame) {
     const arriving = new Map();
-    for (const [pad] of chosen) if (!pad.muted) arriving.set(pad, (arriving.get(pad) ?? 0) + 1);
+    for (const { pad } of chosen) if (!pad.muted) arriving.set(pad, (arriving.get(pad) ?? 0) + 1);
     for (const [pad, count] of arriving) {
-      const counting = this.voices.filter(
-        (voice) => voice.pad.id === pad.id && !voice.fades.length && voice.end > voice.start && lastFrame(voice) > frame,
-      );
-      for (const voice of counting.slice(0, Math.max(0, counting.length + count - pad.maxVoices))) cut(voice, frame, pad.limitFade);
+      const at = frame + pad.member.delay;
+      const counting = this.voices.filter((voice) => voice.pad.id === pad.id && !voice.fades.length && voice.end > voice.start && lastFrame(voice) > at);
+      for (const voice of counting.slice(0, Math.max(0, counting.length + count - pad.maxVoices))) cut(voice, at, pad.limitFade);
     }
   }
 
   #variationPlaces(strikes) {
-    const variationPlaces = new Map();
-    for (const [pad] of strikes)
+    const places = new Map();
+    for (const { pad } of strikes)
       if (pad.variation) {
-        variationPlaces.set(pad.id, this.#strikeCounters.get(pad.id) ?? 0);
-        this.#strikeCounters.set(pad.id, variationPlaces.get(pad.id) + 1);
+        const counter = `${pad.member.key} ${pad.id}`;
+        places.set(pad, this.#strikeCounters.get(counter) ?? 0);
+        this.#strikeCounters.set(counter, places.get(pad) + 1);
       }
-    return variationPlaces;
+    return places;
   }
 
   #isHere(region) {
@@ -234,8 +316,8 @@ export class Player {
   #loaded(pad, number) {
     const exact = pad.regions[number];
     if (this.#isHere(exact)) return exact;
-    this.onStandIn(pad.id, number);
-    const before = this.#before.get(pad.id) ?? [];
+    this.onStandIn(pad.id, number, exact.sounds.map(([key]) => key));
+    const before = pad.member.before.get(pad.id) ?? [];
     if (before.length === pad.regions.length && this.#isHere(before[number])) return tuned(before[number], exact);
     for (let away = 1; away < pad.regions.length; away++)
       for (const near of [number - away, number + away]) if (this.#isHere(pad.regions[near])) return pad.regions[near];
@@ -245,7 +327,7 @@ export class Player {
 
   /** Play one take of a pad by itself, as loud as its layer goes. */
   hearTake(frame, padId, number) {
-    const pad = this.pads.get(padId);
+    const pad = this.#pad(padId);
     const region = pad && this.#loaded(pad, number);
     if (!region) return;
     const gains = pad.gains[region.gains];
@@ -257,7 +339,7 @@ export class Player {
   audition(frame, key, from = 0, count = Infinity) {
     const sound = this.sounds.get(key);
     if (!sound) return;
-    const voice = this.#audition(frame, { id: AUDITION }, { sounds: [[key, sound.of, 1, 1, 0, 1, null]] }, 1, 127);
+    const voice = this.#audition(frame, { id: AUDITION, member: this.#plain }, { sounds: [[key, sound.of, 1, 1, 0, 1, null]] }, 1, 127);
     voice.start -= from;
     voice.end = Math.min(voice.end - from, frame + count);
   }
@@ -273,13 +355,16 @@ export class Player {
     for (const voice of this.voices) if (isMeant(voice)) cut(voice, frame, fadeFrames);
   }
 
-  /**
-   * Add what sounds in frames `first .. first + count` to the buses, and forget the voices that ended; desk.js comes after it.
-   * @param {Float32Array[][]} buses one pair of channels for each output
-   */
-  mix(buses, first, count) {
-    for (const voice of this.voices) mixVoice(voice, this.sounds, this.kernel, buses, first, count);
+  /** Add what sounds in frames `first .. first + count` to the buses of its members, and forget the voices that ended. */
+  mix(first, count) {
+    for (const member of this.sounding) member.clearedBuses(count);
+    for (const voice of this.voices) mixVoice(voice, this.sounds, this.kernel, voice.pad.member.buses, first, count);
     this.voices = this.voices.filter((voice) => lastFrame(voice) > first + count);
+  }
+
+  /** Nothing sounds: what was changed meanwhile needs no way. */
+  rest() {
+    for (const { desk, outputs, parallel } of this.sounding) desk.rest(outputs, parallel);
   }
 }
 

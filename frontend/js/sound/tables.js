@@ -8,6 +8,8 @@
  * Out: { book, number, at } or { number }, where the kit is gone: the greatest number answered; `at` in ms since 1970;
  * { isLost }, where they do not come, and are asked for again and again.
  */
+const PADS_AT_ONCE = 4; // under a millisecond for the audio thread, at 64 takes a pad
+let handed = 0;
 let toAudio = null;
 /** @type {(value?: unknown) => void} */
 let arrived = () => {};
@@ -18,6 +20,7 @@ self.onmessage = ({ data }) => {
   if (data.audio) {
     toAudio = data.audio;
     toAudio.onmessage = () => arrived();
+    arrived(); // of an audio thread that is gone nothing comes any more
   } else asked.push(data);
   if (!isUnderWay && toAudio) answerAll();
 };
@@ -64,9 +67,19 @@ function asAuditioned(auditioned) {
   return [/^\d+:/.test(auditioned) ? "try" : "swap", auditioned];
 }
 
-function handOver(book) {
+/** A large playbook goes a few pads at a time, so that no block of sound waits for it, and is played by from one moment on. */
+async function handOver(book) {
+  if (book.members.reduce((count, { pads }) => count + pads.length, 0) <= PADS_AT_ONCE) return tell({ type: "playbook", book });
+  const staged = ++handed;
+  for (const [member, { pads }] of book.members.entries())
+    for (let from = 0; from < pads.length; from += PADS_AT_ONCE) await tell({ type: "stage", number: staged, member, pads: pads.slice(from, from + PADS_AT_ONCE) });
+  await tell({ type: "playbook", book: { ...book, members: book.members.map((member) => ({ ...member, pads: [] })) }, staged });
+}
+
+/** Resolves once the audio thread has taken it. */
+function tell(message) {
   return new Promise((resolve) => {
     arrived = resolve;
-    toAudio.postMessage({ type: "playbook", book });
+    toAudio.postMessage(message);
   });
 }

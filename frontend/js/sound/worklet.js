@@ -1,7 +1,5 @@
 /** The player on the audio thread: takes messages, plays the part by the frame, reports what it played. */
-import { Alongside } from "./alongside.js";
 import { Click } from "./click.js";
-import { Desk } from "./desk.js";
 import { Loudness } from "./loudness.js";
 import { Player } from "./player.js";
 import { MAIN, send } from "./routes.js";
@@ -16,18 +14,15 @@ const LOUDNESS_SECONDS = 0.3;
 const MOST_HEADS = 8; // playheads worth drawing: of the latest voices
 
 class DactylProcessor extends AudioWorkletProcessor {
-  #player = new Player();
-  #alongside = new Alongside(this.#player, sampleRate);
+  #player = new Player(sampleRate);
   #transport = new Transport();
   #click = new Click(sampleRate);
-  #desk = new Desk(sampleRate);
   #tracks = new Tracks(sampleRate);
   #recorded = [new Float32Array(128), new Float32Array(128)];
   #kitGain = [1, 1]; // as it is, and as it is to be
   #measures = false; // whether how loud the kit is is told
   #power = [0, 0, 0]; // of the kit, of the recording, and over how many frames, since the last report
-  #buses = [];
-  #peaks = [];
+  /** Of the outputs of each member. @type {Map<import("./member.js").Member, number[]>} */ #peaks = new Map();
   #mainPeak = 0; // of the sum
   /** Where outputs leave a device of many channels. @type {{ outputs: (import("./routes.js").Route | null)[], click: import("./routes.js").Route, channels: number } | null} */ #routes = null;
   #channelPeaks = [];
@@ -38,36 +33,27 @@ class DactylProcessor extends AudioWorkletProcessor {
   #played = [];
   #late = 0; // hits that came after their frame
   #standIns = new Map();
-  #standInsBeside = new Map();
-  #playedBeside = [];
   #reportAt = 0;
-  /** Channels of the part that this kit hears while others sound alongside it. @type {number[] | null} */ #ownChannels = null;
+  /** Tables on their way, a few pads at a time: by number, the pads of each member. @type {Map<number, object[][]>} */ #staged = new Map();
   #live = []; // [frame, what it does]: hits whose frame has not come
   #soundedAt = 0; // the last frame at which something played, or might
   #do = {
     listen: ({ port }) => this.#listen(port),
-    playbook: ({ book }) => this.#player.setPlaybook(book),
-    addKit: ({ key, book }) => this.#player.addKit(key, book),
+    stage: ({ number, member, pads }) => this.#stage(number, member, pads),
+    playbook: ({ book, staged = null }) => this.#player.setPlaybook(this.#withStaged(book, staged), currentFrame),
+    addOther: ({ key, told, isFirst }) => this.#player.addOther(key, told, isFirst),
     flip: ({ key }) => this.#player.flip(key),
-    forgetKits: () => this.#player.forgetKits(),
+    forgetOthers: () => this.#player.forgetOthers(),
     sounds: ({ sounds }) => this.#player.addSounds(sounds),
-    forget: ({ keys }) => this.#forget(keys),
-    alongside: ({ ways, own = null, links = [], chokes = [] }) => {
-      this.#alongside.set(ways, currentFrame);
-      this.#alongside.cross(links, chokes);
-      this.#ownChannels = own;
-    },
-    tryAlongside: ({ key, gain }) => this.#alongside.tryGain(key, gain),
-    hearAlone: ({ keys }) => this.#alongside.hearAlone(keys),
-    padAlongside: ({ key, pad, velocity, at }) => this.#at(at, (frame) => this.#padAlongside(key, frame, pad, velocity)),
-    addAlongside: ({ key, book }) => this.#alongside.add(key, book),
+    forget: ({ keys }) => this.#player.forget(keys),
+    hearAlone: ({ keys }) => (this.#player.alone = new Set(keys)),
     solo: ({ pads }) => (this.#player.solo = new Set(pads)),
-    soloOutputs: ({ outputs }) => this.#desk.hearAlone(outputs),
-    desk: ({ outputs }) => this.#player.tryOutputs(outputs),
+    soloOutputs: ({ outputs }) => this.#player.hearOutputsAlone(outputs),
+    desk: ({ tried }) => this.#player.tryOutputs(tried),
     kernel: ({ kernel }) => (this.#player.kernel = kernel),
-    hit: ({ note, velocity, channel, at, isOfPart = false, only = null }) => this.#at(at, (frame) => this.#hit(frame, note, velocity, channel, null, isOfPart, only)),
-    pad: ({ pad, velocity, at }) => this.#at(at, (frame) => this.#pad(frame, pad, velocity)),
-    padOff: ({ pad, at }) => this.#at(at, (frame) => this.#pad(frame, pad, 0)),
+    hit: ({ note, velocity, channel, at, isOfPart = false, only = null }) => this.#at(at, (frame) => this.#hit(frame, note, velocity, channel, { only, isByHand: !isOfPart })),
+    pad: ({ pad, velocity, channel, at }) => this.#at(at, (frame) => this.#record(this.#player.hitPad(frame, pad, velocity, channel), velocity)),
+    padOff: ({ pad, at }) => this.#at(at, (frame) => this.#player.releasePad(frame, pad)),
     take: ({ pad, number }) => this.#player.hearTake(currentFrame, pad, number),
     audition: ({ key, from, count }) => this.#player.audition(currentFrame, key, from, count),
     silence: () => {
@@ -101,8 +87,7 @@ class DactylProcessor extends AudioWorkletProcessor {
 
   constructor({ processorOptions }) {
     super();
-    this.#player.onStandIn = (pad, take) => this.#standIns.set(`${pad} ${take}`, [pad, take]);
-    this.#alongside.onStandIn = (key, pad, take) => this.#standInsBeside.set(`${key} ${pad} ${take}`, [key, pad, take]);
+    this.#player.onStandIn = (pad, take, keys) => this.#standIns.set(`${pad} ${take}`, [pad, take, keys]);
     this.port.onmessage = ({ data }) => this.#do[data.type](data);
     for (const message of processorOptions?.messages ?? []) this.#do[message.type](message);
   }
@@ -115,50 +100,32 @@ class DactylProcessor extends AudioWorkletProcessor {
     };
   }
 
+  #stage(number, member, pads) {
+    if (!this.#staged.has(number)) this.#staged.set(number, []);
+    const own = (this.#staged.get(number)[member] ??= []);
+    own.push(...pads);
+  }
+
+  /** Tables that came ahead in pieces are played from one moment on. @param {import("./player.js").Playbook} book @param {number | null} number */
+  #withStaged(book, number) {
+    const staged = number === null ? [] : (this.#staged.get(number) ?? []);
+    this.#staged.delete(number);
+    for (const other of this.#staged.keys()) if (number !== null && other < number) this.#staged.delete(other); // they never came whole
+    return { ...book, members: book.members.map((told, n) => ({ ...told, pads: [...told.pads, ...(staged[n] ?? [])] })) };
+  }
+
   #setPart(part) {
     this.#transport.setPart(part, currentFrame);
-    for (const desks of [this.#desk, this.#alongside]) desks.setCurves(part?.curves ?? []);
+    this.#player.setCurves(part?.curves ?? []);
   }
 
-  /**
-   * @param {boolean} isOfPart what is played by hand reaches this kit on any channel
-   * @param {string[] | null} only keys of the kits alongside that it is for
-   */
-  #hit(frame, note, velocity, channel, moves = null, isOfPart = false, only = null) {
-    if (only) return this.#hitAlongside(frame, note, velocity, channel, moves, only);
-    const hears = !isOfPart || !this.#ownChannels || this.#ownChannels.includes(channel);
-    if (hears && (!velocity || this.#alongside.isMainHeard)) this.#record(this.#player.hit(frame, note, velocity, channel, moves), velocity);
-    this.#hitAlongside(frame, note, velocity, channel, moves);
-  }
-
-  #hitAlongside(frame, note, velocity, channel = 0, moves = null, only = null) {
-    for (const [key, pads] of this.#alongside.hit(frame, note, velocity, channel, moves, only)) this.#recordBeside(key, pads, velocity);
-    this.#alongside.settle();
-  }
-
-  #padAlongside(key, frame, pad, velocity) {
-    this.#recordBeside(key, this.#alongside.pad(key, frame, pad, velocity), velocity);
-    this.#alongside.settle();
-  }
-
-  #recordBeside(key, pads, velocity) {
-    for (const pad of pads) this.#playedBeside.push([key, pad, velocity]);
-  }
-
-  /** A pad by itself; what sounds alongside hears its note. */
-  #pad(frame, pad, velocity) {
-    if (!velocity) this.#player.releasePad(frame, pad);
-    else if (this.#alongside.isMainHeard) this.#record(this.#player.hitPad(frame, pad, velocity), velocity);
-    if (this.#alongside.isThere) this.#hitAlongside(frame, this.#player.noteOf(pad), velocity);
+  /** @param {import("./player.js").How} how */
+  #hit(frame, note, velocity, channel, how) {
+    this.#record(this.#player.hit(frame, note, velocity, channel, how), velocity);
   }
 
   #hush() {
-    for (const player of [this.#player, this.#alongside]) player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate));
-  }
-
-  #forget(keys) {
-    const playing = this.#alongside.playing();
-    this.#player.forget(playing.size ? keys.filter((key) => !playing.has(key)) : keys);
+    this.#player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate));
   }
 
   /** Do it at its own frame: now where that is past, or where none is said. */
@@ -180,7 +147,6 @@ class DactylProcessor extends AudioWorkletProcessor {
 
   #play(from, countIn) {
     this.#player.rewind();
-    this.#alongside.rewind();
     if (this.#loudnessBy) this.#loudness = new Loudness(this.#loudnessBy, sampleRate);
     this.#transport.start(currentFrame, from, countIn);
     if (this.#transport.isPlaying) this.port.postMessage({ type: "turn", origin: this.#transport.origin, from, isFirst: true });
@@ -201,7 +167,7 @@ class DactylProcessor extends AudioWorkletProcessor {
         const velocity = (packed >> 7) & 127;
         const { moved } = this.#transport.part;
         const moves = moved ? { gain: moved.gains[number], ratio: moved.ratios[number], pan: moved.pans[number] } : null;
-        this.#hit(frame, packed & 127, velocity, packed >> 14, moves, true);
+        this.#hit(frame, packed & 127, velocity, packed >> 14, { moves });
       },
       click: (frame, accent) => this.#click.begin(frame, accent),
       turn: (origin, from) => {
@@ -214,16 +180,13 @@ class DactylProcessor extends AudioWorkletProcessor {
     if (this.#mightSound()) {
       this.#soundedAt = currentFrame;
       this.#mix(out, clickOut, many, stretches, count);
-    } else {
-      this.#desk.rest(this.#player.outputs, this.#player.parallel);
-      this.#alongside.rest();
-    }
-    if (currentFrame >= this.#reportAt || this.#played.length || this.#playedBeside.length) this.#report();
+    } else this.#player.rest();
+    if (currentFrame >= this.#reportAt || this.#played.length) this.#report();
     return true;
   }
 
   #mightSound() {
-    return this.#transport.isPlaying || this.#player.voices.length || this.#alongside.isSounding || this.#click.isSounding || this.#desk.isReleasing || this.#hasMore();
+    return this.#transport.isPlaying || this.#player.voices.length || this.#click.isSounding || this.#hasMore() || this.#player.isReleasing;
   }
 
   /** Whether there is more than the kit as it is: a recording, a fader, a measure. */
@@ -232,20 +195,22 @@ class DactylProcessor extends AudioWorkletProcessor {
   }
 
   #mix(out, clickOut, many, stretches, count) {
-    const buses = this.#clearedBuses(count);
     const routes = many ? this.#routes : null;
-    this.#player.mix(buses, currentFrame, count);
+    const [first] = this.#player.members;
+    this.#player.mix(currentFrame, count);
     if (routes) this.#sendClick(many, routes.click, count);
     else this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
-    this.#desk.take(this.#player.outputs, this.#player.parallel);
-    const beside = this.#desk.process(buses, count, stretches);
-    buses.forEach((bus, number) => {
-      const route = routes?.outputs[number];
-      this.#addTo(route ? null : out, bus, number, count);
-      if (route) send(many, route, bus, count);
-    });
-    if (beside) this.#addTo(out, beside, buses.length, count);
-    this.#alongside.mix(out, currentFrame, count, stretches);
+    for (const member of this.#player.sounding) {
+      const { desk, buses } = member;
+      desk.take(member.outputs, member.parallel);
+      const parallel = desk.process(buses, count, stretches);
+      buses.forEach((bus, number) => {
+        const route = member === first ? routes?.outputs[number] : null;
+        this.#addTo(route ? null : out, bus, member, number, count);
+        if (route) send(many, route, bus, count);
+      });
+      if (parallel) this.#addTo(out, parallel, member, buses.length, count);
+    }
     let peak = this.#mainPeak;
     for (const side of out) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(side[i]));
     this.#mainPeak = peak;
@@ -293,9 +258,10 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#kitGain[0] = to;
   }
 
-  /** Add a bus to what is heard, where it goes there, and note its peak. @param {Float32Array[] | null} out */
-  #addTo(out, bus, number, count) {
-    let peak = this.#peaks[number] ?? 0;
+  /** Add a bus to what is heard, where it goes there, and note its peak. @param {Float32Array[] | null} out @param {import("./member.js").Member} member */
+  #addTo(out, bus, member, number, count) {
+    const peaks = this.#peaksOf(member);
+    let peak = peaks[number] ?? 0;
     for (let channel = 0; channel < 2; channel++) {
       const target = out?.[Math.min(channel, out.length - 1)];
       const source = bus[channel];
@@ -305,15 +271,12 @@ class DactylProcessor extends AudioWorkletProcessor {
         else if (-source[i] > peak) peak = -source[i];
       }
     }
-    this.#peaks[number] = peak;
+    peaks[number] = peak;
   }
 
-  #clearedBuses(count) {
-    const outputs = this.#player.outputs.length;
-    while (this.#buses.length < outputs) this.#buses.push([new Float32Array(count), new Float32Array(count)]);
-    this.#buses.length = outputs;
-    for (const bus of this.#buses) for (const channel of bus) channel.fill(0);
-    return this.#buses;
+  #peaksOf(member) {
+    if (!this.#peaks.has(member)) this.#peaks.set(member, []);
+    return this.#peaks.get(member);
   }
 
   /** A few times a second: the gates look at all that was heard. */
@@ -325,34 +288,33 @@ class DactylProcessor extends AudioWorkletProcessor {
 
   #report() {
     const position = this.#transport.position(currentFrame);
+    const members = this.#player.members;
+    const [first, ...others] = members;
+    const peaksOf = (member) => member.outputs.map((_, number) => this.#peaksOf(member)[number] ?? 0);
     this.port.postMessage({
       type: "report",
-      peaks: this.#player.outputs.map((_, number) => this.#peaks[number] ?? 0),
+      peaks: members.flatMap(peaksOf),
       main: this.#mainPeak,
       loudness: this.#loudnessNow(),
       channels: this.#routes ? Array.from({ length: this.#routes.channels }, (_, n) => this.#channelPeaks[n] ?? 0) : null,
-      parallel: this.#player.parallel ? { peak: this.#peaks[this.#player.outputs.length] ?? 0, reduction: this.#desk.reduction } : null,
+      parallel: first?.parallel ? { peak: this.#peaksOf(first)[first.outputs.length] ?? 0, reduction: first.desk.reduction } : null,
       played: this.#played,
-      playedBeside: this.#playedBeside,
       late: this.#late,
       standIns: [...this.#standIns.values()],
-      standInsBeside: [...this.#standInsBeside.values()],
-      alongside: this.#alongside.peaks(),
+      alongside: (first?.key ? members : others).map((member) => [member.key, Math.max(0, ...this.#peaksOf(member).filter(Boolean))]),
       voices: this.#player.voices.length,
-      heads: this.#player.voices.slice(-MOST_HEADS).map(({ pad, number, start, ratio }) => [pad.id, number, (currentFrame - start) * ratio]),
+      heads: this.#player.voices.filter(({ pad }) => pad.member === first).slice(-MOST_HEADS).map(({ pad, number, start, ratio }) => [pad.id, number, (currentFrame - start) * ratio]),
       position: position === null ? null : position / this.#transport.part.loopFrames,
       frame: position,
       power: this.#tracks.isOn || this.#measures ? this.#power : null,
     });
     this.#power = [0, 0, 0];
-    this.#desk.reduction = 0;
-    this.#peaks = [];
+    if (first) first.desk.reduction = 0;
+    this.#peaks.clear();
     this.#channelPeaks = [];
     this.#mainPeak = 0;
     this.#played = [];
-    this.#playedBeside = [];
     this.#standIns.clear();
-    this.#standInsBeside.clear();
     const isIdle = currentFrame - this.#soundedAt > SECONDS_UNTIL_IDLE * sampleRate;
     this.#reportAt = currentFrame + (isIdle ? FRAMES_BETWEEN_IDLE_REPORTS : FRAMES_BETWEEN_REPORTS);
   }

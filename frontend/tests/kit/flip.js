@@ -12,7 +12,7 @@ window.fetch = /** @type {any} */ (async (url) => {
   if (url.includes("/sets/")) return { ok: Boolean(set), json: async () => ({ kits: set }) };
   return { ok: !missing.has(url), json: async () => ({ of: url }) };
 });
-const key = startFlip(session, engine, { ownNoteOf: () => 38 });
+const key = startFlip(session, engine);
 
 function draw() {
   document.body.innerHTML = `<p id="hearing"><b id="hearing-says"></b><button data-flip-by="1"></button><button id="flip-end"></button></p><p

@@ -132,7 +132,7 @@ test("a take is heard by its button, and another surface asked for by its name",
 
 test("a meter shows the peak of each output, falls slowly, keeps the highest and marks what is too loud", () => {
   document.body.replaceChildren(meters);
-  engine.dispatchEvent(new CustomEvent("playbook", { detail: { book: { outputs: [{ name: "Main" }, { name: "Drums" }] } } }));
+  engine.dispatchEvent(new CustomEvent("playbook", { detail: { outputs: [{ name: "Main" }, { name: "Drums" }] } }));
   const shown = () => [...meters.children].map((row) => [row.querySelector(".level").getAttribute("d"), row.querySelector("output").textContent, row.classList.contains("over")]);
   equal([...meters.querySelectorAll(".meter-name")].map(({ textContent }) => textContent), ["Main", "Drums"]);
   report({ peaks: [0.5, 2, 9] });

@@ -48,12 +48,15 @@ function packed(bytes, keys, unread) {
   return all.buffer;
 }
 
+/** @param {any} loader @param {boolean} whole @param {any[]} pads of the one member */
+const want = (loader, whole, pads) => loader.want({ whole, members: [{ key: "", pads }] });
+
 test("heads come first, of every layer's next takes before others, then wholes in the same order", async () => {
   const { loader, still, server, sent } = stand(1000);
-  loader.want({ whole: true, pads: [pad(1, [["a", "b"], ["c", "d"]]), pad(2, [["e"]])] }); // prettier-ignore
+  want(loader, true, [pad(1, [["a", "b"], ["c", "d"]]), pad(2, [["e"]])]); // prettier-ignore
   equal(await still(), { sounds: 5, bytes: 200 });
   equal(server.asked.splice(0), [["head", "a.c.e.b.d"], ["whole", "a.c.e.b.d"]]);
-  loader.want({ pads: [pad(2, [["x"]])] });
+  want(loader, false, [pad(2, [["x"]])]);
   await still();
   equal(server.asked, [["head", "x"], ["whole", "x"]]);
   equal(sent, [["a5", "c5", "e5", "b5", "d5"], ["a20", "c20", "e20", "b20", "d20"], ["x5"], ["e"], ["x20"]], "what is replaced is kept until its successor's head is here"); // prettier-ignore
@@ -63,8 +66,8 @@ test("what was struck is hurried, what is late is asked for again, and the budge
   const keys = letters(60, 200);
   const { loader, still, server, sent } = stand(1500);
   server.late = new Set([keys[3]]);
-  loader.want({ whole: true, pads: keys.map((key, n) => pad(n, [[key]])) });
-  loader.hurry([[50, 0]]);
+  want(loader, true, keys.map((key, n) => pad(n, [[key]])));
+  loader.hurry([keys[50]]);
   const { sounds, bytes } = await still();
   const first = sent.splice(0).flat();
   equal([first.filter((one) => one === `${keys[3]}5`).length, first.indexOf(`${keys[50]}20`) < 70], [1, true], "late once, then here; struck first");
@@ -78,18 +81,18 @@ test("that a take has come is told however late it is, and that it never will", 
   const { fetch } = window;
   window.fetch = /** @type {any} */ (async (url) => (await new Promise((resolve) => setTimeout(resolve, 6000)), fetch(url)));
   server.broken.add("b");
-  loader.want({ whole: true, pads: [pad(1, [["a"]]), pad(2, [["b"]]), pad(3, [["c"]])] });
+  want(loader, true, [pad(1, [["a"]]), pad(2, [["b"]]), pad(3, [["c"]])]);
   [1, 2, 3].forEach(ask);
   await settled(5900);
   equal(told, []);
-  loader.want({ pads: [pad(3, [["d"]])] }); // tried something else
+  want(loader, false, [pad(3, [["d"]])]); // tried something else
   await settled(80);
   equal(told, [[3, false]]);
   await still();
   await settled(20000);
   equal(told, [[3, false], [1, true], [2, false]]); // prettier-ignore
   server.broken.clear();
-  loader.want({ pads: [pad(2, [["b"]])] });
+  want(loader, false, [pad(2, [["b"]])]);
   ask(2);
   await settled(20000);
   equal(told.at(-1), [2, true], "it was brought in again");
@@ -97,7 +100,7 @@ test("that a take has come is told however late it is, and that it never will", 
 
 test("of more than fits, no more is fetched than a batch beyond", async () => {
   const { loader, still } = stand(100);
-  loader.want({ whole: true, pads: letters(30, 200).map((key, n) => pad(n, [[key]])) });
+  want(loader, true, letters(30, 200).map((key, n) => pad(n, [[key]])));
   equal((await still()).bytes < 100 + 32 * HEAD, true);
 });
 
@@ -106,7 +109,7 @@ test("sounds that the server does not know any more are told: other tables are w
   server.isGone = true;
   let isTold = false;
   loader.addEventListener("unknown", () => (isTold = true));
-  loader.want({ whole: true, pads: [pad(1, [["a"]])] });
+  want(loader, true, [pad(1, [["a"]])]);
   await settled(50);
   equal(isTold, true);
 });
@@ -115,19 +118,19 @@ test("with a full budget what is new, struck, or another kit's still comes, and 
   const keys = letters(110, 130);
   const { loader, held } = stand(1000); // less than all heads
   const within = ({ bytes }) => bytes < 1000 + 32 * HEAD + 8 * WHOLE;
-  loader.want({ whole: true, pads: keys.map((key, n) => pad(n, [[key]])) });
+  want(loader, true, keys.map((key, n) => pad(n, [[key]])));
   equal(keys.at(-1) in (await held()).sounds, false, "there is no room for the last");
-  loader.want({ pads: [pad(3, [["x"]])] });
+  want(loader, false, [pad(3, [["x"]])]);
   const fresh = await held();
   equal(["x" in fresh.sounds, keys[3] in fresh.sounds, within(fresh)], [true, false, true]);
-  loader.hurry([[109, 0]]);
+  loader.hurry([keys[109]]);
   const struck = await held();
   equal([struck.sounds[keys[109]], within(struck)], [WHOLE / 2, true]);
   const other = [pad(900, [["y", "z"]])];
   loader.ahead(/** @type {any} */ ([{ pads: other }]));
   const flipped = await held();
   equal(["y" in flipped.sounds, within(flipped)], [true, true]);
-  loader.hurry([[900, 1]], other);
+  loader.hurry(["z"]);
   const behind = await held();
   equal([behind.sounds.z, keys[0] in behind.sounds, within(behind)], [WHOLE / 2, true, true]);
 });

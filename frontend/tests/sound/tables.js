@@ -7,11 +7,12 @@ const out = [];
 const given = []; // what the audio thread was handed
 const audio = { onmessage: null, postMessage: (message) => given.push(message) };
 let answers = [];
+let members = [];
 window.fetch = /** @type {any} */ (async (url) => {
   asked.push(url);
   const { status = 200 } = answers.shift() ?? {};
   if (!status) throw new TypeError("no network");
-  return { ok: status < 300, status, json: async () => ({ of: asked.length }) };
+  return { ok: status < 300, status, json: async () => ({ of: asked.length, members }) };
 });
 window.postMessage = /** @type {any} */ ((message) => out.push(message)); // as a worker it tells its page
 const tell = (data) => self.onmessage(/** @type {any} */ ({ data }));
@@ -31,7 +32,7 @@ test("tables that are asked for before the audio thread is there wait for it, an
   equal([asked, out], [[], []]);
   tell({ audio });
   await settled();
-  equal([asked, given, out], [["/kits/3/playbook/48000/?pads=7"], [{ type: "playbook", book: { of: 1 } }], []]);
+  equal([asked, given, out], [["/kits/3/playbook/48000/?pads=7"], [{ type: "playbook", book: { of: 1, members: [] } }], []]);
   took();
   await settled();
   equal(numbers(), [[1, 1]]);
@@ -84,6 +85,20 @@ test("an audition that can't be made stops no edit from being heard", async () =
   took();
   await settled();
   equal([asked.map((url) => decodeURIComponent(url.split("?")[1])), numbers()], [["pads=1&swap=7.1.11-70.", "pads=1&swap=7.1.11-70.", "pads=1"], ["lost", [9, 3]]]); // prettier-ignore
+});
+
+test("a large playbook goes a few pads at a time, and is played by from one moment on", async () => {
+  fresh();
+  members = [{ key: "", pads: [1, 2, 3, 4, 5] }, { key: "7", pads: [6] }];
+  want(10, null);
+  for (let steps = 0; steps < 4; steps++) {
+    await settled();
+    took();
+  }
+  equal(given.map(({ type, member, pads, book }) => [type, member ?? null, pads ?? book.members.map((one) => one.pads.length)]), [["stage", 0, [1, 2, 3, 4]], ["stage", 0, [5]], ["stage", 1, [6]], ["playbook", null, [0, 0]]]); // prettier-ignore
+  await settled();
+  equal(numbers(), [[10, 1]]);
+  members = [];
 });
 
 test("a kit that is gone is told without tables", async () => {
