@@ -15,6 +15,7 @@ BENCHMARKS = (
     "cutting",
     "playing",
     "checking",
+    "memory",
 )
 
 

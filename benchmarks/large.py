@@ -1,12 +1,15 @@
 """The largest kit that is still normal: 128 pads of 8 layers, 8 takes, three mics, in a database of its own."""
 
+import io
 import os
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-PADS, LAYERS, TAKES, MICS = 128, 8, 8, ("close", "overhead", "room")
+from benchmarks.measured import sized
+
+PADS, LAYERS, TAKES, MICS = sized(128, 3), 8, sized(8, 2), ("close", "overhead", "room")
 
 
 @contextmanager
@@ -18,7 +21,7 @@ def own_data() -> Iterator[Path]:
         from django.core.management import call_command
 
         django.setup()
-        call_command("migrate", verbosity=0)
+        call_command("prepare", stdout=io.StringIO())
         from dactyl.keeping.collecting import collect_seldom
 
         collect_seldom()  # as the server does

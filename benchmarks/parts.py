@@ -8,10 +8,10 @@ import random
 from statistics import median
 
 from benchmarks.large import own_data
-from benchmarks.measured import Row, ratio_row, seconds
+from benchmarks.measured import Row, ratio_row, seconds, sized
 from dactyl.core.parts.part import Event, Part
 
-MANY, SOME, FEW = 100_000, 9_000, 100
+MANY, SOME, FEW = sized(100_000, 300), sized(9_000, 200), 100
 TICKS_PER_BEAT, BEAT = 960, 240
 EDITS = 15
 FRAMES = 120
@@ -47,7 +47,7 @@ HEARD = """async ([tick, times]) => {  // milliseconds from a hit that is drawn 
 }"""
 
 
-def _part(hits: int) -> Part:
+def part_of(hits: int) -> Part:
     dice = random.Random(hits)
     events = tuple(
         Event(
@@ -71,7 +71,7 @@ def rows() -> list[Row]:
         from dactyl.parts import edits
 
         kit = kit_edits.kits.create_kit("Bench")
-        few, some, many = (edits.add_part(_part(hits)) for hits in (FEW, SOME, MANY))
+        few, some, many = (edits.add_part(part_of(hits)) for hits in (FEW, SOME, MANY))
         return [_one_edit(few, many), *_tighten(some), *_drawing(data, kit.pk, many.pk)]
 
 

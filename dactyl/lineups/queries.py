@@ -273,9 +273,10 @@ def ensemble_of(kit: Kit, own: core.Kit) -> Ensemble | None:
 
 def crossing_of(kit: Kit) -> Ensemble | None:
     """The members of a kit's page by their keys, and what crosses between them: no other kit is read."""
-    rows, mine = rows_of(kit), own_row(kit)
+    rows = rows_of(kit)
     if not rows:
         return None
+    mine = own_row(kit)
     nothing = Member(kit=core.Kit(name="", pieces=()))
     members: list[PlayedMember] = [] if is_lineup(kit) else [_played(kit, None, nothing)]
     members += [_played(kit, row, nothing) for row in rows]

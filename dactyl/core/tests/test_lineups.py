@@ -168,6 +168,14 @@ class Lineups(SimpleTestCase):
         with self.assertRaises(KitError):
             replace(linked, members=(replace(members[0], channels=(16,)), members[1]))
 
+    def test_a_member_without_delay_cuts_what_a_later_hit_of_a_delayed_one_has_not_outlived(self):
+        """The second boiler would begin at 6800, behind the end of the first (4800 to 5800); the kick cuts both at 5000."""
+        kick, boiler = pad("kick", note=36, choke=CHOKE_A), pad("boiler", note=50, choke=CHOKE_A, takes=1, frames=1000)
+        members = (Member(kit=kit(kick)), Member(kit=kit(boiler), delay_ms=100.0))
+        book = compile_lineup(Lineup(name="l", members=members, chokes=((0, "A", 1, "A"),)), RATE)
+        first, _ = voices_of(book, [Hit(0, 50, 100, 9), Hit(2000, 50, 100, 9), Hit(5000, 36, 100, 9)])
+        self.assertEqual((first.start_frame, first.fades), (4800, [(5000, 384)]))
+
     def test_a_cut_that_lies_before_an_earlier_one_takes_its_place(self):
         book = compile_kit(kit(pad("open", note=46, takes=1, frames=20_000)), RATE)
         (voice,) = voices_of(book, [Hit(100, 46, 100)])

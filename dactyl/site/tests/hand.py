@@ -258,7 +258,11 @@ class Hand(RuleBasedStateMachine):
 
     def tables(self) -> dict[int, str]:
         """What the page plays of each pad."""
-        return {row["id"]: json.dumps(row) for kit in self.kits for row in playing.playbook_for_page(kit, RATE)["members"][0]["pads"]}
+        return {
+            row["id"]: json.dumps(row)
+            for kit in self.kits
+            for row in playing.playbook_for_page(kit, RATE)["members"][0]["pads"]
+        }
 
     def told_of_kit(self, kit: Kit, answer: HttpResponse, before: dict[int, str]) -> None:
         """The page fetches the tables of all pads that sound otherwise now."""

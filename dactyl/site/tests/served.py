@@ -97,6 +97,10 @@ class Server:
             self.ask(f"{made.url.removeprefix(self.url)}pads/{pad}/give/", given, **{"X-Kit-Version": version}).close()
         return made.url
 
+    @property
+    def process_id(self) -> int:
+        return self._process.pid
+
     def stop(self, how: signal.Signals = signal.SIGINT) -> None:
         self._process.send_signal(how)
         self._process.wait(timeout=PATIENCE_MS / 1000)

@@ -187,7 +187,9 @@ class Swapping(KitCase):
         edits.pads.route_pads([self.fresh()], version(self.kit), "Low")
         edits.outputs.add_mic(self.other, version(self.other), "hall")
         value = f"-3_-200_1.5_1~{self.theirs.piece_id}.0.{self.pad.pk}-{self.theirs.pk}."
-        tables = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/", {"pads": self.pad.pk, "with": value}).json()["members"][0]
+        tables = self.client.get(f"/kits/{self.kit.pk}/playbook/48000/", {"pads": self.pad.pk, "with": value}).json()[
+            "members"
+        ][0]
         self.assertEqual([len(one.get("companions", ())) for one in tables["pads"]], [1, 0])
         self.assertEqual(tables["pads"][1]["delay"], 72)
         phase = f"/kits/{self.kit.pk}/pads/{self.pad.pk}/swap/phase/"

@@ -22,7 +22,7 @@ from dactyl.core.errors import KitError
 from dactyl.jobs.reserve import give_up_reserve, is_full, keep_reserve
 from dactyl.jobs.run import requeue_abandoned
 from dactyl.keeping import check_store, database
-from dactyl.keeping.collecting import collect_seldom
+from dactyl.keeping.collecting import collect_as_it_grows, collect_seldom, share_memory
 from dactyl.keeping.lock import hold_folder
 from dactyl.keeping.refusals import refuse_in_our_words
 from dactyl.recordings.edits import sweep as sweep_recordings
@@ -49,6 +49,7 @@ class Command(BaseCommand):
     def handle(self, *, port: int, host: str, **options: Any) -> None:
         if not 0 <= port <= 65_535:
             raise CommandError(f"Port {port} is none: choose one from 1024 to 65535, as in make demo PORT=8123")
+        share_memory()
         with hold_folder(f"on port {port} serves"):
             if is_full():
                 self.stdout.write("The disk is full: what is here can be seen and taken away; make room to change it.")
@@ -64,7 +65,7 @@ class Command(BaseCommand):
             page_memory.begin(database.database_path())
             if settings.EMBEDDED_WORKERS:
                 threading.Thread(target=_keep_workers, daemon=True).start()
-            for work in (_look_after, _watch_jobs):
+            for work in (_look_after, _watch_jobs, collect_as_it_grows):
                 threading.Thread(target=work, daemon=True).start()
             self.stdout.write(f"Dactyl is at http://{host}:{server.effective_port}/ (stop it with Ctrl+C)")
             self.stdout.flush()
