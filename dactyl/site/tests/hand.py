@@ -25,7 +25,9 @@ from dactyl.checks import queries as check_queries
 from dactyl.checks import tasks as check_tasks
 from dactyl.checks.models import LeftFinding
 from dactyl.core.bounce.source import open_kit as opened_package
+from dactyl.core.bounce.source import open_played
 from dactyl.core.formats.curves import read_curves, write_curves
+from dactyl.core.formats.lineup import portable_lineup
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.package import portable
 from dactyl.core.parts.part import Event, Part
@@ -35,6 +37,7 @@ from dactyl.kits import edits
 from dactyl.kits.models import DeviceUse, Kit, Pad, Piece, TranslationNote
 from dactyl.kits.tests.test_edits import recordings
 from dactyl.kits.values import whole_kit_value
+from dactyl.lineups import queries as lineup_queries
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps import edits as map_edits
 from dactyl.maps.models import Device
@@ -413,6 +416,22 @@ class Hand(RuleBasedStateMachine):
                     made = portable(source.kit()[0])
         law(replace(made, name=value.name) == value, f"a {how} is another kit: {differing(made, value)}")
 
+    @rule(which=st.sampled_from([0, 1]))
+    def copy_lineup(self, which: int) -> None:
+        """What sounds together is the same in a package, and the page plays all of it."""
+        kit = Kit.objects.get(pk=self.kits[which].pk)
+        value = lineup_queries.lineup_value(kit, whole_kit_value(kit.pk), whole=True)
+        if value is None:
+            return
+        with TemporaryDirectory() as folder:
+            lineup_queries.pack_lineup(kit, Path(folder, "lineup.zip"))
+            with open_played(Path(folder, "lineup.zip")) as source:
+                source.check(skip_bad=False)
+                made = source.package.lineup
+        law(made == portable_lineup(value), f"a package is another lineup: {differing(made, portable_lineup(value))}")
+        told = playing.playbook_for_page(kit, RATE)["members"]
+        law([one["name"] for one in told] == [one.kit.name for one in value.members], "the page plays other members")
+
     @rule(which=st.sampled_from([0, 1]), dice=DICE)
     def open_everything(self, which: int, dice: random.Random) -> None:
         kit, part = self.kits[which], self.parts[which]
@@ -452,6 +471,7 @@ class KitHands(Hands):
                 "pieces",
                 "is_met",
                 "version_id",
+                "device_id",
                 "remove",
             ]
         )

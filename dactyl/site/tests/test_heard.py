@@ -77,7 +77,7 @@ class Heard(Workshop):
         self.heard(page, page.locator("[data-hear-take]").first.click)
         page.click("#changes")
         page.fill(".kept-name", "loud")
-        page.click(".line >> text=Keep")
+        page.press(".kept-name", "Enter")
         page.click("[data-hear-version]")
         expect(page.locator("#hearing-says")).to_contain_text("loud")
         self.heard(page, lambda: page.keyboard.press("a"))
