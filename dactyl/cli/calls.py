@@ -96,7 +96,13 @@ def _bounce(verb: argparse.ArgumentParser) -> None:
 
 def _part(verb: argparse.ArgumentParser) -> None:
     verb.add_argument("part", type=Path, metavar="PART", help=PART_HELP)
-    verb.add_argument("--out", type=Path, required=True, metavar="OUT", help="a name that ends in .mid, or .musicxml")
+    verb.add_argument(
+        "--out",
+        type=Path,
+        required=True,
+        metavar="OUT",
+        help="a name that ends in .mid, or for a score in .musicxml, .xml or .mxl",
+    )
     verb.add_argument("--only", nargs="+", default=[], metavar="NOTE", help="shape only these notes, such as D1 or 38")
     verb.add_argument("--velocity", metavar="HOW:VALUE", help="set:96, add:-10, scale:0.8, spread:0.5 or random:8")
     verb.add_argument("--tighten", metavar="GRID", help="move hits towards a grid, such as 1/16, 1/8T or 1/4.")

@@ -2,8 +2,9 @@
 
 import argparse
 import os
-import tempfile
+import uuid
 from collections.abc import Callable, Iterable, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,7 +13,7 @@ import numpy as np
 from dactyl.core.errors import DactylError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.musicxml.read import is_musicxml, read_musicxml
-from dactyl.core.formats.musicxml.write import STANDARD, write_musicxml
+from dactyl.core.formats.musicxml.write import PACKED, STANDARD, packed, write_musicxml
 from dactyl.core.formats.notes import parse_note
 from dactyl.core.parts import figures, timing, velocity
 from dactyl.core.parts.meter import GRIDS
@@ -39,10 +40,20 @@ def run(asked: argparse.Namespace) -> int:
             apart, softer = _between("--apart", asked.apart, 1, 200), _between("--softer", asked.softer, 0.01, 1)
             made = figures.graces(part, _hits(part, notes), figure, ms=apart, strength=softer)
             part = replace(part, events=in_order([*part.events, *made.added]))
-    is_score = asked.out.suffix.lower() == ".musicxml"
-    write_whole(asked.out, write_musicxml(part, STANDARD) if is_score else write_midi(part))
+    write_whole(asked.out, _written(part, asked.out))
     print(f"{asked.out}: {counted(len(part.note_ons), 'hit')} in {counted(part.bars, 'bar')}")
     return 0
+
+
+def _written(part: Part, out: Path) -> bytes:
+    ending = out.suffix.lower()
+    if ending in (".mid", ".midi"):
+        return write_midi(part)
+    if ending in (".musicxml", ".xml"):
+        return write_musicxml(part, STANDARD)
+    if ending == PACKED:
+        return packed(write_musicxml(part, STANDARD))
+    raise PartError(f"{out}: No part is called so. End its name with .mid, .musicxml, .xml or {PACKED}.")
 
 
 def read_part(path: Path) -> Part:
@@ -60,13 +71,16 @@ def read_bytes(path: Path) -> bytes:
 
 def write_whole(path: Path, data: bytes) -> None:
     """A file has its final name only when it is whole."""
+    partial = path.with_name(f".part-{uuid.uuid4().hex}")
     try:
-        with tempfile.NamedTemporaryFile(dir=path.parent, prefix=".part-", delete=False) as file:
+        with partial.open("xb") as file:  # for all who may read what is written here, as other files are
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        Path(file.name).replace(path)
+        partial.replace(path)
     except OSError as problem:
+        with suppress(OSError):
+            partial.unlink(missing_ok=True)
         raise PartError(f"{path}: It can't be written ({problem.strerror}). Choose another place.") from problem
 
 

@@ -12,9 +12,11 @@ import numpy as np
 import soundfile
 
 from dactyl.cli import main
+from dactyl.cli.part import read_part
 from dactyl.cli.tests.test_bounce import RATE, Folder
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.midi_names import read_names
+from dactyl.core.formats.musicxml.read import is_musicxml
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.wave.tags import read_tags
 
@@ -165,17 +167,27 @@ class Parts(Recorded):
         self.assertIn((240 * 2 + 20 - 24, 38, 30), flammed, "25 ms are 24 ticks at 120 beats a minute")
         self.assertEqual(self.shaped("--loosen", "6", "--seed", "3"), self.shaped("--loosen", "6", "--seed", "3"))
 
+    def test_it_is_written_as_its_name_says_for_all_who_may_read_here(self):
+        for name in ("Out.mid", "Out.xml", "Out.mxl", "Out.musicxml"):
+            with self.subTest(name):
+                self.assertEqual(self.run_it("part", "Beat.mid", "--out", name)[0], 0)
+                written = self.path / name
+                self.assertEqual(is_musicxml(written.read_bytes()), name != "Out.mid")
+                self.assertEqual(len(read_part(written).note_ons), 16)
+                self.assertEqual(written.stat().st_mode & 0o777, (self.path / "Beat.mid").stat().st_mode & 0o777)
+
     def test_what_can_not_be_done_is_one_line_and_writes_nothing(self):
         (self.path / "broken.mid").write_bytes(b"MThd\0\0")
         for arguments, words in (
             (("broken.mid",), "broken.mid"),
             (("nowhere.mid",), "Is it there?"),
             (("Beat.mid", "--tighten", "1/5"), "no such grid"),
+            (("Beat.mid", "--out", "Out.pdf"), "End its name with"),
             (("Beat.mid", "--velocity", "louder:3"), "is no way"),
             (("Beat.mid", "--tighten", "1/8", "--swing", "90"), "from 50 to 75"),
         ):
             with self.subTest(words):
-                code, _, problems = self.run_it("part", *arguments, "--out", "Out.mid")
+                code, _, problems = self.run_it("part", "--out", "Out.mid", *arguments)
                 self.assertEqual((code, problems.count("\n")), (1, 1))
                 self.assertIn(words, problems)
                 self.assertFalse((self.path / "Out.mid").exists())

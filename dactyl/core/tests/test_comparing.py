@@ -5,10 +5,13 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import TestCase
 
+from dactyl.core.bounce.render import voices_of
 from dactyl.core.compare import compare, restacked
 from dactyl.core.formats.sfz.kit_from_sfz import kit_from_sfz
 from dactyl.core.formats.sfz.read import read_sfz
 from dactyl.core.kit import Kit, Mic, MuteGroup, Pad, Piece
+from dactyl.core.parts.part import Hit
+from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.kits import CHOKE_A, kit, map_of, pad, sample, take
 
 
@@ -116,6 +119,13 @@ class Foreign(TestCase):
         ((_, only),) = made.pads()
         self.assertEqual([layer.low for layer in only.layers], [1, *(layer.high + 1 for layer in only.layers[:-1])])
         self.assertEqual(only.layers[-1].high, 127)
+
+    def test_a_closed_hat_that_is_not_cut_itself_silences_the_open_one_of_its_group(self):
+        made, _ = self.opened("key=42 group=1", "key=46 group=1 off_by=1 off_mode=fast end=47999")
+        hits = [Hit(0, 46, 100), Hit(4800, 42, 100), Hit(9600, 46, 100), Hit(14_400, 46, 100), Hit(19_200, 42, 100)]
+        voices = voices_of(compile_kit(made, 48_000), hits)
+        silent_at = [min((frame + fade for frame, fade in voice.fades), default=None) for voice in voices]
+        self.assertEqual(silent_at, [4800 + 288, None, 14_400 + 288, 19_200 + 288, None])
 
     def test_a_group_that_cuts_itself_is_a_choke_group_with_its_fade(self):
         made, said = self.opened(

@@ -183,6 +183,10 @@ class Scores(SimpleTestCase):
             b"<score-partwise/>",
             b"PK\3\4nothing",
             b'<!DOCTYPE a [<!ENTITY b "c">]><score-partwise/>',
+            '<?xml version="1.0" encoding="UTF-16"?><!DOCTYPE a [<!ENTITY b "c"><!ENTITY d "&b;&b;">]><score-partwise>&d;</score-partwise>'.encode(
+                "utf-16"
+            ),
+            b'<!DOCTYPE a [<!ENTITY % b "c">]><score-partwise/>',
         ):
             with self.assertRaises(PartError):
                 read_musicxml(bad, "Bad.musicxml")

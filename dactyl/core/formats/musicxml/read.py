@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from itertools import pairwise
+from xml.parsers import expat
 
 from dactyl.core.errors import PartError
 from dactyl.core.formats.midi import BEAT_UNITS
@@ -72,7 +73,7 @@ def _within(packed: zipfile.ZipFile, place: str, name: str) -> bytes:
 def _root(data: bytes, name: str) -> ET.Element:
     if len(data) > MAX_BYTES:
         raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
-    if b"<!ENTITY" in data:
+    if _has_words_of_its_own(data):
         raise PartError(f"{name} defines words of its own, which no score needs. Export it again.")
     parser, root, elements = ET.XMLPullParser(("start",)), None, 0
     try:
@@ -91,6 +92,37 @@ def _root(data: bytes, name: str) -> ET.Element:
     if root is None:
         raise _damaged(name)
     return root
+
+
+class _Found(Exception):
+    """What was looked for."""
+
+
+class _Begun(Exception):
+    """The first element: nothing is defined behind it."""
+
+
+def _has_words_of_its_own(data: bytes) -> bool:
+    """Whether entities are declared ahead of the first element, in whatever encoding; none is expanded.
+
+    Source: https://docs.python.org/3/library/xml.html#xml-vulnerabilities
+    """
+
+    def found(*_: object) -> None:
+        raise _Found
+
+    def begun(*_: object) -> None:
+        raise _Begun
+
+    looking = expat.ParserCreate()
+    looking.EntityDeclHandler, looking.StartElementHandler = found, begun
+    try:
+        looking.Parse(data, True)
+    except _Found:
+        return True
+    except (_Begun, expat.ExpatError, ValueError, LookupError):  # damage is told by who reads all of it
+        return False
+    return False
 
 
 def _damaged(name: str) -> PartError:
@@ -205,7 +237,7 @@ class _Reader:
 
     def _direction(self, element: ET.Element, bar: _Bar, at: Fraction) -> None:
         at += Fraction(_number(element.findtext("offset")) or 0).limit_denominator(10**6) / self._divisions
-        at = max(Fraction(0), at)
+        at = min(max(Fraction(0), at), Fraction(4 * self._meter[0], self._meter[1]))  # within its bar
         sound = element if element.tag == "sound" else element.find("sound")
         bpm = _number(sound.get("tempo")) if sound is not None else None
         if bpm is None and (metronome := element.find("direction-type/metronome")) is not None:

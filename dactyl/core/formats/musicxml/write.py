@@ -4,7 +4,9 @@ What a score does not show stands in the attributes that the format has for play
 ``attack`` (how far a note is played from where it is written, in divisions).
 """
 
+import io
 import xml.etree.ElementTree as ET
+import zipfile
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from fractions import Fraction
@@ -26,6 +28,8 @@ SIGNS = {
     Fraction(1): "whole", Fraction(1, 2): "half", Fraction(1, 4): "quarter", Fraction(1, 8): "eighth", Fraction(1, 16): "16th",
     Fraction(1, 32): "32nd", Fraction(1, 64): "64th", Fraction(1, 128): "128th", Fraction(1, 256): "256th",
 }  # fmt: skip
+PACKED = ".mxl"
+MEDIA_TYPE = "application/vnd.recordare.musicxml+xml"
 DOCTYPE = '<!DOCTYPE score-partwise PUBLIC "-//Recordare//DTD MusicXML 4.0 Partwise//EN" "http://www.musicxml.org/dtds/partwise.dtd">'
 TICKS, CHANNEL = "ticks-per-beat", "channel"
 
@@ -275,5 +279,19 @@ def _id(note: int) -> str:
     return f"P1-I{note + 1}"
 
 
+def packed(score: bytes) -> bytes:
+    """A compressed file, whose container names the score in it (MusicXML 4.0, "Compressed .mxl files")."""
+    container = ET.Element("container")
+    ET.SubElement(
+        ET.SubElement(container, "rootfiles"), "rootfile", {"full-path": "score.musicxml", "media-type": MEDIA_TYPE}
+    )
+    file = io.BytesIO()
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as made:
+        for name, data in (("META-INF/container.xml", ET.tostring(container, "utf-8")), ("score.musicxml", score)):
+            made.writestr(zipfile.ZipInfo(name, date_time=(1980, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
+    return file.getvalue()
+
+
 def _number(value: Fraction) -> str:
-    return f"{float(value):.9g}"
+    """A decimal, which has no exponent (XML Schema 1.0, part 2, 3.2.3)."""
+    return f"{float(value):.9f}".rstrip("0").rstrip(".")

@@ -61,12 +61,15 @@ class _Converter:
             self._outputs[0] = MAIN
         self._mics: dict[str, None] = {}
         self._members: dict[int, set[tuple]] = defaultdict(set)  # pads of each group
+        listeners: dict[int, set[tuple]] = defaultdict(set)  # pads that each group silences
         self._first_listeners: dict[int, SfzRegion] = {}  # the first region that each group silences
         for region in self._regions:
             self._members[region["group"]].add(self._pad_key(region))
+            listeners[region["off_by"]].add(self._pad_key(region))
             self._first_listeners.setdefault(region["off_by"], region)
         self._silencings = {(region["group"], region["off_by"]) for region in self._regions}
-        self._choking = sorted({min(pair) for pair in self._silencings if all(pair)})
+        self._one_sided = {group for group, pads in self._members.items() if group and pads - listeners[group]}
+        self._choking = sorted({min(pair) for pair in self._silencings if all(pair) and pair[0] not in self._one_sided})
         self._chokes: dict[int, ChokeGroup] = {}
         self._mutes: dict[int, MuteGroup] = {}
 
@@ -164,16 +167,19 @@ class _Converter:
     def _groups(
         self, region: SfzRegion
     ) -> tuple[ChokeGroup | None, bool, tuple[MuteGroup, ...], tuple[MuteGroup, ...]]:
-        """A group that its own pads are off by chokes; one that only others are off by silences them."""
+        """A group that all its own pads are off by chokes; one that only some or only others are off by silences those, as a
+        closed hat without ``off_by`` does an open one of its group."""
         group, off_by = region["group"], region["off_by"]
         fade_ms = {"fast": 6.0, "time": 1000 * region["off_time"], "normal": 1000 * region["ampeg_release"]}[
             region["off_mode"]
         ]
+        if off_by and off_by == group and group in self._one_sided:
+            return None, True, self._mute(group), self._mute(group)
         if off_by and off_by == group:
             if len(self._members[group]) == 1:
                 return None, True, (), ()
             return self._choke(group, fade_ms), True, (), ()
-        if off_by and (off_by, group) in self._silencings:
+        if off_by and (off_by, group) in self._silencings and min(group, off_by) in self._choking:
             return self._choke(min(group, off_by), fade_ms), False, (), ()
         silences = self._mute(group) if group and group in self._first_listeners else ()
         silenced = self._mute(off_by) if off_by and off_by in self._members else ()
