@@ -95,7 +95,8 @@ test("a large playbook goes a few pads at a time, and is played by from one mome
     await settled();
     took();
   }
-  equal(given.map(({ type, member, pads, book }) => [type, member ?? null, pads ?? book.members.map((one) => one.pads.length)]), [["stage", 0, [1, 2, 3, 4]], ["stage", 0, [5]], ["stage", 1, [6]], ["playbook", null, [0, 0]]]); // prettier-ignore
+  const told = given.map(({ type, member, pads, book }) => [type, member ?? null, pads ?? book.members.map((one) => one.pads.length)]);
+  equal(told, [["stage", 0, [1, 2, 3, 4]], ["stage", 0, [5]], ["stage", 1, [6]], ["playbook", null, [0, 0]]]);
   await settled();
   equal(numbers(), [[10, 1]]);
   members = [];
