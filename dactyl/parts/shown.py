@@ -57,7 +57,7 @@ def _about(
     part: Part, value: PartValue, rate_hz: int, *, moved: Collection[tuple[str, str]] | None = None
 ) -> dict[str, Any]:
     """moved : the automation that is told, and what of it is gone; None: all there is"""
-    now, frame_at = undo_state(part), value.frames(rate_hz)
+    now, frame_at, seconds_at = undo_state(part), value.frames(rate_hz), value.seconds()
     return {
         "id": part.pk,
         "version": part.version,
@@ -71,7 +71,7 @@ def _about(
         "meters": part.meters,
         "sections": part.sections,
         "curves": [
-            [curve.of, curve.what, [[tick, at, value.seconds_at(tick) * rate_hz] for tick, at in curve.points]]
+            [curve.of, curve.what, [[tick, at, seconds_at(tick) * rate_hz] for tick, at in curve.points]]
             for curve in value.curves
             if moved is None or (curve.of, curve.what) in moved
         ],

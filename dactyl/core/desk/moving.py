@@ -89,9 +89,9 @@ def motions(part: Part, outputs: Sequence[tuple[str, str]], rate_hz: int) -> dic
 
 
 def _lines(part: Part, curves: Iterable[Curve]) -> Iterable[Line]:
-    return (line_of(curve, part.seconds_at) for curve in curves)
+    return (line_of(curve, part.seconds()) for curve in curves)
 
 
 def _line(part: Part, named: Mapping[tuple[str, str], Curve], output: str, what: str) -> Line | None:
     curve = named.get((f"{OUTPUT}:{output}", what))
-    return line_of(curve, part.seconds_at) if curve else None
+    return line_of(curve, part.seconds()) if curve else None

@@ -48,19 +48,21 @@ class Moved:
     tune_cents: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Line:
     """A curve in time: level ahead of its first point and behind its last."""
 
-    seconds: tuple[float, ...]
-    values: tuple[float, ...]
+    seconds: np.ndarray  # float64, (points,)
+    values: np.ndarray  # float64, (points,)
 
     def at(self, seconds: float | np.ndarray) -> np.ndarray:
         return np.interp(seconds, self.seconds, self.values)
 
 
 def line_of(curve: Curve, seconds_at: Callable[[int], float]) -> Line:
-    return Line(tuple(seconds_at(tick) for tick, _ in curve.points), tuple(value for _, value in curve.points))
+    return Line(
+        np.array([seconds_at(tick) for tick, _ in curve.points]), np.array([at for _, at in curve.points], float)
+    )
 
 
 RESTING = {"gain_db": 0.0, "balance": 0.0, "width": 1.0, "pan": 0.0, "tune_cents": 0.0}

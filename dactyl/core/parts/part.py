@@ -89,13 +89,14 @@ class Part:
     def hits(self, rate_hz: int) -> Iterator[Hit]:
         """Notes and note-offs, in the order in which they are played."""
         frame_at = self.frames(rate_hz)
-        lanes = LaneCurves(self.curves, self.seconds_at)
+        seconds_at = self.seconds()
+        lanes = LaneCurves(self.curves, seconds_at)
         if not lanes:
             for tick, note, velocity, channel, _ in self._struck():
                 yield Hit(frame_at(tick), note, velocity, channel)
             return
         for tick, note, velocity, channel, lane in self._struck():
-            moved = lanes.at(lane, self.seconds_at(tick)) if velocity else None
+            moved = lanes.at(lane, seconds_at(tick)) if velocity else None
             yield Hit(frame_at(tick), note, velocity, channel, moved)
 
     def messages(self) -> Iterator[tuple[int, int, int, int]]:
@@ -128,7 +129,12 @@ class Part:
         return max(1, self.frame_at(self.loop_ticks, rate_hz))
 
     def seconds_at(self, tick: int) -> float:
-        return self._microseconds()(tick) / (self.ticks_per_beat * 1_000_000)
+        return self.seconds()(tick)
+
+    def seconds(self) -> Callable[[int], float]:
+        """``seconds_at`` of many ticks."""
+        unit, microseconds = self.ticks_per_beat * 1_000_000, self._microseconds()
+        return lambda tick: microseconds(tick) / unit
 
     def frame_at(self, tick: int, rate_hz: int) -> int:
         """floor(seconds x rate + 1/2), in integers: no rounding ever adds up (design rule 1)."""
