@@ -16,14 +16,13 @@ from dactyl.bounces.models import Bounce, Stem
 from dactyl.bounces.ranges import file_response, zip_blocks
 from dactyl.checks.queries import found as found_in
 from dactyl.core.bounce.foreseen import Unanswered, shared_hits, size_on_disk, unanswered, unmet_curves
-from dactyl.core.bounce.grouping import arrange
+from dactyl.core.bounce.grouping import arrange, bus_names
 from dactyl.core.bounce.order import (
     GROUPINGS,
     LINEUP_GROUPINGS,
     RATES_HZ,
     BounceOrder,
     as_ordered,
-    desk_of,
     played_by,
 )
 from dactyl.core.bounce.render import bounce_frames, voices_of
@@ -120,7 +119,7 @@ def _before(kit: Kit, part: Part, order: BounceOrder, rate_hz: int, *, with_alon
     voices = voices_of(playbook, value.hits(rate_hz))
     frames = bounce_frames(voices, value.end_frame(rate_hz))
     stems = arrange(playbook, voices, order, value)
-    parallel = [compressor.name for compressor in desk_of(playbook, order).compressors]
+    parallel = bus_names(playbook, order)
     size, free = size_on_disk(len(stems.names) + len(parallel), frames, order), shutil.disk_usage(settings.DATA).free
     shared = shared_hits(stems, voices)
     return {

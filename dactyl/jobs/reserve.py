@@ -1,11 +1,13 @@
 """Room on the disk that is kept free, so that a full disk can still be read, and things can be deleted and told."""
 
+import errno
 import shutil
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
 from django.conf import settings
+from django.db import OperationalError
 
 RESERVE_BYTES = 8 << 20
 LEAST_FREE_BYTES = 1 << 20  # what SQLite needs beside its database, with room to spare
@@ -28,6 +30,18 @@ def keep_reserve() -> None:
 def give_up_reserve() -> None:
     with suppress(OSError):
         (settings.DATA / "reserve").unlink(missing_ok=True)
+
+
+def is_full_disk(problem: Exception) -> bool:
+    """Return True where an error says that the disk has no room."""
+    if isinstance(problem, OSError):
+        return problem.errno in (errno.ENOSPC, errno.EDQUOT)
+    return isinstance(problem, OperationalError) and "disk is full" in str(problem)
+
+
+def is_busy(problem: Exception) -> bool:
+    """Return True where an error says that another writes to the database."""
+    return isinstance(problem, OperationalError) and "locked" in str(problem)
 
 
 def is_full() -> bool:

@@ -24,11 +24,12 @@ from filelock import FileLock, Timeout
 from dactyl.core.errors import DactylError
 from dactyl.core.fields import printable
 from dactyl.jobs.models import Job
-from dactyl.jobs.reserve import with_reserve
+from dactyl.jobs.reserve import is_busy, is_full_disk, with_reserve
 
 SECONDS_BETWEEN_WRITES = 0.25
 TIME_TO_BEGIN = timedelta(seconds=10)  # a worker has claimed a job, and has its lock before that is over
 MAX_ATTEMPTS = 3
+FAILED = "Dactyl failed at this; the server's log says more."
 log = logging.getLogger(__name__)
 
 
@@ -158,19 +159,27 @@ def _run(job_id: int) -> None:
     except DactylError as error:
         state, problem = Job.State.FAILED, str(error)
     except (OSError, OperationalError) as error:
-        reason = error.strerror if isinstance(error, OSError) else None
-        state, problem = Job.State.FAILED, f"The disk refused: {reason or error}. Make room, then try again."
+        state, problem = Job.State.FAILED, _refusal(error)
         log.exception("Job %s", job)
     except SystemExit:
         give_back()
         raise
     except Exception:
-        state, problem = Job.State.FAILED, "Dactyl failed at this; the server's log says more."
+        state, problem = Job.State.FAILED, FAILED
         log.exception("Job %s", job)
     _end(job_id, state, problem)
     afterwards = getattr(import_string(job.work), "afterwards", None)
     if afterwards and state == Job.State.DONE:
         afterwards(job.subject_id)
+
+
+def _refusal(error: OSError | OperationalError) -> str:
+    if is_busy(error):
+        return "Something long was being written meanwhile. Try again in a moment."
+    if isinstance(error, OperationalError) and not is_full_disk(error):
+        return FAILED
+    reason = error.strerror if isinstance(error, OSError) else None
+    return f"The disk refused: {reason or error}. Make room, then try again."
 
 
 def _end(job_id: int, state: str, problem: str) -> None:

@@ -35,12 +35,14 @@ def collect_as_it_grows() -> None:
     least = resident_bytes(os.getpid())
     while least:
         time.sleep(SECONDS_BETWEEN_LOOKS)
-        if resident_bytes(os.getpid()) - least > GROWN_BYTES:
+        now = resident_bytes(os.getpid())
+        if now - least > GROWN_BYTES:
             gc.collect()
             with suppress(AttributeError, OSError):
                 ctypes.CDLL(None).malloc_trim(0)
             least = resident_bytes(os.getpid())
-        least = min(least, resident_bytes(os.getpid()))
+        else:
+            least = min(least, now)
 
 
 def resident_bytes(process: int) -> int:

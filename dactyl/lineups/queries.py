@@ -1,7 +1,7 @@
 """Reads of what sounds alongside a kit: as values of the core, and as the tables that the page plays by."""
 
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Lock
@@ -13,7 +13,8 @@ from dactyl.core.errors import KitError
 from dactyl.core.fields import DRAWN
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
 from dactyl.core.kit import CURVE_EXPONENTS, HALL, STOOL
-from dactyl.core.lineup import Lineup, Listening, Member, kit_of
+from dactyl.core.lineup import MOST_MEMBERS, Choke, Lineup, Listening, Member, kit_of
+from dactyl.core.lineup import Link as LinkValue
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.parts.part import Event
@@ -24,7 +25,7 @@ from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.lineups.models import Alongside, Link, SharedChoke
 from dactyl.maps.ways import translated_notes
 from dactyl.parts.models import Part
-from dactyl.playing.tables import Ensemble, PlayedMember
+from dactyl.playing.tables import EMPTY, Ensemble, PlayedMember
 from dactyl.shelf.store import whole_path
 from dactyl.versions import edits as versions
 
@@ -64,24 +65,31 @@ def pieces_of(kit: Kit) -> dict[int, str]:
 
 def value_of(row: Alongside, *, whole: bool = False) -> core.Kit:
     """The kit that sounds, or the version of it. whole : with surfaces and further maps, as packages hold it"""
-    if row.version is not None:
-        return _with_piece_ids(versions.value_of(row.version))
-    return whole_kit_value(row.other.pk) if whole else _kept_value(row.other)
+    version, other = row.version, row.other
+    if version is not None:
+        key, stamp = ("version", version.pk), (version.made_at,)
+        return _kept_value(key, stamp, lambda: _with_piece_ids(versions.value_of(version)))
+    if whole:
+        return whole_kit_value(other.pk)
+    return _kept_value(("kit", other.pk), (other.version, other.journal.changed_at), lambda: kit_value(other))
 
 
-_MOST_KEPT = 8
-_kept: OrderedDict[int, tuple[int, core.Kit]] = OrderedDict()  # key of a kit -> its version, and its value then
+_MOST_KEPT = MOST_MEMBERS  # those of one lineup: with fewer, each of the largest is read anew each time
+_kept: OrderedDict[tuple[str, int], tuple[tuple, core.Kit]] = OrderedDict()
+"""Values of what sounds beside others, as they were at a stamp. The same object as long as it is the same: see ``compiled``."""
 _lock = Lock()
 
 
-def _kept_value(kit: Kit) -> core.Kit:
-    """The value of a kit that sounds beside others: read once for each of its versions."""
+def _kept_value(key: tuple[str, int], stamp: tuple, read: Callable[[], core.Kit]) -> core.Kit:
     with _lock:
-        version, value = _kept.get(kit.pk, (0, None))
-    if value is None or version != kit.version:
-        value = kit_value(kit)
+        kept, value = _kept.get(key, ((), None))
+        if value is not None:
+            _kept.move_to_end(key)
+    if value is None or kept != stamp:
+        value = read()
         with _lock:
-            _kept[kit.pk] = kit.version, value
+            _kept[key] = stamp, value
+            _kept.move_to_end(key)
             while len(_kept) > _MOST_KEPT:
                 _kept.popitem(last=False)
     return value
@@ -192,25 +200,31 @@ def _together(kit: Kit, found: Sequence[Placed]) -> Lineup:
     """With what crosses between them, as far as both ends are there."""
     at = {one.row.pk if one.row else None: number for number, one in enumerate(found)}
     pads = [{pad.id for _, pad in kit_of(one.member).pads()} for one in found]
+    links, chokes = _crossing(kit, at)
     is_alone = found[0].row is not None  # no kit of its own: its desk is the lineup's
     return Lineup(
         name=kit.name,
         members=tuple(one.member for one in found),
         master_db=kit.master_db if is_alone else 0.0,
         side=kit.side if is_alone else STOOL,
-        links=tuple(
-            (at[link.one_id], link.pad_id, at[link.other_id], link.other_pad_id, link.strength)
-            for link in links_of(kit)
-            if {link.one_id, link.other_id} <= at.keys()
-            and link.pad_id in pads[at[link.one_id]]
-            and link.other_pad_id in pads[at[link.other_id]]
-        ),
-        chokes=tuple(
-            (at[choke.one_id], choke.letter, at[choke.other_id], choke.other_letter)
-            for choke in chokes_of(kit)
-            if {choke.one_id, choke.other_id} <= at.keys()
-        ),
+        links=tuple(link for link in links if link[1] in pads[link[0]] and link[3] in pads[link[2]]),
+        chokes=chokes,
     )
+
+
+def _crossing(kit: Kit, at: Mapping[int | None, int]) -> tuple[tuple[LinkValue, ...], tuple[Choke, ...]]:
+    """Links and joined choke groups whose ends are both there. at : numbers of the members by their rows, None: the kit"""
+    links = tuple(
+        (at[link.one_id], link.pad_id, at[link.other_id], link.other_pad_id, link.strength)
+        for link in links_of(kit)
+        if {link.one_id, link.other_id} <= at.keys()
+    )
+    chokes = tuple(
+        (at[one.one_id], one.letter, at[one.other_id], one.other_letter)
+        for one in chokes_of(kit)
+        if {one.one_id, one.other_id} <= at.keys()
+    )
+    return links, chokes
 
 
 def links_of(kit: Kit) -> list[Link]:
@@ -276,24 +290,11 @@ def crossing_of(kit: Kit) -> Ensemble | None:
     rows = rows_of(kit)
     if not rows:
         return None
-    mine = own_row(kit)
-    nothing = Member(kit=core.Kit(name="", pieces=()))
-    members: list[PlayedMember] = [] if is_lineup(kit) else [_played(kit, None, nothing)]
-    members += [_played(kit, row, nothing) for row in rows]
-    at: dict[int | None, int] = {int(one.key) if one.key else None: number for number, one in enumerate(members)}
-    if mine is not None and None in at:
-        at[mine.pk] = at[None]
-    links = tuple(
-        (at[link.one_id], link.pad_id, at[link.other_id], link.other_pad_id, link.strength)
-        for link in links_of(kit)
-        if {link.one_id, link.other_id} <= at.keys()
-    )
-    chokes = tuple(
-        (at[one.one_id], one.letter, at[one.other_id], one.other_letter)
-        for one in chokes_of(kit)
-        if {one.one_id, one.other_id} <= at.keys()
-    )
-    return Ensemble(tuple(members), links, chokes)
+    nothing = Member(kit=EMPTY)
+    own = [] if is_lineup(kit) else [None]
+    members = tuple(_played(kit, row, nothing) for row in (*own, *rows))
+    at = {row and row.pk: number for number, row in enumerate((*own, *rows))}
+    return Ensemble(members, *_crossing(kit, at))
 
 
 def _played(kit: Kit, row: Alongside | None, member: Member) -> PlayedMember:

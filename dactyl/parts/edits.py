@@ -117,23 +117,29 @@ def follow_renamed(document: Document, steps: Iterable[Step]) -> None:
 
     These are the parts written for its notes, and those written for no kit where no other kit has the old name.
     """
-    for table, pk, before, after in steps:
+    renamed: dict[Part, dict[str, str]] = {}  # of one edit all at once: two may exchange their names
+    for table, _, before, after in steps:
         if table not in FOLLOWED or not (before and after and "name" in before and "name" in after):
             continue
         kind, rows = FOLLOWED[table]
         old, new = before["name"], after["name"]
         held = RawSQL("instr(curves, %s) > 0", [json.dumps(f"{kind}:{old}")], BooleanField())
-        is_known_elsewhere = rows.objects.filter(name=old, kit__is_put_away=False).exclude(pk=pk).exists()
-        whose = [f"kit:{document.pk}", *([] if is_known_elsewhere else [""])]
+        elsewhere = rows.objects.filter(name=old, kit__is_put_away=False).exclude(kit=document.pk)
+        whose = [f"kit:{document.pk}", *([] if elsewhere.exists() else [""])]
         for part in Part.objects.filter(held, written_for__in=whose):
-            _rename_curves(part, f"{kind}:{old}", f"{kind}:{new}")
+            renamed.setdefault(part, {})[f"{kind}:{old}"] = f"{kind}:{new}"
+    for part, names in renamed.items():
+        _rename_curves(part, names)
 
 
-def _rename_curves(part: Part, old: str, new: str) -> None:
-    taken = {what for of, what, _ in part.curves if of == new}
-    curves = [[new if of == old and what not in taken else of, what, points] for of, what, points in part.curves]
-    said = f"{old.partition(':')[2]} is called {new.partition(':')[2]} now"
-    with edit(part, part.version, said) as change:
+def _rename_curves(part: Part, names: Mapping[str, str]) -> None:
+    taken = {(of, what) for of, what, _ in part.curves if of not in names}
+    curves = [
+        [of if (names.get(of, of), what) in taken else names.get(of, of), what, points]
+        for of, what, points in part.curves
+    ]
+    said = ", ".join(f"{old.partition(':')[2]} is called {new.partition(':')[2]} now" for old, new in names.items())
+    with edit(part, part.version, said[:200]) as change:
         change.update(part, curves=curves)
 
 

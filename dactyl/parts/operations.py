@@ -357,12 +357,13 @@ def draw_curves(asking: Asking) -> tuple[str, Part, Part]:
     away. The sentence, the part before and as it is then, both without their hits."""
     asked, part = asking.asked, asking.part
     made, names = curves.ending_at(part.curves, part.loop_ticks), []
-    ticks = asked.whole("ticks_per_beat", 1, 1_000_000, part.ticks_per_beat)  # of a file: it may count otherwise
+    ticks = asked.whole("ticks_per_beat", 1, curves.MOST_TICKS, part.ticks_per_beat)  # a file may count otherwise
     for one in asked.objects("curves", curves.MOST_CURVES):
         of, what = one.text("of", 80), one.one_of("what", curves.LIMITS)
         points = tuple(one.points("points", curves.MOST_POINTS))
         if asked.has("ticks_per_beat") and points:
-            points = curves.counted_as(points, ticks, part.ticks_per_beat, part.loop_ticks)
+            told = (curves.Curve(of, what, points),)
+            points = curves.counted_as(told, ticks, part.ticks_per_beat, part.loop_ticks)[0].points
         if not points and not any((curve.of, curve.what) == (of, what) for curve in part.curves):
             continue
         made = curves.with_curve(made, [of], what, points)

@@ -9,7 +9,7 @@ from typing import Any
 from dactyl.core import kit as core
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.desk.tables import Channel
-from dactyl.core.lineup import Choke, Link, Member
+from dactyl.core.lineup import MOST_MEMBERS, Choke, Link, Member
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.play.compile import compile_kit, curve_table
@@ -76,8 +76,8 @@ def playbook_for_page(
     told = _of_some_pads(kit, value, rate_hz) if pad_ids is not None else _whole(kit, value, rate_hz)
     if pad_ids is not None and with_notes:
         told["members"][0] |= {"notes": default_notes(kit), "allNotes": True}
-        ensemble = _ensemble(kit, kit_value(kit))
-        told["heard"] = [heard_by(one, rate_hz) for one in ensemble.members]
+        if len(_crossing(kit).members) > 1:  # else the whole kit need not be read
+            told["heard"] = [heard_by(one, rate_hz) for one in _ensemble(kit, kit_value(kit)).members]
     first = told["members"][0]
     if not first["key"]:
         for row, key in zip(first["outputs"], kit.outputs.values_list("pk", flat=True), strict=False):
@@ -87,7 +87,17 @@ def playbook_for_page(
 
 def _ensemble(kit: Kit, value: core.Kit) -> Ensemble:
     found = next((found for others in OTHERS if (found := others(kit, value)) is not None), None)
-    return found or Ensemble((PlayedMember("", kit.pk, kit.version, Member(kit=value)),))
+    return found or alone_in_page(kit, value)
+
+
+def _crossing(kit: Kit) -> Ensemble:
+    found = next((found for cross in CROSSING if (found := cross(kit)) is not None), None)
+    return found or alone_in_page(kit, EMPTY)
+
+
+def alone_in_page(kit: Kit, value: core.Kit) -> Ensemble:
+    """A value that sounds in the page of a kit, in its place, and nothing beside it."""
+    return Ensemble((PlayedMember("", kit.pk, kit.version, Member(kit=value)),))
 
 
 def _whole(kit: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
@@ -99,10 +109,8 @@ def _whole(kit: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
 
 def _of_some_pads(kit: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     """Some pads of the kit itself: what others they strike along and are cut by is in the rows of what crosses."""
-    own = PlayedMember("", kit.pk, kit.version, Member(kit=value))
-    crossing = next((found for cross in CROSSING if (found := cross(kit)) is not None), None)
-    ensemble = replace(crossing, members=(own, *crossing.members[1:])) if crossing else Ensemble((own,))
-    told = member_tables(ensemble, 0, rate_hz)
+    crossing, own = _crossing(kit), alone_in_page(kit, value).members
+    told = member_tables(replace(crossing, members=(*own, *crossing.members[1:])), 0, rate_hz)
     return {"rate": rate_hz, "whole": False, "members": [{name: told[name] for name in OF_SOME_PADS}]}
 
 
@@ -114,8 +122,7 @@ CROSSING: list[Callable[[Kit], Ensemble | None]] = []
 
 def member_versions(kit: Kit) -> dict[str, list[Any]]:
     """Of each member its kit's name, and the version of its document."""
-    crossing = next((found for cross in CROSSING if (found := cross(kit)) is not None), None)
-    members = crossing.members if crossing else (PlayedMember("", kit.pk, kit.version, Member(kit=EMPTY)),)
+    members = _crossing(kit).members
     kits = Kit.objects.in_bulk([one.kit_id for one in members])
     return {one.key: [kits[one.kit_id].name, kits[one.kit_id].version] for one in members if one.kit_id in kits}
 
@@ -123,7 +130,7 @@ def member_versions(kit: Kit) -> dict[str, list[Any]]:
 def member_tables(ensemble: Ensemble, number: int, rate_hz: int) -> dict[str, Any]:
     """The tables of one member as the page's player reads them; outputs and notes are its own."""
     played = ensemble.members[number]
-    alone = compiled(played.member.kit, rate_hz)
+    alone = compiled(played.member.kit, rate_hz, is_kept=bool(played.key))
     part = MemberPart(
         number, alone, played.member, master_db=ensemble.master_db, is_hall=ensemble.is_hall,
         tag_of=lambda other: ensemble.members[other].key or "own",
@@ -167,31 +174,35 @@ def flipped_playbook(own: Kit, other: Kit, rate_hz: int) -> dict[str, Any]:
 def heard_as(own: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
     """The tables of any kit, or of a version of this one, in the place of this one: this one's notes are met, and its own desk
     comes with it. ``lights`` says which pad of this kit is lit where one of the other sounds."""
-    ensemble = Ensemble((PlayedMember("", own.pk, own.version, Member(kit=value)),))
     ours = pad_notes(own)
     notes = meeting(ours, pads_of(value))
     lights = {pad: one.id for one in ours for note in one.notes for pad in notes.get(note, ())}
-    return {**member_tables(ensemble, 0, rate_hz), "notes": notes, "lights": lights}
+    return {**member_tables(alone_in_page(own, value), 0, rate_hz), "notes": notes, "lights": lights}
 
 
-_MOST_COMPILED = 12
+_MOST_COMPILED = 2 * MOST_MEMBERS  # those of a lineup, at two rates
 _compiled: OrderedDict[tuple[int, int], tuple[core.Kit, Playbook]] = OrderedDict()
 """By the identity of the value, which is kept with it, and the rate: kits of a lineup are the same values as long as they
 are not edited."""
 
 
-def compiled(value: core.Kit, rate_hz: int) -> Playbook:
-    """For the rate of a page, as far as rates go; the recipes behind its keys are known from now on."""
+def compiled(value: core.Kit, rate_hz: int, *, is_kept: bool) -> Playbook:
+    """For the rate of a page, as far as rates go; the recipes behind its keys are known from now on.
+
+    is_kept : whether the same value is asked for again, as those of kits alongside are; one that was just read is not
+    """
     key = id(value), rate_hz
     with _lock:
         if key in _compiled:
             _compiled.move_to_end(key)
-            return _compiled[key][1]
-    playbook = compile_kit(value, min(HIGH_HZ, max(LOW_HZ, rate_hz)))
-    with _lock:
-        _compiled[key] = value, playbook
-        while len(_compiled) > _MOST_COMPILED:
-            _compiled.popitem(last=False)
+        playbook = _compiled[key][1] if key in _compiled else None
+    if playbook is None:
+        playbook = compile_kit(value, min(HIGH_HZ, max(LOW_HZ, rate_hz)))
+    if is_kept:
+        with _lock:
+            _compiled[key] = value, playbook
+            while len(_compiled) > _MOST_COMPILED:
+                _compiled.popitem(last=False)
     _remember(sound.recipe for pad in playbook.pads for region in pad.regions for sound in region.sounds)
     return playbook
 
@@ -263,6 +274,7 @@ def _remember(recipes: Iterable[Recipe]) -> None:
     with _lock:
         for recipe in recipes:
             _recipes[recipe.key] = recipe
+            _recipes.move_to_end(recipe.key)  # tables that are kept name them again, and others may have come meanwhile
         while len(_recipes) > _MOST_RECIPES:
             _recipes.popitem(last=False)
 

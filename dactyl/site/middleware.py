@@ -1,6 +1,5 @@
 """The core's own errors, and a full disk, as an answer a person can read, wherever no view has caught them."""
 
-import errno
 from collections.abc import Callable
 
 from django.db import OperationalError
@@ -9,6 +8,7 @@ from django.middleware.gzip import GZipMiddleware
 
 from dactyl.core.errors import DactylError
 from dactyl.history.queries import reading
+from dactyl.jobs.reserve import is_busy, is_full_disk
 from dactyl.site.views import sentence
 
 FULL = "The disk is full; nothing was changed. Make room, then do it again."
@@ -27,25 +27,15 @@ class PlainErrors:
     def process_exception(self, request: HttpRequest, problem: Exception) -> HttpResponse | None:
         if isinstance(problem, DactylError):
             return sentence(request, str(problem), 422)
-        if _is_full_disk(problem):
+        if is_full_disk(problem):
             return sentence(request, FULL, INSUFFICIENT_STORAGE)
         if isinstance(problem, OperationalError) and "too complex" in str(problem):
             return sentence(request, "What is looked for is too long. Use fewer letters.", 422)
-        return sentence(request, BUSY, UNAVAILABLE) if _is_busy(problem) else None
+        return sentence(request, BUSY, UNAVAILABLE) if is_busy(problem) else None
 
     def process_view(self, request: HttpRequest, *args: object) -> HttpResponse | None:
         """What came has no room: told once the form is read, which happens before any view."""
         return sentence(request, FULL, INSUFFICIENT_STORAGE) if getattr(request, "has_no_room", False) else None
-
-
-def _is_full_disk(problem: Exception) -> bool:
-    if isinstance(problem, OSError):
-        return problem.errno in (errno.ENOSPC, errno.EDQUOT)
-    return isinstance(problem, OperationalError) and "disk is full" in str(problem)
-
-
-def _is_busy(problem: Exception) -> bool:
-    return isinstance(problem, OperationalError) and "locked" in str(problem)
 
 
 class Compressed(GZipMiddleware):

@@ -1,12 +1,13 @@
 """Files that a form brings, while the disk may fill: what has no room ends in our words, and leaves nothing behind."""
 
-import errno
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from typing import Any
 
 from django.core.files.uploadedfile import UploadedFile
 from django.core.files.uploadhandler import StopUpload, TemporaryFileUploadHandler
+
+from dactyl.jobs.reserve import is_full_disk
 
 
 class ToDisk(TemporaryFileUploadHandler):
@@ -29,7 +30,7 @@ class ToDisk(TemporaryFileUploadHandler):
         try:
             yield
         except OSError as problem:
-            if problem.errno not in (errno.ENOSPC, errno.EDQUOT):
+            if not is_full_disk(problem):
                 raise
             with suppress(OSError):  # what is still to be written has no room either
                 self.file.close()

@@ -1,16 +1,22 @@
 """What sounds alongside a kit is bounced with it, or left out; and leaves as a package that plays alike."""
 
 import tempfile
+import zlib
+from importlib import import_module
 from pathlib import Path
 
 import numpy as np
+import orjson
 import soundfile
+from django.apps import apps
 
 from dactyl.bounces import edits as bounces
 from dactyl.bounces import store
 from dactyl.bounces.tasks import make_bounce
 from dactyl.core.bounce.order import BounceOrder
 from dactyl.core.bounce.source import open_played
+from dactyl.core.formats.lineup import portable_lineup
+from dactyl.core.formats.values import to_json
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.kits.alongside import is_lineup
@@ -23,6 +29,26 @@ from dactyl.parts.edits import add_part
 
 
 class BouncedTogether(AlongsideCase):
+    def test_a_bounce_of_before_opens_again(self):
+        """Its lineup told pieces by name, and they had no ids."""
+        row = self.alongside()
+        self.post(f"{row.pk}/pieces/", value=str(self.piece))
+        part = add_part(
+            PartValue(name="P", ticks_per_beat=480, tempos=((0, 500_000),), events=(Event(0, 38, 9),), end_tick=960)
+        )
+        kit = Kit.objects.get(pk=self.kit.pk)
+        made = bounces.begin_bounce(kit, part, BounceOrder(bits="24"), rate_hz=48_000, with_alongside=True)
+        now = bounces.read_lineup(made)
+        told = to_json(now)
+        (only,) = (piece for piece in told["members"][1]["kit"]["pieces"] if piece["id"] == self.piece)
+        for piece in (piece for member in told["members"] for piece in member["kit"]["pieces"]):
+            del piece["id"]
+        told["members"][1]["pieces"] = [only["name"]]
+        type(made).objects.filter(pk=made.pk).update(lineup_snapshot=zlib.compress(orjson.dumps(told), 1))
+        import_module("dactyl.bounces.migrations.0010_lineups_by_ids").by_ids(apps, None)
+        made.refresh_from_db()
+        self.assertEqual(portable_lineup(bounces.read_lineup(made)), portable_lineup(now))
+
     def test_it_leaves_as_a_package_and_is_bounced_with_the_kit_or_without(self):
         row = self.alongside()
         self.post(f"{row.pk}/delay_ms/", value="10")

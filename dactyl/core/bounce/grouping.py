@@ -145,8 +145,14 @@ def names_of(playbook: Playbook, order: BounceOrder, keys: Collection[Key]) -> l
                 return called
         raise ValueError(key)
 
-    reserved = [MIX] * order.has_mix + [one.name for one in desk_of(playbook, order).compressors]
-    return told_apart([*reserved, *(name(key) or UNNAMED for key in keys)])[len(reserved) :]
+    beside = [*bus_names(playbook, order), *[MIX] * order.has_mix]
+    return told_apart([*beside, *(name(key) or UNNAMED for key in keys)])[len(beside) :]
+
+
+def bus_names(playbook: Playbook, order: BounceOrder) -> list[str]:
+    """What the parallel buses of a bounce are called, no two alike, and none as the mix is."""
+    whole = [MIX] * order.has_mix
+    return told_apart([*whole, *(one.name for one in desk_of(playbook, order).compressors)])[len(whole) :]
 
 
 def member_names(playbook: Playbook) -> list[str]:
@@ -167,7 +173,7 @@ def _sounds(playbook: Playbook) -> Iterator[tuple[PadTable, MicSound]]:
 
 def _in_order(playbook: Playbook, order: BounceOrder, keys: set[Key], heard: Iterable[tuple[Key, Voice]]) -> list[Key]:
     """Of outputs their order, of all else that of the pads; ambience last."""
-    key_of, known = key_by(playbook, order), dict.fromkeys(())
+    key_of = key_by(playbook, order)
     of_outputs = order.by in ("output", "group", "merged", "member")
     sounds = list(_sounds(playbook))
     if of_outputs:

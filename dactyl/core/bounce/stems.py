@@ -10,7 +10,7 @@ import numpy as np
 
 from dactyl.core.audio.overview import pack_columns
 from dactyl.core.bounce.ahead import ahead
-from dactyl.core.bounce.grouping import Stems, arrange, gather, mix_of, motions_of
+from dactyl.core.bounce.grouping import Stems, arrange, bus_names, gather, mix_of, motions_of
 from dactyl.core.bounce.order import MIX, BounceOrder, desk_of, stem_files
 from dactyl.core.bounce.render import LoadSound, bounce_frames, render, voices_of
 from dactyl.core.desk.stage import Stage
@@ -18,7 +18,7 @@ from dactyl.core.errors import BounceError
 from dactyl.core.parts.part import Part
 from dactyl.core.play.playbook import Playbook
 from dactyl.core.play.player import Voice
-from dactyl.core.units import gain_to_db, told_apart
+from dactyl.core.units import gain_to_db
 from dactyl.core.wave.write import WaveWriter
 
 BLOCKS_AHEAD = 2  # rendered while others are written; 16 MB each
@@ -76,9 +76,8 @@ def bounce(
         )
     desk = desk_of(playbook, order)
     stage = Stage(desk, stems.output_of_bus, {} if order.is_dry else motions_of(playbook, part))
-    whole = [MIX] * order.has_mix
-    parallel = told_apart([*whole, *(compressor.name for compressor in desk.compressors)])[len(whole) :]
-    names = [*stems.names, *parallel, *whole]
+    parallel = bus_names(playbook, order)
+    names = [*stems.names, *parallel, *[MIX] * order.has_mix]
     kinds = [*[STEM] * len(stems.names), *[PARALLEL_BUS] * len(parallel), WHOLE]
     files = stem_files(names, order, playbook.rate_hz, stems.members)
     is_mono = [*(mono and order.mono_where_mono for mono in stems.is_mono), *(False for _ in parallel), False]

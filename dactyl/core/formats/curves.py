@@ -6,11 +6,10 @@ import orjson
 
 from dactyl.core.errors import KitError, PartError
 from dactyl.core.formats.values import from_json, to_json
-from dactyl.core.parts.curves import Curve, check, ending_at, shifted
+from dactyl.core.parts.curves import MOST_TICKS, Curve, check, counted_as
 from dactyl.core.parts.part import Part
 
 MAX_BYTES = 16 * 1024 * 1024
-MOST_TICKS = 1_000_000  # of a beat
 LATEST_TICK = 1 << 40  # of a point in a file; what stands behind the part's end is cut
 
 
@@ -42,6 +41,4 @@ def read_curves(data: bytes, name: str, part: Part) -> Part:
         curves = check(from_json(tuple[Curve, ...], found["curves"], "curves"), LATEST_TICK)
     except (KitError, PartError) as problem:
         raise PartError(f"{name}: {problem}") from problem
-    if ticks != part.ticks_per_beat:
-        curves = shifted(curves, lambda tick: (2 * tick * part.ticks_per_beat + ticks) // (2 * ticks))
-    return replace(part, curves=ending_at(curves, part.loop_ticks))
+    return replace(part, curves=counted_as(curves, ticks, part.ticks_per_beat, part.loop_ticks))

@@ -26,17 +26,24 @@ def brought_up(kit: Any, version: int) -> Any:
 
 
 def lineup_brought_up(lineup: dict[str, Any], version: int) -> dict[str, Any]:
-    """The same for a lineup. Version 1 told pieces by name: they get ids by their places, and members tell them by these."""
-    if version > 1:
-        return lineup
+    """The same for a lineup. Version 1 told pieces by name: they get ids by their places, and members tell them by these, each
+    name all that are called so."""
+    return told_by_ids(lineup) if version == 1 else lineup
+
+
+def told_by_ids(lineup: dict[str, Any]) -> dict[str, Any]:
+    """A lineup that told pieces by name, in place."""
     for member in _rows(lineup, "members"):
         kit = member.get("kit")
         pieces = list(_rows(kit, "pieces")) if isinstance(kit, dict) else []
         for place, piece in enumerate(pieces, start=1):
             piece["id"] = place
         if isinstance(member.get("pieces"), list):
-            ids = {str(piece.get("name")): piece["id"] for piece in reversed(pieces)}
-            member["pieces"] = [ids.get(name, name) if isinstance(name, str) else name for name in member["pieces"]]
+            ids: dict[Any, list[int]] = {}
+            for piece in pieces:
+                ids.setdefault(str(piece.get("name")), []).append(piece["id"])
+            told = (ids.get(name, [name]) if isinstance(name, str) else [name] for name in member["pieces"])
+            member["pieces"] = [key for keys in told for key in keys]
     return lineup
 
 

@@ -19,6 +19,7 @@ LIMITS = {"gain_db": (-96.0, 24.0), "balance": (-1.0, 1.0), "width": (0.0, 2.0),
 OF = {OUTPUT: ("gain_db", "balance", "width"), GROUP: ("gain_db",), LANE: ("gain_db", "pan", "tune_cents")}
 WORDS = {"gain_db": "level", "balance": "balance", "width": "width", "pan": "pan", "tune_cents": "tuning"}
 MOST_POINTS, MOST_CURVES = 5000, 256
+MOST_TICKS = 1_000_000  # of a beat, in a file
 NOTES = 128
 
 Points = tuple[tuple[int, float], ...]
@@ -110,16 +111,16 @@ def _check(curve: Curve, loop_ticks: int) -> None:
         before = tick
 
 
-def counted_as(points: Points, ticks: int, ticks_per_beat: int, loop_ticks: int) -> Points:
-    """Points of a file that counts ``ticks`` a beat in the ticks of a part, up to its end.
+def counted_as(curves: Sequence[Curve], ticks: int, ticks_per_beat: int, loop_ticks: int) -> tuple[Curve, ...]:
+    """Curves of a file that counts ``ticks`` a beat in the ticks of a part, up to its end.
 
-    raises : PartError where they do not follow each other
+    raises : PartError where their points do not follow each other
     """
-    if any(one >= other for (one, _), (other, _) in pairwise(points)):
+    if any(one >= other for curve in curves for (one, _), (other, _) in pairwise(curve.points)):
         raise PartError("The points of a curve in this file do not follow each other.")
-    curve = Curve("", "", points)
-    (scaled,) = shifted((curve,), lambda tick: (2 * tick * ticks_per_beat + ticks) // (2 * ticks))
-    return ending_at((scaled,), loop_ticks)[0].points
+    if ticks != ticks_per_beat:
+        curves = shifted(curves, lambda tick: (2 * tick * ticks_per_beat + ticks) // (2 * ticks))
+    return ending_at(curves, loop_ticks)
 
 
 def with_curve(curves: Sequence[Curve], of: Sequence[str], what: str, points: Points) -> tuple[Curve, ...]:

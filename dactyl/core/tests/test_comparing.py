@@ -127,6 +127,14 @@ class Foreign(TestCase):
         silent_at = [min((frame + fade for frame, fade in voice.fades), default=None) for voice in voices]
         self.assertEqual(silent_at, [4800 + 288, None, 14_400 + 288, 19_200 + 288, None])
 
+    def test_a_hat_that_is_cut_slowly_keeps_the_time_and_what_its_own_strikes_do_is_said(self):
+        for words, fade in (("off_mode=normal ampeg_release=0.05", 50.0), ("off_mode=time off_time=0.1", 100.0)):
+            with self.subTest(words):
+                made, said = self.opened("key=42 group=1", f"key=46 group=1 off_by=1 {words}")
+                (_, closed), (_, opened) = made.pads()
+                self.assertEqual([group.fade_ms for group in opened.silenced_by], [fade])
+                self.assertIn(f"own strikes cut it over 8 ms, not over {fade:g}", said)
+
     def test_a_group_that_cuts_itself_is_a_choke_group_with_its_fade(self):
         made, said = self.opened(
             "key=42 group=1 off_by=1 off_mode=fast", "key=46 group=1 off_by=1 off_mode=fast", "key=49"

@@ -9,6 +9,7 @@ from itertools import islice
 from unittest.mock import patch
 
 from django.conf import settings
+from django.db import OperationalError
 from django.test import SimpleTestCase, TransactionTestCase
 from django_tasks_db.models import DBTaskResult
 
@@ -39,6 +40,16 @@ def refuses(subject_id: int) -> Iterator[Progress]:
 def finds_no_room(subject_id: int) -> Iterator[Progress]:
     yield Progress(1, 2)
     raise OSError(28, "No space left on device")
+
+
+def finds_it_written(subject_id: int) -> Iterator[Progress]:
+    yield Progress(1, 2)
+    raise OperationalError("database is locked")
+
+
+def asks_wrongly(subject_id: int) -> Iterator[Progress]:
+    yield Progress(1, 2)
+    raise OperationalError("no such table: kit")
 
 
 def has_a_mistake(subject_id: int) -> Iterator[Progress]:
@@ -88,6 +99,8 @@ class Jobs(TransactionTestCase):
         for work, words in (
             ("refuses", "The tom is silent. Record it again."),
             ("finds_no_room", "The disk refused: No space left on device. Make room, then try again."),
+            ("finds_it_written", "Something long was being written meanwhile. Try again in a moment."),
+            ("asks_wrongly", "Dactyl failed at this; the server's log says more."),
             ("has_a_mistake", "Dactyl failed at this; the server's log says more."),
         ):
             with self.subTest(work), self.settings(LOGGING_CONFIG=None):

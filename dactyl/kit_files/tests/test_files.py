@@ -4,8 +4,10 @@ import io
 import json
 import shutil
 import zipfile
+from importlib import import_module
 from unittest.mock import patch
 
+from django.apps import apps
 from django.conf import settings
 from django.test import TransactionTestCase
 
@@ -13,6 +15,7 @@ from dactyl.core.formats.package import portable
 from dactyl.core.formats.values import to_json
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.test_soundfonts import font
+from dactyl.jobs.models import Job
 from dactyl.jobs.run import run_job
 from dactyl.kit_files.tasks import open_kit_file
 from dactyl.kits import edits, queries
@@ -152,6 +155,13 @@ class Files(TransactionTestCase):
         self.assertEqual((row.kit.name, row.stored_as), ("Salt & Ferry", ""))
         sweep()
         self.assertEqual(list(incoming_folder().iterdir()), [])
+
+    def test_files_that_were_refused_before_rows_let_go_of_them_are_not_offered_again(self):
+        ended = Job.objects.create(work="w", subject_id=1, queue="imports", state=Job.State.FAILED)
+        waits = Job.objects.create(work="w", subject_id=1, queue="imports")
+        rows = [KitFile.objects.create(name="A.zip", stored_as="a", job=job) for job in (ended, None, waits)]
+        import_module("dactyl.kits.migrations.0017_files_let_go").let_go(apps, None)
+        self.assertEqual([KitFile.objects.get(pk=row.pk).stored_as for row in rows], ["", "", "a"])
 
     def test_a_file_that_is_left_out_is_let_go(self):
         upload = io.BytesIO(self.package(rich_kit()))

@@ -1,13 +1,17 @@
 """Kits alongside a kit: edits of that kit, heard by the page's tables, taken away as a package, bounced as one."""
 
 from dataclasses import replace
+from importlib import import_module
 from io import BytesIO
+from unittest.mock import patch
 
+from django.apps import apps
 from django.urls import reverse
 from mido import MidiFile
 
 from dactyl.core.compare import compare
 from dactyl.core.errors import KitError
+from dactyl.core.formats.earlier import lineup_brought_up
 from dactyl.core.formats.lineup import portable_lineup
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
@@ -23,6 +27,7 @@ from dactyl.lineups.edits import lineup_of
 from dactyl.lineups.models import Alongside
 from dactyl.maps.models import Device
 from dactyl.parts.edits import add_part
+from dactyl.playing import tables as playing
 from dactyl.shelf import store
 from dactyl.versions import edits as version_edits
 
@@ -141,6 +146,36 @@ class Lineups(AlongsideCase):
                 book = compile_lineup(lineup, 48_000)
                 self.assertEqual([pad.member for pad in book.pads].count(1), 1)
                 self.assertIn(38, book.members[1].notes)
+
+    def test_what_told_pieces_by_name_means_all_that_are_called_so(self):
+        """Rows and packages of before; two toms may be called Tom."""
+        row, second = self.alongside(), Piece.objects.create(kit=self.other, name="Snare", position=90)
+        Piece.objects.filter(pk=self.piece).update(name="Snare")
+        Alongside.objects.filter(pk=row.pk).update(pieces=["Snare", "Gone"])
+        import_module("dactyl.lineups.migrations.0003_pieces_by_key").by_key(apps, None)
+        row.refresh_from_db()
+        self.assertEqual(row.pieces, [self.piece, second.pk, "Gone"])
+        told = {
+            "members": [{"kit": {"pieces": [{"name": "Tom"}, {"name": "Kick"}, {"name": "Tom"}]}, "pieces": ["Tom"]}]
+        }
+        self.assertEqual(lineup_brought_up(told, 1)["members"][0]["pieces"], [1, 3])
+
+    def test_tables_that_are_kept_name_their_sounds_again(self):
+        """Those of other kits may have come in between, and taken the place of what was named."""
+        self.alongside()
+        keys = [sound[0] for pad in self.heard()[1]["pads"] for region in pad["regions"] for sound in region["sounds"]]
+        playing._recipes.clear()
+        self.heard()
+        self.assertEqual(len(playing.recipes_of(keys)), len(keys))
+
+    def test_notes_of_a_kit_by_itself_are_told_without_reading_all_of_it(self):
+        pad = self.kit.pads.first()
+        asked = f"/kits/{self.kit.pk}/playbook/48000/?pads={pad.pk}&notes=1"
+        with patch("dactyl.playing.tables.kit_value", wraps=kit_value) as read:
+            self.assertNotIn("heard", self.client.get(asked).json())
+            self.assertEqual(read.call_count, 1)
+            self.alongside()
+            self.assertEqual(len(self.client.get(asked).json()["heard"]), 2)
 
     def test_a_device_is_given_taken_back_and_given_again(self):
         """A plain number whose column ends as those of references do."""

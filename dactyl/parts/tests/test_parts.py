@@ -127,6 +127,21 @@ class Curves(PartCase):
         outputs.rename_output(Output.objects.get(pk=output.pk), kit.version, "Low")
         self.assertEqual(self.curves()[0][0], "output:Kick", "which another kit has too")
 
+    def test_automation_follows_outputs_that_exchange_their_names(self):
+        kit = Kit.objects.first()
+        steps = [
+            ("output", n, {"name": old}, {"name": new})
+            for n, (old, new) in enumerate([("Kick", "Low"), ("Low", "Kick")])
+        ]
+        low = {**self.KICK, "of": "output:Low", "points": [[0, 1.0]]}
+        self.edit("curves", curves=[self.KICK, low])
+        before = {of: points for of, _, points in self.curves()}
+        part_edits.follow_renamed(kit, steps)
+        self.assertEqual(
+            {of: points for of, _, points in self.curves()},
+            {"output:Low": before["output:Kick"], "output:Kick": before["output:Low"]},
+        )
+
     def test_a_part_that_rests_where_the_kit_is_set_otherwise(self):
         kit = Kit.objects.first()
         Output.objects.create(kit=kit, name="Kick", position=1, width=40.0)

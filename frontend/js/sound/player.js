@@ -94,7 +94,8 @@ export class Player {
 
   /** Whether a parallel bus still lets go of what it held down: it is to run on, also where nothing sounds. */
   get isReleasing() {
-    return this.sounding.some(({ desk }) => desk.isReleasing);
+    for (const some of [this.#members.values(), this.#others.values(), this.#leaving]) for (const { desk } of some) if (desk.isReleasing) return true;
+    return false;
   }
 
   /** All that may sound: also what was flipped away from, or is gone, as long as it rings; and the shelf. @returns {Member[]} */
@@ -355,11 +356,14 @@ export class Player {
     for (const voice of this.voices) if (isMeant(voice)) cut(voice, frame, fadeFrames);
   }
 
-  /** Add what sounds in frames `first .. first + count` to the buses of its members, and forget the voices that ended. */
+  /** Add what sounds in frames `first .. first + count` to the buses of its members, and forget the voices that ended.
+   * @returns {Member[]} all that may have sounded */
   mix(first, count) {
-    for (const member of this.sounding) member.clearedBuses(count);
+    const sounding = this.sounding;
+    for (const member of sounding) member.clearedBuses(count);
     for (const voice of this.voices) mixVoice(voice, this.sounds, this.kernel, voice.pad.member.buses, first, count);
     this.voices = this.voices.filter((voice) => lastFrame(voice) > first + count);
+    return sounding;
   }
 
   /** Nothing sounds: what was changed meanwhile needs no way. */

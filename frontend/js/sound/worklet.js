@@ -197,10 +197,10 @@ class DactylProcessor extends AudioWorkletProcessor {
   #mix(out, clickOut, many, stretches, count) {
     const routes = many ? this.#routes : null;
     const [first] = this.#player.members;
-    this.#player.mix(currentFrame, count);
+    const sounding = this.#player.mix(currentFrame, count);
     if (routes) this.#sendClick(many, routes.click, count);
     else this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
-    for (const member of this.#player.sounding) {
+    for (const member of sounding) {
       const { desk, buses } = member;
       desk.take(member.outputs, member.parallel);
       const parallel = desk.process(buses, count, stretches);

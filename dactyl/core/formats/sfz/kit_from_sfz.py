@@ -170,10 +170,10 @@ class _Converter:
         """A group that all its own pads are off by chokes; one that only some or only others are off by silences those, as a
         closed hat without ``off_by`` does an open one of its group."""
         group, off_by = region["group"], region["off_by"]
-        fade_ms = {"fast": 6.0, "time": 1000 * region["off_time"], "normal": 1000 * region["ampeg_release"]}[
-            region["off_mode"]
-        ]
+        fade_ms = _off_ms(region)
         if off_by and off_by == group and group in self._one_sided:
+            if fade_ms > FADE_MS:
+                self._differ(f"Group {group}: a pad's own strikes cut it over {FADE_MS:g} ms, not over {fade_ms:g}.")
             return None, True, self._mute(group), self._mute(group)
         if off_by and off_by == group:
             if len(self._members[group]) == 1:
@@ -187,9 +187,7 @@ class _Converter:
 
     def _fade_of(self, group: int) -> float:
         region = self._first_listeners.get(group)
-        if region is None:
-            return FADE_MS
-        return 1000 * region["off_time"] if region["off_mode"] == "time" else 6.0
+        return FADE_MS if region is None else _off_ms(region)
 
     def _choke(self, group: int, fade_ms: float) -> ChokeGroup | None:
         """Letters in the order of the groups' numbers; one fade for each, the first that comes."""
@@ -323,6 +321,13 @@ _PAD_WIDE = {
     "tune": "tuning",
     "pitch_keycenter": "their root",
 }
+
+
+def _off_ms(region: SfzRegion) -> float:
+    """Over how long a region fades where its ``off_by`` silences it."""
+    return {"fast": 6.0, "time": 1000 * region["off_time"], "normal": 1000 * region["ampeg_release"]}[
+        region["off_mode"]
+    ]
 
 
 def _envelope(region: SfzRegion) -> Envelope:

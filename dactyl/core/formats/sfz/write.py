@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import permutations
 
 from dactyl.core.formats.notes import note_label, runs_of
-from dactyl.core.kit import MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take, pan_of
+from dactyl.core.kit import FADE_MS, MAX_VELOCITY, Kit, Layer, Pad, Piece, Sample, Take, pan_of
 from dactyl.core.units import frames_to_ms, resampled_frames
 
 NAMED = "//@ "  # begins a comment line of our own that names what stands above it: an output, piece, pad or mic
@@ -190,6 +190,8 @@ class _Writer:
             self._miss(f"{name}: it is cut by one group only.")
         if len(pad.silences) + bool(pad.choke) > 1:
             self._miss(f"{name}: it silences one group only.")
+        if pad.cuts_itself and not pad.choke and self._groups[pad.id][2] > FADE_MS:
+            self._miss(f"{name}: its own strikes cut it over {FADE_MS:g} ms.")
         if pad.choke and not pad.cuts_itself and self._groups[pad.id][0] == self._groups[pad.id][1]:
             self._miss(f"{name}: it also cuts itself.")
         if len(pad.layers[0].takes[0].samples if pad.layers[0].takes else ()) > 1 and pad.max_voices < 64:
@@ -227,7 +229,10 @@ def _groups(kit: Kit) -> dict[int, tuple[int, int, float]]:
             group = next(numbers)
             if pad.silences:
                 group = mutes.setdefault(pad.silences[0].number, group)
-            result[pad.id] = group, group if pad.cuts_itself else 0, 8.0
+            is_shared = (
+                pad.silences[:1] == pad.silenced_by[:1] != ()
+            )  # one group cuts it, its own strikes among the others
+            result[pad.id] = group, group if pad.cuts_itself else 0, pad.silences[0].fade_ms if is_shared else 8.0
     for _, pad in kit.pads():
         group, off_by, fade_ms = result[pad.id]
         if not off_by and pad.silenced_by:
