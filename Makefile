@@ -36,6 +36,11 @@ HAND_SECONDS ?= 3600
 hand: install  ## a hand at random for HAND_SECONDS, with new seeds, against the laws it may not break
 	@HAND_SECONDS=$(HAND_SECONDS) $(BIN)/python manage.py test dactyl.site.tests.test_hand
 
+FUZZ ?= 20000
+FUZZ_FIRST ?= $(shell date +%s)
+fuzz: install  ## FUZZ broken files for each reader, with new seeds
+	@FUZZ=$(FUZZ) FUZZ_FIRST=$(FUZZ_FIRST) $(BIN)/python manage.py test dactyl.core.tests.test_strangers
+
 lint: install node_modules/installed  ## formatting, habits, the direction of imports, types of scripts
 	@npm exec --offline --silent tsc
 	$(BIN)/ruff format --check .
@@ -63,4 +68,4 @@ words: install  ## every label and sentence of the pages in one file, to be read
 clean:  ## forget the environment and the built demo
 	rm -rf .venv node_modules data
 
-.PHONY: help demo serve install chromium test hand lint assets bench screenshots words clean
+.PHONY: help demo serve install chromium test hand fuzz lint assets bench screenshots words clean

@@ -369,6 +369,18 @@ class Kit:
         return self.maps[0].by_pad()
 
 
+@dataclass(frozen=True)
+class SomePads:
+    """Some pads of a kit, with the desk, mics and groups that they need: read where the other pads make no difference.
+
+    It is not a kit: a bounce, a check or a package of it would lack the other pads in silence. Who needs nothing but these pads
+    (their tables, their answer to a velocity, their sounds for another kit) says so by taking ``alone``.
+    """
+
+    alone: Kit
+    """The kit as if it had no other pads. Companions may name pads that are not in it."""
+
+
 def _check_mics_of(piece: Piece, mics: set[str]) -> None:
     """What a piece says of some mics."""
     said = ([name for name, _ in piece.mic_gains_db], [name for name, _ in piece.mic_pans], piece.mic_flips)

@@ -18,7 +18,7 @@ from dactyl.core.play.compile import compile_kit
 from dactyl.core.wave.read import read_blocks, read_range, read_sound
 from dactyl.kits import queries
 from dactyl.kits.models import Pad, Take, TakeSample
-from dactyl.kits.values import kit_value
+from dactyl.kits.values import some_pads
 from dactyl.shelf.models import Sample
 from dactyl.shelf.sounds import broken_sounds, prepared_head, ready_sounds
 from dactyl.shelf.store import heard_path, whole_path
@@ -30,7 +30,7 @@ _decoded = SoundCache(lambda sha256: read_sound(whole_path(sha256)).audio, DECOD
 
 def response_of(pad: Pad) -> Response | None:
     """The pad's answer at every velocity, as the bounce would render it; None while its sounds are being prepared."""
-    kit = kit_value(pad.kit_id, [pad.pk])
+    kit = some_pads(pad.kit_id, [pad.pk]).alone
     book = compile_kit(kit, settings.PLAYING_RATE_HZ)
     (table,) = book.pads
     recipes = list({sound.recipe.key: sound.recipe for region in table.regions for sound in region.sounds}.values())

@@ -33,15 +33,22 @@ from dactyl.kits.models import (
 from dactyl.shelf.models import Sample
 
 
-def kit_value(
-    kit: Kit | int, pad_ids: Collection[int] | None = None, *, instead: dict[int, Sample] | None = None
-) -> core.Kit:
-    """The kit as the core knows it, whole or with only some of its pads. Thirteen queries, twelve where its row is here.
+def kit_value(kit: Kit | int, *, instead: dict[int, Sample] | None = None) -> core.Kit:
+    """The kit as the core knows it. Thirteen queries, twelve where its row is here.
 
     kit : its row, or its key
     instead : for some takes, the sample to hear in the place of their first mic's, as if it had been chosen
     """
-    return _kit_value(kit if isinstance(kit, Kit) else Kit.objects.get(pk=kit), pad_ids, instead)
+    return _kit_value(_row_of(kit), instead=instead)
+
+
+def some_pads(kit: Kit | int, pad_ids: Collection[int], *, instead: dict[int, Sample] | None = None) -> core.SomePads:
+    """Some pads of the kit; otherwise as ``kit_value``, in as many queries."""
+    return core.SomePads(_kit_value(_row_of(kit), pad_ids, instead))
+
+
+def _row_of(kit: Kit | int) -> Kit:
+    return kit if isinstance(kit, Kit) else Kit.objects.get(pk=kit)
 
 
 def whole_kit_value(kit_id: int) -> core.Kit:

@@ -18,13 +18,15 @@ from dactyl.core.play.together import MemberPart
 from dactyl.core.units import ms_to_frames
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import default_notes, pad_notes
-from dactyl.kits.values import kit_value
+from dactyl.kits.values import kit_value, some_pads
 from dactyl.shelf.models import Sample
 
 LOW_HZ, HIGH_HZ = 8000, 192_000  # rates that a page may play at
 _MOST_RECIPES = 200_000
 _recipes: OrderedDict[str, Recipe] = OrderedDict()
 _lock = Lock()
+Chosen = dict[int, Sample]
+Audition = Callable[[core.Kit], core.Kit]
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,26 +60,44 @@ OTHERS: list[Callable[[Kit, core.Kit], Ensemble | None]] = []
 
 
 def playbook_for_page(
+    kit: Kit, rate_hz: int, *, instead: Chosen | None = None, auditioned: Audition | None = None
+) -> dict[str, Any]:
+    """All that sounds in a kit's page. ``docs/formats.md`` describes it.
+
+    instead : by the id of a take the sample that is heard in its place; auditioned : what is heard in the kit's place
+    """
+    value = kit_value(kit, instead=instead)
+    ensemble = _ensemble(kit, auditioned(value) if auditioned else value)
+    members = [member_tables(ensemble, number, rate_hz) for number in range(len(ensemble.members))]
+    return _told(kit, {"rate": rate_hz, "whole": True, "members": members})
+
+
+def pads_for_page(
     kit: Kit,
     rate_hz: int,
-    pad_ids: Collection[int] | None = None,
+    pad_ids: Collection[int],
     *,
     with_notes: bool = False,
-    instead: dict[int, Sample] | None = None,
-    auditioned: Callable[[core.Kit], core.Kit] | None = None,
+    instead: Chosen | None = None,
+    auditioned: Audition | None = None,
 ) -> dict[str, Any]:
-    """All that sounds in a kit's page, or some pads of the kit itself. ``docs/formats.md`` describes it.
+    """The same of some pads of the kit itself: what they strike along and are cut by in others is in the rows of what crosses.
 
-    with_notes : what all notes mean besides the tables of some pads: for every member, since they are met by those of the
-        first. auditioned : what is heard in the kit's place
+    with_notes : and what all notes mean, for every member, since they are met by those of the first
     """
-    value = kit_value(kit, pad_ids, instead=instead)
-    value = auditioned(value) if auditioned else value
-    told = _of_some_pads(kit, value, rate_hz) if pad_ids is not None else _whole(kit, value, rate_hz)
-    if pad_ids is not None and with_notes:
-        told["members"][0] |= {"notes": default_notes(kit), "allNotes": True}
-        if len(_crossing(kit).members) > 1:  # else the whole kit need not be read
+    crossing, value = _crossing(kit), some_pads(kit, pad_ids, instead=instead).alone
+    own = alone_in_page(kit, auditioned(value) if auditioned else value).members
+    tables = member_tables(replace(crossing, members=(*own, *crossing.members[1:])), 0, rate_hz)
+    member = {name: tables[name] for name in OF_SOME_PADS}
+    told: dict[str, Any] = {"rate": rate_hz, "whole": False, "members": [member]}
+    if with_notes:
+        member |= {"notes": default_notes(kit), "allNotes": True}
+        if len(crossing.members) > 1:  # else the whole kit need not be read
             told["heard"] = [heard_by(one, rate_hz) for one in _ensemble(kit, kit_value(kit)).members]
+    return _told(kit, told)
+
+
+def _told(kit: Kit, told: dict[str, Any]) -> dict[str, Any]:
     first = told["members"][0]
     if not first["key"]:
         for row, key in zip(first["outputs"], kit.outputs.values_list("pk", flat=True), strict=False):
@@ -98,20 +118,6 @@ def _crossing(kit: Kit) -> Ensemble:
 def alone_in_page(kit: Kit, value: core.Kit) -> Ensemble:
     """A value that sounds in the page of a kit, in its place, and nothing beside it."""
     return Ensemble((PlayedMember("", kit.pk, kit.version, Member(kit=value)),))
-
-
-def _whole(kit: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
-    ensemble = _ensemble(kit, value)
-    return {"rate": rate_hz, "whole": True, "members": [
-        member_tables(ensemble, number, rate_hz) for number in range(len(ensemble.members))
-    ]}  # fmt: skip
-
-
-def _of_some_pads(kit: Kit, value: core.Kit, rate_hz: int) -> dict[str, Any]:
-    """Some pads of the kit itself: what others they strike along and are cut by is in the rows of what crosses."""
-    crossing, own = _crossing(kit), alone_in_page(kit, value).members
-    told = member_tables(replace(crossing, members=(*own, *crossing.members[1:])), 0, rate_hz)
-    return {"rate": rate_hz, "whole": False, "members": [{name: told[name] for name in OF_SOME_PADS}]}
 
 
 OF_SOME_PADS = ("key", "kit", "version", "outputs", "parallel", "notes", "pads")

@@ -10,14 +10,13 @@ from django.views.decorators.http import require_GET
 
 from dactyl.core.audio import interpolate
 from dactyl.core.audio.loudness import filters
-from dactyl.core.kit import Kit as KitValue
 from dactyl.kits.models import Kit
 from dactyl.playing import tables as playing
 from dactyl.shelf.models import Sample
 from dactyl.shelf.views import packed_sounds
 from dactyl.web.request_values import ids_in
 
-AUDITIONS: dict[str, Callable[[Kit, str], Callable[[KitValue], KitValue] | None]] = {}
+AUDITIONS: dict[str, Callable[[Kit, str], playing.Audition | None]] = {}
 """What may be heard in the kit's place, by what asks for it; apps above add theirs."""
 
 
@@ -27,16 +26,12 @@ def playbook(request: HttpRequest, kit_id: int, rate_hz: int) -> HttpResponse:
     and each of AUDITIONS what it says, without changing the kit."""
     kit = get_object_or_404(Kit, pk=kit_id)
     asked = request.GET.get("pads")
-    pads = None if asked is None else ids_in(asked)
-    book = playing.playbook_for_page(
-        kit,
-        rate_hz,
-        pads,
-        with_notes=bool(request.GET.get("notes")),
-        instead=_auditioned(request.GET.get("try", "")),
-        auditioned=next((way(kit, request.GET[name]) for name, way in AUDITIONS.items() if name in request.GET), None),
-    )
-    return as_answer(book)
+    ways = (way(kit, request.GET[name]) for name, way in AUDITIONS.items() if name in request.GET)
+    heard: dict[str, Any] = {"instead": _auditioned(request.GET.get("try", "")), "auditioned": next(ways, None)}
+    if asked is None:
+        return as_answer(playing.playbook_for_page(kit, rate_hz, **heard))
+    with_notes = bool(request.GET.get("notes"))
+    return as_answer(playing.pads_for_page(kit, rate_hz, ids_in(asked), with_notes=with_notes, **heard))
 
 
 @require_GET

@@ -16,7 +16,7 @@ from dactyl.core.play.compile import compile_kit
 from dactyl.history.models import Revision
 from dactyl.kits import edits as kit_edits
 from dactyl.kits.models import Kit, Pad, Take, TakeSample
-from dactyl.kits.values import kit_value
+from dactyl.kits.values import some_pads
 from dactyl.recordings.edits import opened_tracks
 from dactyl.recordings.models import RecordedTrack, Recording
 from dactyl.recordings.pads import proposed_pads
@@ -81,7 +81,7 @@ def _overheads(tracks: Sequence[RecordedTrack]) -> RecordedTrack | None:
 
 def _loudest_layer(pad: Pad) -> list[np.ndarray]:
     """The takes of the pad's loudest layer as they are prepared, its first mic, without the pad's level and pan."""
-    book = compile_kit(kit_value(pad.kit_id, [pad.pk]), settings.PLAYING_RATE_HZ)
+    book = compile_kit(some_pads(pad.kit_id, [pad.pk]).alone, settings.PLAYING_RATE_HZ)
     (table,) = book.pads
     regions = [region for region in table.regions if region.sounds and region.gains[126] is not None]
     if not regions:

@@ -20,7 +20,7 @@ from dactyl.kits.edits.from_value import Writer
 from dactyl.kits.edits.pads import MAX_PADS, delete_pads
 from dactyl.kits.models import SILENCED_BY, Companion, Kit, Pad, PadMute, Piece
 from dactyl.kits.queries import taken_notes
-from dactyl.kits.values import kit_value
+from dactyl.kits.values import some_pads
 from dactyl.shelf.queries import by_hash
 
 
@@ -35,7 +35,7 @@ def swap(
     only_mic: str = "",
 ) -> Revision | None:
     """Let ``pads`` sound like those of ``source``; what they are in the kit stays. what : what comes, in words"""
-    value = in_place(kit_value(kit.pk, [pad.pk for pad in pads]), source, pairs, gains_db, only_mic)
+    value = in_place(some_pads(kit.pk, [pad.pk for pad in pads]).alone, source, pairs, gains_db, only_mic)
     with edit(kit, version, f"{what} in the place of {pads[0].piece.name or pads[0].full_name}") as change:
         Writer(change, by_hash(list(samples_of(value)))).refill(value, {pad.pk: pad for pad in pads if pad.pk in pairs})
     return change.revision
@@ -46,7 +46,7 @@ def thicken(
 ) -> Revision | None:
     """A second drum under a piece: a piece of its own whose pads sound along, leave and are cut with the first's."""
     firsts = {pad.pk: pad for pad in Pad.objects.filter(pk__in=pairs, kit=kit)}
-    own = kit_value(kit.pk, list(firsts))
+    own = some_pads(kit.pk, list(firsts)).alone
     if not any(pairs.get(key) for key in firsts):
         raise KitError("No articulation sounds along. Choose one first.")
     second = second_piece(replace(own, pieces=_all_named(kit, own)), source, pairs, how)
@@ -87,7 +87,7 @@ def copy_to(kit: Kit, version: int, pads: Sequence[Pad], other: Kit, *, is_move:
     with transaction.atomic():
         refuse_stale(kit, version, f"{pads[0].full_name} {'moved' if is_move else 'copied'} to {other.name}")
         other.journal.refresh_from_db()
-        add_pieces(other, other.version, kit_value(kit.pk, keys), keys)
+        add_pieces(other, other.version, some_pads(kit.pk, keys).alone, keys)
         return delete_pads(pads, version) if is_move else None
 
 

@@ -19,7 +19,7 @@ from dactyl.core.thicken import Layering, phase, thickened
 from dactyl.history.door import Answer
 from dactyl.history.queries import reading
 from dactyl.kits.models import Kit, Pad
-from dactyl.kits.values import kit_value, whole_kit_value
+from dactyl.kits.values import some_pads, whole_kit_value
 from dactyl.kits.views.answer import kit_edit, pad_of
 from dactyl.kits.views.pages import kit_page
 from dactyl.shelf.sounds import prepared_sound
@@ -139,7 +139,7 @@ def _drum_and_kit(key: str) -> tuple[pieces.Drum | None, core.Kit | None]:
     if drum is None:
         return None, None
     with reading():
-        return drum, kit_value(drum.kit, [one.id for one in drum.articulations])
+        return drum, some_pads(drum.kit, [one.id for one in drum.articulations]).alone
 
 
 @kit_edit
@@ -179,7 +179,7 @@ def phase_of(request: HttpRequest, kit_id: int, pad_id: int) -> JsonResponse:
     if own is None:
         raise KitError("No articulation sounds along; choose one first.")
     with reading():
-        value = kit_value(kit, [own])
+        value = some_pads(kit, [own]).alone
     asked = replace(louder(how, gains), delay_ms=0.0, is_flipped=False)
     book = compile_kit(thickened(value, source, {own: pairs[own]}, asked), settings.PLAYING_RATE_HZ)
     sounds = [_hardest(pad) for pad in book.pads]
@@ -206,7 +206,7 @@ def add(request: HttpRequest, kit: Kit, version: int) -> Answer:
         if other is None:
             raise KitError("What was copied is no longer there. Copy it again.")
         with reading():
-            source = kit_value(other.pk, pads)
+            source = some_pads(other.pk, pads).alone
         return edits.add_pieces(kit, version, source, pads)
     drum, source = _drum_and_kit(request.POST.get("piece", "")[:20])
     shown = set(ids_in(request.POST.get("shown", "")))

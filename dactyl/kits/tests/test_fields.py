@@ -17,7 +17,7 @@ from dactyl.kits.edits.from_value import open_kit
 from dactyl.kits.fields import PAD_FIELDS, SCALES, number
 from dactyl.kits.models import ChokeGroup, Companion, MapNote, Output, PieceMic
 from dactyl.kits.tests.test_edits import KitCase, version
-from dactyl.kits.values import kit_value
+from dactyl.kits.values import kit_value, some_pads
 from dactyl.shelf.models import Sample
 
 
@@ -114,7 +114,7 @@ class EveryField(KitCase):
                     )
 
     def test_one_step_past_a_limit_is_refused_by_name(self):
-        value = kit_value(self.kit.pk, [self.pad.pk])
+        value = some_pads(self.kit.pk, [self.pad.pk]).alone
         pad = value.pieces[0].pads[0]
         numbers = [(name, field) for name, field in fields.PAD.items() if field.low is not None]
         for name, field, past in [(n, f, at) for n, f in numbers for at in (f.low - 1, f.high + 1)]:
