@@ -101,6 +101,7 @@ class Hand(RuleBasedStateMachine):
         for tab in self.tabs:
             for document in self.documents():
                 self.look(tab, document)
+        self.read: dict[tuple[str, int], tuple[int, Any]] = {}
         self.beginning = {key: self.value(key) for key in self.keys()}
 
     def kit(self, name: str, filled: int) -> Kit:
@@ -136,8 +137,13 @@ class Hand(RuleBasedStateMachine):
         return [key_of(document) for document in self.documents()]
 
     def value(self, key: tuple[str, int]) -> Any:
-        """Everything a document holds."""
-        kind, pk = key
+        """Everything a document holds; read anew where anything was written since it was read."""
+        written = connection.connection.total_changes
+        if self.read.get(key, (None,))[0] != written:
+            self.read[key] = written, self.read_value(*key)
+        return self.read[key][1]
+
+    def read_value(self, kind: str, pk: int) -> Any:
         if kind == "Kit":
             told = (
                 TranslationNote.objects.filter(translation__kit=pk)
@@ -193,7 +199,7 @@ class Hand(RuleBasedStateMachine):
 
     def do(self, tab: Tab, act: Act, dice: random.Random) -> None:
         before = {key: self.value(key) for key in self.keys()}
-        tables = self.tables() if isinstance(act.document, Kit) else {}
+        tables = self.tables(act.document) if isinstance(act.document, Kit) else {}
         answer = self.send(tab, act, dice)
         note(f"{act.path} {act.values} -> {answer.status_code}")
         connection.check_constraints()
@@ -259,13 +265,9 @@ class Hand(RuleBasedStateMachine):
                 "a written file is longer",
             )
 
-    def tables(self) -> dict[int, str]:
+    def tables(self, kit: Kit) -> dict[int, str]:
         """What the page plays of each pad."""
-        return {
-            row["id"]: json.dumps(row)
-            for kit in self.kits
-            for row in playing.playbook_for_page(kit, RATE)["members"][0]["pads"]
-        }
+        return {row["id"]: json.dumps(row) for row in playing.playbook_for_page(kit, RATE)["members"][0]["pads"]}
 
     def told_of_kit(self, kit: Kit, answer: HttpResponse, before: dict[int, str]) -> None:
         """The page fetches the tables of all pads that sound otherwise now."""
@@ -273,7 +275,7 @@ class Hand(RuleBasedStateMachine):
         law(told is not None, "the page was told nothing")
         if told["pads"] is None:
             return
-        now = self.tables()
+        now = self.tables(kit)
         own = set(Pad.objects.filter(kit=kit).values_list("pk", flat=True))
         other = {pk for pk in own if before.get(pk) != now.get(pk)}
         law(other <= set(told["pads"]), f"pads {other - set(told['pads'])} sound otherwise and are not fetched")
