@@ -106,6 +106,11 @@ def insert_bars(part: Part, before: int, count: int) -> Part:
     at = tick_of_bar(min(before, part.bars), part.meters, part.ticks_per_beat)
     meter = meter_at(max(0, at - 1), part.meters)
     length = count * max(1, part.ticks_per_beat * 4 * meter[1] // meter[2])
+    return _with_room(part, at, length)
+
+
+def _with_room(part: Part, at: int, length: int) -> Part:
+    """Empty ticks from a tick on; what stands there and behind it moves."""
     made = _shifted(part, lambda tick: tick + length if tick >= at else tick, at_end=part.loop_ticks + length)
     return replace(made, curves=curves.room_made(part.curves, at, length))
 
@@ -124,15 +129,35 @@ def delete_bars(part: Part, first: int, count: int) -> Part:
 
 
 def duplicate_bars(part: Part, first: int, count: int) -> Part:
-    """The same bars once more, right behind themselves."""
+    """The same bars once more, right behind themselves, with what changes in them: tempo, meter, automation."""
+    if part.bars + min(count, part.bars - first) > MAX_BARS:
+        raise PartError(f"A part has at most {MAX_BARS:,} bars.")
     start, end = bar_span(part, first, count)
     held = [event for event in part.events if start <= event.tick < end]
-    room = insert_bars(part, min(part.bars, first + count), min(count, part.bars - first))
+    room = _with_room(part, end, end - start)
     return replace(
         room,
         events=in_order([*room.events, *copies(held, end - start)]),
+        tempos=_copied_behind(part.tempos, start, end),
+        meters=_copied_behind(part.meters, start, end),
         curves=curves.copied_behind(part.curves, start, end),
     )
+
+
+def _copied_behind(changes: Sequence[tuple[int, ...]], start: int, end: int) -> tuple[tuple[int, ...], ...]:
+    """Tempos or meters where a stretch is there twice: the copy begins as the stretch did, and what follows goes on as before.
+
+    changes : (tick, ...) of each, the first at tick 0
+    """
+    length = end - start
+    begins, goes_on = (next(one for one in reversed(changes) if one[0] <= tick) for tick in (start, end))
+    copied = {at + length: values for at, *values in changes if start < at < end}
+    made = {at if at < end else at + length: values for at, *values in changes}
+    for at, values in sorted(({end: begins[1:]} | copied | {end + length: goes_on[1:]}).items()):
+        holds = made[max(before for before in made if before <= at)]
+        if tuple(holds) != tuple(values):
+            made[at] = values
+    return tuple((at, *made[at]) for at in sorted(made))
 
 
 def clear_bars(part: Part, first: int, count: int) -> Part:

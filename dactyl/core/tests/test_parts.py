@@ -240,6 +240,7 @@ class Structure(SimpleTestCase):
         self.assertEqual((self.at(less), less.bars, less.sections), (self.at(self.PART), 2, self.PART.sections))
         twice = structure.duplicate_bars(self.PART, 1, 1)
         self.assertEqual((self.at(twice)[-2:], twice.bars), ([(3840, 36), (4800, 38)], 3))
+        self.assertEqual((twice.tempos, twice.meters), (self.PART.tempos, self.PART.meters), "nothing changes in it")
         self.assertEqual(structure.insert_bars(self.PART, 2, 1).loop_ticks, 3 * 1920)
         with self.assertRaisesRegex(PartError, "at least one bar"):
             structure.delete_bars(self.PART, 0, 2)
