@@ -1,4 +1,4 @@
-"""Write a kit as a SoundFont: of each layer its first take, all mics mixed; and list what that loses.
+"""Write a kit as a SoundFont: of each layer its first take, mixed as mics and desk stand; and list what that loses.
 
 Numbers are those of the SoundFont Technical Specification, version 2.04 (1996), as in read.py.
 """
@@ -6,19 +6,21 @@ Numbers are those of the SoundFont Technical Specification, version 2.04 (1996),
 import math
 import struct
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import chain, count
 from pathlib import Path
 from typing import BinaryIO
 
 import numpy as np
 
 from dactyl.core.audio.prepare import Recipe
+from dactyl.core.desk.tables import become
 from dactyl.core.errors import KitError
 from dactyl.core.formats.notes import runs_of
 from dactyl.core.formats.sf2 import read as sf2
 from dactyl.core.formats.sf2.lost import Lost, lost_by_a_soundfont
-from dactyl.core.formats.sf2.unpack import HEARD_LINEAR
+from dactyl.core.formats.sf2.unpack import ATTENUATION_DB, HEARD_LINEAR
 from dactyl.core.kit import MAX_VELOCITY, Kit, Pad
 from dactyl.core.play.compile import compile_kit, layer_gains
 from dactyl.core.play.playbook import PadTable, Playbook, Region
@@ -27,7 +29,19 @@ from dactyl.core.units import db_to_gain, gain_to_db
 MOST_BYTES = 2**31
 SILENT_FRAMES, LEAST_FRAMES = 46, 48  # behind each sample; of each (sections 6.1 and 7.10)
 NEVER = 8_000  # timecents: what takes so long is never over
+MOST_RATE_HZ = 50_000  # of a sample (section 7.10)
+MOST_FOLLOWS = 1.6  # of the standard's 960 centibels by which a level follows velocity
+MOST_SCALE = 1200  # cents a key; and none below 0 (section 8.1.3)
+MOST_ROWS = 0xFFFF  # of a table of generators
+_TOLERANCES_DB = (0.75, 3.0, math.inf)  # of a level: the first with that all zones find room
+_ROWS_OF_ZONE = 16  # generators, at most
 _TABLES = ("phdr", "pbag", "pmod", "pgen", "inst", "ibag", "imod", "igen", "shdr")
+
+
+Law = tuple[float, float, float]
+"""level at 127 in dB, how far it follows velocity, how far off that is at most in dB: level + follows x 40 log10(v/127)"""
+Levelled = tuple[Region, tuple[int, int], Law]
+"""A take, the velocities from and to which it answers so, and how loud."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +58,8 @@ def write_soundfont(path: Path, kit: Kit, load_sound: Callable[[Recipe], np.ndar
     """Returns a sentence for everything that it can't hold. raises : KitError where no pad has a sound and a note"""
     rates = Counter(sample.rate_hz for _, pad in kit.pads() for layer in pad.layers for take in layer.takes for _, sample in take.samples)  # fmt: skip
     rate_hz = rates.most_common(1)[0][0] if rates else 44_100
+    while rate_hz > MOST_RATE_HZ:
+        rate_hz = rate_hz // 2 if rate_hz % 2 == 0 else 48_000
     with path.open("wb") as file:
         return _Writer(file, kit, compile_kit(kit, rate_hz), load_sound).write()
 
@@ -51,7 +67,9 @@ def write_soundfont(path: Path, kit: Kit, load_sound: Callable[[Recipe], np.ndar
 class _Writer:
     def __init__(self, file: BinaryIO, kit: Kit, book: Playbook, load_sound: Callable[[Recipe], np.ndarray]) -> None:
         self._file, self._kit, self._book, self._load = file, kit, book, load_sound
+        self._matrices = [channel.matrix for channel in book.desk.channels]
         self._headers: list[tuple] = []
+        self._names: set[bytes] = set()
         self._zones: list[_Zone] = []
         self._frames = 0
         self._lost = Lost()
@@ -65,9 +83,11 @@ class _Writer:
         notes = self._kit.notes()
         pads = zip(self._kit.pads(), self._book.pads, strict=True)
         written = [(pad, table) for (_, pad), table in pads if pad.layers and not pad.muted and notes.get(pad.id)]
-        self._loudest = max([1.0, *(self._peak(pad, table) for pad, table in written)])
-        for pad, table in written:
-            self._pad(pad, table, sorted(notes[pad.id]))
+        self._choking = Counter(pad.choke.letter for pad, _ in written if pad.choke)
+        levelled = self._levelled(written, notes)
+        self._loudest = max([1.0, *(self._peak(layers) for _, _, layers in levelled)])
+        for pad, table, layers in levelled:
+            self._pad(pad, table, sorted(notes[pad.id]), layers)
         if not self._zones:
             raise KitError("No pad of this kit has a sound and a note. Give one both first.")
         self._tell(begin + 4, 12 + 2 * self._frames)
@@ -84,19 +104,43 @@ class _Writer:
 
     # One pad -----------------------------------------------------------------------------------------------------------
 
-    def _peak(self, pad: Pad, table: PadTable) -> float:
-        peaks = [np.abs(self._mixed(region)).max(initial=0) * db_to_gain(level_db) for region, _, (level_db, *_) in _layers(pad, table)]  # fmt: skip
+    def _levelled(
+        self, written: Sequence[tuple[Pad, PadTable]], notes: Mapping[int, Sequence[int]]
+    ) -> list[tuple[Pad, PadTable, list[Levelled]]]:
+        """Each pad with its layers, in as many stretches of velocity as keep the levels right."""
+        for most_off_db in _TOLERANCES_DB:
+            found = [(pad, table, list(_layers(pad, table, most_off_db))) for pad, table in written]
+            rows = sum(2 * _ROWS_OF_ZONE * len(layers) * len(_keys(table, sorted(notes[pad.id]))) for pad, table, layers in found)  # fmt: skip
+            if rows <= MOST_ROWS:
+                break
+        return found
+
+    def _peak(self, layers: Sequence[Levelled]) -> float:
+        """Of the loudest sample, each at the highest level of its own stretches."""
+        loudest: dict[int, tuple[Region, float]] = {}
+        for region, _, (level_db, *_) in layers:
+            _, before = loudest.get(id(region), (region, -math.inf))
+            loudest[id(region)] = region, max(before, level_db)
+        peaks = [np.abs(self._mixed(region)).max(initial=0) * db_to_gain(level_db) for region, level_db in loudest.values()]  # fmt: skip
         return float(max(peaks, default=0))
 
-    def _pad(self, pad: Pad, table: PadTable, notes: Sequence[int]) -> None:
+    def _pad(self, pad: Pad, table: PadTable, notes: Sequence[int], layers: Sequence[Levelled]) -> None:
+        """Stretches of one layer share its sample; the softer ones are attenuated."""
         shared = self._values(pad)
-        for region, velocities, (level_db, follows, off_db) in _layers(pad, table):
+        level_of: dict[int, float] = {}
+        for region, _, (level_db, *_) in layers:
+            level_of[id(region)] = max(level_db, level_of.get(id(region), -math.inf))
+        samples: dict[int, list[tuple[int, int]]] = {}
+        for region, velocities, (level_db, follows, off_db) in layers:
             if off_db > 1:
                 self._lost.add(pad.name, "how the level follows velocity is over 1 dB off")
-            for number, side in self._samples(pad.name, region, db_to_gain(level_db)):
-                for keys in runs_of(notes):
-                    root = table.root if table.cents_per_key else keys[0]
-                    values = shared | {sf2.ROOT: root, sf2.SCALE: round(table.cents_per_key)}
+            loudest_db = level_of[id(region)]
+            if id(region) not in samples:
+                samples[id(region)] = list(self._samples(pad.name, region, db_to_gain(loudest_db)))
+            softer = round((loudest_db - level_db) / ATTENUATION_DB)
+            for number, side in samples[id(region)]:
+                for keys, tuned in _keys(table, notes):
+                    values = shared | tuned | ({sf2.ATTENUATION: softer} if softer else {})
                     self._zones.append(_Zone(keys, velocities, follows, number, values, side))
 
     def _values(self, pad: Pad) -> dict[int, int]:
@@ -110,6 +154,7 @@ class _Writer:
             seconds_to_silence = (
                 envelope.decay_ms / 1000 / (HEARD_LINEAR if fall_db >= 100 else max(fall_db, 0.1) / 100)
             )
+            self._lost.add(pad.name, "the level falls by so many dB a second, not along a line")
             values |= {
                 sf2.HOLD: _timecents(envelope.hold_ms / 1000),
                 sf2.DECAY: _timecents(seconds_to_silence),
@@ -120,8 +165,10 @@ class _Writer:
             cutoff_hz = pad.filter.cutoff_hz * 2 ** (pad.filter.octaves * (100 / MAX_VELOCITY - 1))
             values[sf2.FILTER_CENTS] = round(min(13_500, max(1_500, 1200 * math.log2(cutoff_hz / 8.176))))
             values[sf2.FILTER_Q] = _resonance(pad)
-        if pad.choke:
+        if pad.choke and self._choking[pad.choke.letter] > 1:
             values[sf2.EXCLUSIVE] = ord(pad.choke.letter) - ord("A") + 1
+            if not pad.cuts_itself:
+                self._lost.add(pad.name, "its own strikes cut it too, as all of an exclusive class do")
         elif pad.cuts_itself and (number := next(self._classes, None)):
             values[sf2.EXCLUSIVE] = number
         return values
@@ -135,7 +182,7 @@ class _Writer:
         level *= 1.0 if is_mono else math.sqrt(0.5)  # a pair leaves whole, one in the middle at 0.707 on each side
         steps = np.round(mixed * np.float32(32_767 * level / self._loudest)).astype("<i2")
         sides = [(0, steps[0])] if is_mono else [(-1, steps[0]), (1, steps[1])]
-        first = len(self._headers)
+        first, called_both = len(self._headers), self._free(name)
         for place, (side, channel) in enumerate(sides):
             if 2 * (self._frames + len(channel)) > MOST_BYTES:
                 raise KitError("The kit is too large for a SoundFont, which holds 2 GB. Take pads or mics out.")
@@ -145,18 +192,27 @@ class _Writer:
             self._frames = end + SILENT_FRAMES
             link = first + 1 - place if side else 0
             kind = {-1: sf2.LEFT, 0: 1, 1: sf2.RIGHT}[side]
-            called = _name(name, 18) + (b" L" if side < 0 else b" R" if side else b"")
+            called = called_both + (b" L" if side < 0 else b" R" if side else b"")
             loop = start + 8, end - 8  # which nothing uses; no nearer to the ends (section 7.10)
             self._headers.append((called, start, end, *loop, self._book.rate_hz, 60, 0, link, kind))
             yield first + place, side
 
     def _mixed(self, region: Region) -> np.ndarray:
+        """As it leaves the desk without its parallel bus: what that does to all at once is no sample's."""
         parts = [(sound, self._load(sound.recipe)) for sound in region.sounds]
         mixed = np.zeros((2, max((audio.shape[1] for _, audio in parts), default=0)), np.float32)
         for sound, audio in parts:
-            mixed[0, : audio.shape[1]] += np.float32(sound.left) * audio[0]
-            mixed[1, : audio.shape[1]] += np.float32(sound.right) * audio[-1]
+            sides = np.stack([np.float32(sound.left) * audio[0], np.float32(sound.right) * audio[-1]])
+            become(sides, self._matrices[sound.output])
+            mixed[:, : audio.shape[1]] += sides
         return mixed
+
+    def _free(self, name: str) -> bytes:
+        """A name of 18 letters at most that no other sample has."""
+        names = chain([name], (f"{name[: 17 - len(str(number))]} {number}" for number in count(2)))
+        free = next(one for one in (_name(name, 18) for name in names) if one not in self._names)
+        self._names.add(free)
+        return free
 
     # Tables ------------------------------------------------------------------------------------------------------------
 
@@ -182,7 +238,7 @@ class _Writer:
                 rows["imod"].append(
                     struct.pack("<HHhHH", sf2.VELOCITY_TO_LEVEL, sf2.ATTENUATION, round(960 * zone.follows), 0, 0)
                 )
-        if len(rows["igen"]) > 0xFFFF:
+        if len(rows["igen"]) > MOST_ROWS:
             raise KitError("The kit is too large for a SoundFont. Take pads out.")
         rows["ibag"].append(struct.pack("<HH", len(rows["igen"]), len(rows["imod"])))
         rows["igen"].append(bytes(4))
@@ -203,21 +259,43 @@ def _generators(zone: _Zone) -> Iterator[tuple[int, int]]:
     yield sf2.SAMPLE, zone.sample
 
 
-Law = tuple[float, float, float]
-"""level at 127 in dB, how far it follows velocity, how far off that is at most in dB: level + follows x 40 log10(v/127)"""
+def _keys(table: PadTable, notes: Sequence[int]) -> list[tuple[tuple[int, int], dict[int, int]]]:
+    """Stretches of keys with the tuning that all of each share: key by key where their steps are nothing a font can say."""
+    cents = table.cents_per_key
+    if not cents:
+        return [(keys, {sf2.ROOT: keys[0], sf2.SCALE: 0}) for keys in runs_of(notes)]
+    if cents == round(cents) and 0 <= cents <= MOST_SCALE:
+        return [(keys, {sf2.ROOT: table.root, sf2.SCALE: round(cents)}) for keys in runs_of(notes)]
+    made = []
+    for key in notes:
+        coarse, fine = divmod(round(cents * (key - table.root)), 100)
+        made.append(((key, key), {sf2.ROOT: key, sf2.SCALE: 0, sf2.COARSE_TUNE: coarse, sf2.FINE_TUNE: fine}))
+    return made
 
 
-def _layers(pad: Pad, table: PadTable) -> Iterator[tuple[Region, tuple[int, int], Law]]:
-    """Of each layer that sounds its first take, and the struck velocities that come to it."""
+def _layers(pad: Pad, table: PadTable, most_off_db: float) -> Iterator[Levelled]:
+    """Of each layer that sounds its first take, in stretches of the struck velocities that come to it."""
     regions = iter(table.regions)
     for layer, gains in zip(pad.layers, layer_gains(pad, table.curve), strict=True):
         own = [(take, next(regions)) for take in layer.takes]
         first = next((region for take, region in own if take.enabled), None)
         struck = [v for v in range(1, MAX_VELOCITY + 1) if layer.low <= table.curve[v - 1] <= layer.high]
-        if first and struck:
-            velocities = struck[0], struck[-1]
-            level_db, follows, off_db = _follows(gains, velocities)
-            yield first, velocities, (level_db + _resonance(pad) / 20, follows, off_db)
+        for run in runs_of(struck) if first else ():  # a curve that falls and rises comes to a layer twice
+            for velocities, (level_db, follows, off_db) in _laws(gains, run, most_off_db):
+                yield first, velocities, (level_db + _resonance(pad) / 20, follows, off_db)
+
+
+def _laws(
+    gains: Sequence[float | None], velocities: tuple[int, int], most_off_db: float
+) -> Iterator[tuple[tuple[int, int], Law]]:
+    """A stretch of velocities, cut in halves until each follows its law as nearly as is asked for."""
+    law, (low, high) = _follows(gains, velocities), velocities
+    if law[2] <= most_off_db or low == high:
+        yield velocities, law
+        return
+    middle = (low + high) // 2
+    yield from _laws(gains, (low, middle), most_off_db)
+    yield from _laws(gains, (middle + 1, high), most_off_db)
 
 
 def _resonance(pad: Pad) -> int:
@@ -226,6 +304,7 @@ def _resonance(pad: Pad) -> int:
 
 
 def _follows(gains: Sequence[float | None], velocities: tuple[int, int]) -> Law:
+    """The nearest law. Its level at 127 is never over full: a layer of soft strokes would else make all others softer."""
     struck = np.array([v for v in range(velocities[0], velocities[1] + 1) if gains[v - 1]])
     if not len(struck):
         return 0.0, 1.0, 0.0
@@ -233,8 +312,11 @@ def _follows(gains: Sequence[float | None], velocities: tuple[int, int]) -> Law:
     line = 40 * np.log10(struck / MAX_VELOCITY)
     spread = line - line.mean()
     slope = float(spread @ wanted / (spread @ spread)) if len(struck) > 1 else 1.0
-    slope = round(min(1.0, max(0.0, slope)), 3)
+    slope = round(min(MOST_FOLLOWS, max(0.0, slope)), 3)
     level = float((wanted - slope * line).mean())
+    if level > 0:
+        slope = round(min(MOST_FOLLOWS, max(0.0, float(line @ wanted / (line @ line)))), 3)
+        level = min(0.0, float((wanted - slope * line).mean()))
     return level, slope, float(np.abs(wanted - slope * line - level).max())
 
 

@@ -6,11 +6,10 @@ Where SFZ leaves room, docs/formats.md says what is done here.
 import math
 from collections.abc import Callable
 
-import numpy as np
-
 from dactyl.core.audio.filter import FilterTable, filter_table
 from dactyl.core.audio.prepare import Recipe
 from dactyl.core.formats.notes import note_name
+from dactyl.core.formats.sfz.levels import velocity_gains
 from dactyl.core.formats.sfz.opcodes import FILTER_KINDS
 from dactyl.core.formats.sfz.read import SFZ_MIDDLE_C, SfzFile, SfzRegion
 from dactyl.core.kit import Sample
@@ -109,29 +108,6 @@ def _sounds(region: SfzRegion, rate_hz: int, output: int, sample: Sample | None)
     gain, pan = db_to_gain(region["volume"]) * region["amplitude"] / 100, region["pan"] / 100
     left, right = pan_gains(pan)
     return (MicSound(recipe, gain, pan, gain * left, gain * right, output),)
-
-
-def velocity_gains(region: SfzRegion) -> tuple[float | None, ...]:
-    """Gain at each velocity 1..127: 1 + t(curve - 1), times the crossfades; None outside lovel..hivel."""
-    velocities = np.arange(1, 128)
-    if region.velocity_curve:
-        points = sorted(({0: 0.0, 127: 1.0} | region.velocity_curve).items())
-        curve = np.interp(velocities, [v for v, _ in points], [gain for _, gain in points])
-    else:
-        curve = (velocities / 127) ** 2
-    gains = 1 + region["amp_veltrack"] / 100 * (curve - 1)
-    rising = np.array([_rise(v, region["xfin_lovel"], region["xfin_hivel"]) for v in velocities])
-    falling = np.array([_rise(-v, -region["xfout_hivel"], -region["xfout_lovel"]) for v in velocities])
-    gains = gains * np.sin(rising * np.pi / 2) * np.sin(falling * np.pi / 2)
-    answers = (velocities >= region["lovel"]) & (velocities <= region["hivel"])
-    return tuple(float(gain) if answer else None for gain, answer in zip(gains, answers, strict=True))
-
-
-def _rise(velocity: int, low: int, high: int) -> float:
-    """From 0 at ``low`` and below to 1 at ``high`` and above."""
-    if velocity >= high:
-        return 1.0
-    return max(0.0, (velocity - low) / (high - low)) if low < high else 0.0
 
 
 def _filter(region: SfzRegion, rate_hz: int) -> FilterTable | None:

@@ -16,6 +16,7 @@ from dactyl.core.errors import KitFileError
 
 DRUM_BANK = 128
 MOST_PRESETS, MOST_ZONES = 2_000, 50_000
+MOST_MEETINGS = 500_000  # of zones of presets with those of their instruments, whether or not they sound
 ROM, COMPRESSED = 0x8000, 0x10  # of a sample's type; the second is no SoundFont 2
 LEFT, RIGHT = 4, 2
 
@@ -23,34 +24,22 @@ LEFT, RIGHT = 4, 2
 START, END, START_COARSE, END_COARSE = 0, 1, 4, 12
 FILTER_CENTS, FILTER_Q = 8, 9
 PAN, DELAY, ATTACK, HOLD, DECAY, SUSTAIN, RELEASE = 17, 33, 34, 35, 36, 37, 38
-INSTRUMENT, KEYS, VELOCITIES, ATTENUATION = 41, 43, 44, 48
+INSTRUMENT, KEYS, VELOCITIES, FORCED_KEY, FORCED_VELOCITY, ATTENUATION = 41, 43, 44, 46, 47, 48
 COARSE_TUNE, FINE_TUNE, SAMPLE, MODE, SCALE, EXCLUSIVE, ROOT = 51, 52, 53, 54, 56, 57, 58
 TO_PITCH, TO_FILTER, MOVING_DECAY, MOVING_SUSTAIN = 7, 11, 28, 29  # of the envelope of pitch and filter
 MOVING = (5, 6, TO_PITCH, 10, TO_FILTER, 13)  # by vibrato or by that envelope
 FOLLOWS = -1  # our own: how far the level follows velocity, centibels; from the modulator below where it is said anew
+LAST = 60  # of the generators; those behind it say nothing (section 8.1)
 VELOCITY_TO_LEVEL = 0x0502  # velocity, falling, concave (section 8.4.1)
 DEFAULTS = MappingProxyType({
     FOLLOWS: 960,
     FILTER_CENTS: 13_500, MOVING_DECAY: -12_000, DELAY: -12_000, ATTACK: -12_000, HOLD: -12_000, DECAY: -12_000, RELEASE: -12_000,
-    SCALE: 100, ROOT: -1,
+    SCALE: 100, ROOT: -1, FORCED_KEY: -1, FORCED_VELOCITY: -1,
 })  # fmt: skip
 _NOT_ADDED = {
-    START,
-    END,
-    START_COARSE,
-    END_COARSE,
-    INSTRUMENT,
-    KEYS,
-    VELOCITIES,
-    SAMPLE,
-    MODE,
-    EXCLUSIVE,
-    ROOT,
-    45,
-    46,
-    47,
-    50,
-}
+    START, END, START_COARSE, END_COARSE, INSTRUMENT, KEYS, VELOCITIES, FORCED_KEY, FORCED_VELOCITY, SAMPLE, MODE, EXCLUSIVE,
+    ROOT, 45, 50,
+}  # fmt: skip
 _RANGES = {KEYS, VELOCITIES}
 _SIZES = {
     b"phdr": 38,
@@ -185,7 +174,8 @@ class _Reader:
         numbers = sorted(range(len(heads)), key=lambda number: heads[number][1])
         drums = [number for number in numbers if heads[number][2] == DRUM_BANK]
         instruments: dict[int, list[dict[int, int]]] = {}
-        left = MOST_ZONES
+        modulated: dict[int, bool] = {}
+        left, met = MOST_ZONES, 0
         for number in drums or numbers:
             zones, has_modulators = [], self._has_modulators(b"phdr", number)
             for own in self._zones(b"phdr", number, INSTRUMENT):
@@ -193,7 +183,11 @@ class _Reader:
                     continue
                 if instrument not in instruments:
                     instruments[instrument] = list(self._zones(b"inst", instrument, SAMPLE))
-                has_modulators |= self._has_modulators(b"inst", instrument)
+                    modulated[instrument] = self._has_modulators(b"inst", instrument)
+                has_modulators |= modulated[instrument]
+                met += len(instruments[instrument])
+                if met > MOST_MEETINGS:
+                    raise KitFileError("Its presets and instruments have too many zones.", "Split it.", file=self._name)
                 zones += [zone for inner in instruments[instrument] if (zone := _zone(own, inner, waves))]
                 if len(zones) > left:
                     raise KitFileError(f"It has over {MOST_ZONES:,} zones.", "Split it.", file=self._name)
@@ -221,6 +215,7 @@ class _Reader:
             values = {
                 operator: amount if operator in _RANGES or operator == ends_with else _signed(amount)
                 for operator, amount in self._records[generators][first:last]
+                if operator <= LAST
             }
             values |= self._follows(of, bag)
             if ends_with in values:
@@ -234,11 +229,11 @@ class _Reader:
             for source, to, amount, *_ in self._modulators(of, range(bag, bag + 1))
             if _is_level(source, to)
         ]
-        return {FOLLOWS: amounts[-1]} if amounts and of == b"inst" else {}
+        return {FOLLOWS: amounts[-1]} if amounts else {}
 
     def _has_modulators(self, of: bytes, number: int) -> bool:
         *_, own = self._bags(of, number)
-        return any(of == b"phdr" or not _is_level(source, to) for source, to, *_ in self._modulators(of, own))
+        return any(not _is_level(source, to) for source, to, *_ in self._modulators(of, own))
 
     def _modulators(self, of: bytes, bags: range) -> list[tuple]:
         named = (b"pbag", b"pmod") if of == b"phdr" else (b"ibag", b"imod")

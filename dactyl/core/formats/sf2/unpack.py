@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import chain, count
@@ -20,12 +20,14 @@ from dactyl.core.formats.sfz.write import NAMED, label
 from dactyl.core.kinds import KINDS
 
 MOST_KITS = 32  # of one file
-SPARE_FRAMES = 1 << 26
+MOST_TIMES, SPARE_FRAMES = 8, 1 << 22  # the frames of a font that may be written, and beside them
+SPARE_FILES = 1_000  # beside four for each of its samples
 SIDES_DB = 20 * math.log10(math.sqrt(2))  # of a pair over one in the middle, which leaves at 0.707 on each side
 ATTENUATION_DB = (
     0.04  # of a unit: the specification says 0.1, the hardware it was written for and players since do 0.04
 )
-_ASIDE = 400  # tenths of a percent: a zone so far to a side is one of a pair
+_ASIDE = 400  # tenths of a percent: a zone so far to a side is one of a pair, linked or not
+_MOST_PAN = 500
 _SIDE = re.compile(r"[\s_.\-(\[]*(?:(?<![a-z])(?:left|right|l|r))?[\s_.\-)\]]*\d*[\s_.\-)\]]*$", re.IGNORECASE)
 HEARD_LINEAR = 2 / math.log(10**5)  # of the time in which a level falls by 100 dB: a line with the same sum
 _FULL_DB = 100.0
@@ -62,7 +64,7 @@ class _Writer:
         self._font, self._folder = font, folder
         self._files: dict[tuple, str] = {}  # what a file holds -> its path
         self._used: set[str] = set()
-        self._room = 2 * len(font.frames) + SPARE_FRAMES  # that may be written: zones may cut one sample in many ways
+        self._room = MOST_TIMES * len(font.frames) + SPARE_FRAMES  # zones may cut one sample in many ways
         self._lost = Lost()
         (folder / "samples").mkdir(parents=True, exist_ok=True)
 
@@ -101,22 +103,28 @@ class _Writer:
 
     def _region(self, name: str, left: Zone, right: Zone | None) -> dict[str, object]:
         zone, wave = left, self._font.waves[left.wave]
-        spans = [self._span(one) for one in (left, right) if one]
-        path, seconds = self._sample(wave.name, spans, wave.rate_hz)
-        root = zone[sf2.ROOT] if 0 <= zone[sf2.ROOT] <= 127 else wave.key
-        tune = 100 * zone[sf2.COARSE_TUNE] + zone[sf2.FINE_TUNE] + wave.correction_cents + _held(zone, sf2.TO_PITCH)
+        path, seconds = self._sample(wave.name, [one for one in (left, right) if one], wave.rate_hz)
         values: dict[str, object] = {
             "sample": path, "lovel": zone.velocities[0], "hivel": zone.velocities[1],
-            "pitch_keycenter": root, "pitch_keytrack": zone[sf2.SCALE], "tune": tune,
-            "volume": -ATTENUATION_DB * min(1440, max(0, zone[sf2.ATTENUATION])) - (0 if right else SIDES_DB)
+            "volume": -_attenuation_db(zone) - (0 if right else SIDES_DB)
             - min(960, max(0, zone[sf2.FILTER_Q])) / 20,  # section 8.1.2: half of what it raises, whatever the filter does
+            **self._pitch(right or left),  # section 7.10: the right one's
+            **_velocity(zone),
         }  # fmt: skip
-        if zone[sf2.FOLLOWS] != 960:
-            values["amp_veltrack"] = _veltrack(zone[sf2.FOLLOWS])
         if not right:
-            values["pan"] = max(-500, min(500, zone[sf2.PAN])) / 5
+            values["pan"] = _pan(zone) / 5
+        elif any(left[one] != right[one] for one in _OF_BOTH_SIDES):
+            self._lost.add(name, "its two sides have one filter and one envelope, the left's")
         self._say_left_out(name, zone)
         return values | self._envelope(name, zone, seconds) | _filter(zone, wave.rate_hz)
+
+    def _pitch(self, zone: Zone) -> dict[str, object]:
+        wave = self._font.waves[zone.wave]
+        root = zone[sf2.ROOT] if 0 <= zone[sf2.ROOT] <= 127 else wave.key
+        tune = 100 * zone[sf2.COARSE_TUNE] + zone[sf2.FINE_TUNE] + wave.correction_cents + _held(zone, sf2.TO_PITCH)
+        if 0 <= (key := zone[sf2.FORCED_KEY]) <= 127:
+            return {"pitch_keycenter": root, "pitch_keytrack": 0, "tune": tune + zone[sf2.SCALE] * (key - root)}
+        return {"pitch_keycenter": root, "pitch_keytrack": zone[sf2.SCALE], "tune": tune}
 
     def _envelope(self, name: str, zone: Zone, seconds: float) -> dict[str, object]:
         values: dict[str, object] = {}
@@ -153,23 +161,25 @@ class _Writer:
         within = wave.start <= start < end <= len(self._font.frames)
         return (start, end) if within else (wave.start, wave.end)
 
-    def _sample(self, name: str, spans: Sequence[tuple[int, int]], rate_hz: int) -> tuple[str, float]:
-        """The path of the file that holds these frames, one channel each, and its length in seconds."""
+    def _sample(self, name: str, zones: Sequence[Zone], rate_hz: int) -> tuple[str, float]:
+        """The path of the file that holds what zones cut out, a channel each, or as they are panned; its length in seconds."""
+        spans = [self._span(zone) for zone in zones]
         frames = min(end - start for start, end in spans)
-        key = (tuple(spans), rate_hz)
+        panned = _as_panned(*zones) if len(zones) > 1 else None
+        key = (tuple(spans), rate_hz, panned)
         if key not in self._files:
             self._room -= frames * len(spans)
-            if self._room < 0:
+            if self._room < 0 or len(self._files) > 4 * len(self._font.waves) + SPARE_FILES:
                 raise KitFileError(
                     "Its zones cut its samples in too many ways.", "Choose another.", file=self._font.file
                 )
-            sides = [self._font.audio(start, start + frames) for start, _ in spans]
+            sound = np.stack([self._font.audio(start, start + frames) for start, _ in spans], axis=1) << 8
             called = _SIDE.sub("", name) if len(spans) > 1 else name
             self._files[key] = path = f"samples/{self._free(called or 'Sample')}.wav"
-            has_24 = self._font.low_bytes is not None
-            soundfile.write(
-                self._folder / path, np.stack(sides, axis=1) << 8, rate_hz, "PCM_24" if has_24 else "PCM_16"
-            )
+            kind = "PCM_24" if self._font.low_bytes is not None else "PCM_16"
+            if panned:
+                sound, kind = (sound / 2.0**31 @ np.array(panned)).astype(np.float32), "FLOAT"
+            soundfile.write(self._folder / path, sound, rate_hz, kind)
         return self._files[key], frames / rate_hz
 
     def _free(self, name: str) -> str:
@@ -185,10 +195,32 @@ def _first_free(name: str, used: set[str]) -> str:
     return free
 
 
-def _veltrack(centibels: int) -> float:
-    """Percent by which SFZ lets a level follow velocity, so that both agree half way: (1/2)^(2f) = 1 - d (1 - (1/2)^2)"""
-    follows = min(1.0, max(0.0, centibels / 960))
-    return 100 * (1 - 0.5 ** (2 * follows)) / (1 - 0.5**2)
+def _attenuation_db(zone: Zone) -> float:
+    return ATTENUATION_DB * min(1440, max(0, zone[sf2.ATTENUATION]))
+
+
+def _pan(zone: Zone) -> int:
+    return max(-_MOST_PAN, min(_MOST_PAN, zone[sf2.PAN]))
+
+
+def _as_panned(left: Zone, right: Zone) -> tuple[tuple[float, float], tuple[float, float]] | None:
+    """What of each sample goes left and right, over what the left one's level is; None where each goes to its side, as loud."""
+    softer_db = _attenuation_db(right) - _attenuation_db(left)
+    if (_pan(left), _pan(right), softer_db) == (-_MOST_PAN, _MOST_PAN, 0):
+        return None
+    angles = [(_pan(zone) + _MOST_PAN) / (2 * _MOST_PAN) * math.pi / 2 for zone in (left, right)]
+    gain = 10 ** (-softer_db / 20)
+    return (math.cos(angles[0]), math.sin(angles[0])), (gain * math.cos(angles[1]), gain * math.sin(angles[1]))
+
+
+def _velocity(zone: Zone) -> dict[str, object]:
+    """How its level follows velocity: by 40 log10(v/127) dB for 960 centibels, or as one that is forced."""
+    follows = max(0.0, zone[sf2.FOLLOWS] / 960)
+    if 1 <= (forced := zone[sf2.FORCED_VELOCITY]) <= 127:
+        return {"amp_veltrack": 0, "amplitude": 100 * (forced / 127) ** (2 * follows)}
+    if follows in (0, 1):
+        return {"amp_veltrack": 100 * follows}
+    return {f"amp_velcurve_{velocity}": (velocity / 127) ** (2 * follows) for velocity in range(1, 128)}
 
 
 def _held(zone: Zone, generator: int) -> int:
@@ -205,31 +237,54 @@ def _filter(zone: Zone, rate_hz: int) -> dict[str, object]:
     return {"fil_type": "lpf_2p", "cutoff": cutoff_hz, "resonance": min(40.0, max(0, zone[sf2.FILTER_Q]) / 10)}
 
 
+_OF_BOTH_SIDES = (
+    sf2.FILTER_CENTS, sf2.FILTER_Q, sf2.DELAY, sf2.ATTACK, sf2.HOLD, sf2.DECAY, sf2.SUSTAIN, sf2.RELEASE,
+)  # fmt: skip
+
+
 def _sides(zones: Sequence[Zone], waves: Sequence[sf2.Wave]) -> Iterator[tuple[Zone, Zone | None]]:
-    """Pairs of zones that are the left and the right of one sound; and those that stand alone."""
-    waiting: dict[tuple, list[Zone]] = defaultdict(list)
+    """Pairs of zones that are the left and the right of one sound; and those that stand alone.
+
+    Samples of a pair (section 7.10) are one whatever else their zones say: found by their links, where those were lost by their
+    names, or by standing side by side. Other samples are where they are called alike and panned far to either side.
+    """
+
+    def alike(zone: Zone) -> tuple:
+        return zone.velocities, waves[zone.wave].rate_hz
+
+    def named(zone: Zone) -> str:
+        return _SIDE.sub("", waves[zone.wave].name)
+
+    lefts, rights = ([one for one in zones if waves[one.wave].type == kind] for kind in (sf2.LEFT, sf2.RIGHT))
+    far = [zone for zone in zones if abs(zone[sf2.PAN]) >= _ASIDE]
+    far_left, far_right = ([one for one in far if (one[sf2.PAN] < 0) is is_left] for is_left in (True, False))
+    taken: dict[int, Zone] = {}  # by the identity of either side, the other
+    for ours, theirs, key_of, key_of_other in (
+        (lefts, rights, lambda one: (alike(one), waves[one.wave].link), lambda one: (alike(one), one.wave)),
+        (lefts, rights, lambda one: (alike(one), one.wave), lambda one: (alike(one), waves[one.wave].link)),
+        (lefts, rights, lambda one: (alike(one), named(one)), lambda one: (alike(one), named(one))),
+        (lefts, rights, lambda one: (alike(one), one.wave + 1), lambda one: (alike(one), one.wave)),
+        (
+            far_left,
+            far_right,
+            lambda one: (_company(one, waves), named(one)),
+            lambda one: (_company(one, waves), named(one)),
+        ),
+    ):
+        waiting: dict[tuple, deque[Zone]] = defaultdict(deque)
+        for zone in theirs:
+            if id(zone) not in taken:
+                waiting[key_of_other(zone)].append(zone)
+        for zone in ours:
+            if id(zone) not in taken and (found := waiting.get(key_of(zone))):
+                other = found.popleft()
+                taken |= {id(zone): other, id(other): zone}
+    is_left = {id(zone) for zone in (*lefts, *far_left)}
     for zone in zones:
-        if zone[sf2.PAN] >= _ASIDE:
-            waiting[_company(zone, waves)].append(zone)
-    taken: set[int] = set()
-    for zone in zones:
-        if zone[sf2.PAN] <= -_ASIDE:
-            rights = waiting[_company(zone, waves)]
-            if linked := next((one for one in rights if _is_pair(waves, zone.wave, one.wave)), None):
-                rights.remove(linked)
-                taken.add(id(linked))
-                yield zone, linked
-                continue
-        if zone[sf2.PAN] < _ASIDE:
+        if id(zone) not in taken:
             yield zone, None
-    for rights in waiting.values():
-        yield from ((zone, None) for zone in rights if id(zone) not in taken)
-
-
-def _is_pair(waves: Sequence[sf2.Wave], left: int, right: int) -> bool:
-    """Linked, as section 7.10 wants it; or called alike but for the side."""
-    linked = waves[left].link == right or waves[right].link == left
-    return linked or _SIDE.sub("", waves[left].name) == _SIDE.sub("", waves[right].name)
+        elif id(zone) in is_left:
+            yield zone, taken[id(zone)]
 
 
 def _company(zone: Zone, waves: Sequence[sf2.Wave]) -> tuple:

@@ -1,7 +1,7 @@
 """Make a kit of an SFZ file's regions, and list what will sound different."""
 
 from collections import defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from itertools import count
 from math import log10
@@ -9,6 +9,7 @@ from math import log10
 from dactyl.core.errors import KitFileError
 from dactyl.core.fields import MUTE_NUMBER, PAD, TAKE, fitted
 from dactyl.core.formats.notes import note_name
+from dactyl.core.formats.sfz.levels import Levels, is_plain, levels_of, velocity_gains
 from dactyl.core.formats.sfz.read import SFZ_MIDDLE_C, SfzFile, SfzRegion
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.kit import (
@@ -137,7 +138,7 @@ class _Converter:
         name = first["group_label"] or first["master_label"] or note_name(keys[0][0], middle_c_octave=SFZ_MIDDLE_C)
         notes = tuple(note for low, high in keys for note in range(max(0, low), high + 1))
         self._compare(name, regions)
-        rotation, layers = self._layers(name, regions)
+        rotation, layers, levels = self._layers(name, regions)
         on_keys = len(notes) > 1
         cents = 0.0 if on_keys else first["pitch_keytrack"] * (notes[0] - first["pitch_keycenter"])
         choke, cuts_itself, silences, silenced_by = self._groups(first)
@@ -156,7 +157,8 @@ class _Converter:
             silenced_by=silenced_by,
             max_voices=first["polyphony"] or first["note_polyphony"] or 64,
             rotation=rotation,
-            dynamics=min(1.0, max(0.0, first["amp_veltrack"] / 100)),
+            dynamics=1.0 if levels else first["amp_veltrack"] / 100,
+            curve=levels.points if levels else "even",
             is_held=first["loop_mode"] != "one_shot",
             envelope=_envelope(first),
             filter=self._filter(name, first),
@@ -228,8 +230,6 @@ class _Converter:
         for opcode, words in _PAD_WIDE.items():
             if len({region[opcode] for region in regions}) > 1:
                 self._differ(f"{name}: its regions differ in {words}; the first region's is kept.")
-        if any(region.velocity_curve for region in regions):
-            self._differ(f"{name}: its velocity curve becomes the plain one.")
         if any(region["xfin_hivel"] or region["xfout_lovel"] < MAX_VELOCITY for region in regions):
             self._differ(f"{name}: velocity crossfades become borders.")
         if any((region["lochan"], region["hichan"]) != (1, 16) for region in regions):
@@ -239,7 +239,8 @@ class _Converter:
 
     # Layers and takes --------------------------------------------------------------------------------------------------
 
-    def _layers(self, name: str, regions: Sequence[SfzRegion]) -> tuple[str, tuple[Layer, ...]]:
+    def _layers(self, name: str, regions: Sequence[SfzRegion]) -> tuple[str, tuple[Layer, ...], Levels | None]:
+        """How takes follow each other, the layers, and the curve that their levels need where the plain law is not theirs."""
         by_range: dict[tuple[int, int], list[SfzRegion]] = defaultdict(list)
         for region in regions:
             by_range[max(1, region["lovel"]), max(1, region["hivel"])].append(region)
@@ -254,13 +255,26 @@ class _Converter:
             self._differ(f"{name}: its layers leave a gap or overlap; borders are drawn between them.")
             highs = _closed_up(highs)
         rotation = self._rotation(name, regions)
-        layers, low = [], 1
+        layers, laws, low = [], [], 1
         for velocity_range, high in zip(ranges, highs, strict=True):
             if high >= low:
-                takes = self._takes(name, by_range[velocity_range])
-                layers.append(Layer(id=next(self._ids), low=low, high=high, takes=takes))
+                own = by_range[velocity_range]
+                layers.append(Layer(id=next(self._ids), low=low, high=high, takes=self._takes(name, own)))
+                laws.append((low, high, velocity_gains(own[0])))
+                if len({velocity_gains(one) for one in own}) > 1:
+                    self._differ(f"{name}: takes of one layer follow velocity otherwise; the first one's law is kept.")
                 low = high + 1
-        return rotation, tuple(layers)
+        if all(is_plain(region) for region in regions) and len({one["amp_veltrack"] for one in regions}) == 1:
+            return rotation, tuple(layers), None
+        levels = levels_of(laws)
+        return rotation, tuple(self._levelled(name, layers, levels)), levels
+
+    def _levelled(self, name: str, layers: Sequence[Layer], levels: Levels) -> Iterator[Layer]:
+        low = 1
+        for layer, high, gain_db in zip(layers, levels.highs, levels.gains_db, strict=True):
+            takes = (self._fitted_take(name, replace(one, gain_db=one.gain_db + gain_db)) for one in layer.takes)
+            yield replace(layer, low=low, high=high, takes=tuple(takes))
+            low = high + 1
 
     def _rotation(self, name: str, regions: Sequence[SfzRegion]) -> str:
         if any(region["seq_length"] > 1 for region in regions):
@@ -311,7 +325,6 @@ _PAD_WIDE = {
     "loop_mode": "one-shot or held",
     "group": "their group",
     "off_by": "what cuts them",
-    "amp_veltrack": "how far level follows velocity",
     "ampeg_attack": "attack",
     "ampeg_decay": "decay",
     "ampeg_sustain": "sustain",
