@@ -4,19 +4,15 @@ import io
 import json
 import random
 import re
-import resource
-import signal
 import tempfile
 import traceback
 import xml.etree.ElementTree as ET
 import zipfile
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
 from copy import deepcopy
 from dataclasses import dataclass, replace
 from functools import cache, partial
 from pathlib import Path
-from types import FrameType
 from typing import Any
 
 import numpy as np
@@ -36,12 +32,12 @@ from dactyl.core.lineup import Lineup, Member
 from dactyl.core.parts.curves import Curve
 from dactyl.core.parts.part import Event, Part, Section
 from dactyl.core.play.compile import compile_kit
+from dactyl.core.tests.bounds import bounded
 from dactyl.core.tests.test_soundfonts import font
 from dactyl.core.wave.read import read_blocks, read_sound
 from dactyl.core.wave.tags import read_tags
 
 RATE = 48_000
-SECONDS, MEGABYTES = 2, 300  # of processor, and of memory beside what the process has, for a file of a few kilobytes
 KEPT = Path(__file__).with_name("broken")
 """Files that once broke a reader, each under the reader's name."""
 
@@ -63,10 +59,6 @@ SFZ = """<control> default_path=./ note_offset=0 #define $HAT 42
 <group> lokey=36 hikey=38 pitch_keycenter=36 pitch_keytrack=50
 <region> sample=a.wav xfin_lovel=20 xfin_hivel=60 amp_velcurve_64=0.3 delay=0.01 lorand=0 hirand=0.5
 """
-
-
-class TooMuch(Exception):
-    """A reader took more time than a file may ask for."""
 
 
 @dataclass(frozen=True)
@@ -312,26 +304,6 @@ def _line(data: bytearray, at: int, span: int, dice: random.Random) -> None:
 
 
 HAPPENINGS = [_flip, _extreme, _cut, _end, _repeat, _noise, _move, _number, _number, _line]
-
-
-@contextmanager
-def bounded() -> Iterator[None]:
-    """raises : TooMuch, MemoryError beyond what a file may ask for"""
-
-    def stop(signum: int, frame: FrameType | None) -> None:
-        raise TooMuch(f"more than {SECONDS} s")
-
-    limits = resource.getrlimit(resource.RLIMIT_AS)
-    used = int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()
-    before = signal.signal(signal.SIGPROF, stop)
-    resource.setrlimit(resource.RLIMIT_AS, (used + (MEGABYTES << 20), limits[1]))
-    signal.setitimer(signal.ITIMER_PROF, SECONDS)
-    try:
-        yield
-    finally:
-        signal.setitimer(signal.ITIMER_PROF, 0)
-        resource.setrlimit(resource.RLIMIT_AS, limits)
-        signal.signal(signal.SIGPROF, before)
 
 
 def fault_of(name: str, data: bytes, folder: Path) -> str:

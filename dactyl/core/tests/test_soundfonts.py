@@ -15,24 +15,16 @@ from dactyl.core.bounce.render import render, voices_of
 from dactyl.core.bounce.soundfont import write_soundfont
 from dactyl.core.bounce.source import open_kit
 from dactyl.core.errors import DactylError, KitFileError
-from dactyl.core.kit import ChokeGroup, Kit, Layer, Pad, Piece, Sample, Take
+from dactyl.core.formats.sf2.read import FOLLOWS, read_soundfont
+from dactyl.core.kit import ChokeGroup, Filter, Kit, Layer, Output, Pad, Piece, Sample, Take
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit
+from dactyl.core.tests.bounds import bounded
 from dactyl.core.tests.kits import map_of
+from dactyl.core.wave.read import read_sound
 
 RATE = 44_100
-KEYS, VELOCITIES, PAN, ATTENUATION, FINE, SAMPLE, EXCLUSIVE, ROOT, INSTRUMENT, RELEASE = (
-    43,
-    44,
-    17,
-    48,
-    52,
-    53,
-    57,
-    58,
-    41,
-    38,
-)
+KEYS, VELOCITIES, PAN, ATTENUATION, FINE, SAMPLE, EXCLUSIVE, ROOT, INSTRUMENT, RELEASE, FILTER = 43, 44, 17, 48, 52, 53, 57, 58, 41, 38, 8  # fmt: skip
 
 
 def span(low: int, high: int) -> int:
@@ -56,9 +48,12 @@ def table(zones: list[list[tuple[int, int]]]) -> tuple[bytes, bytes]:
     return bags, generators + bytes(4)
 
 
-def font() -> bytes:
-    """Two presets of drums and a piano: hats of two layers in a class, a snare of two sides, one sample that is in no file."""
-    waves = [("Hat soft", tone(3000), 1, 0), ("Hat hard", tone(4000), 1, 0), ("Snare L", tone(200), 4, 3), ("Snare R", tone(260), 2, 2)]  # fmt: skip
+def font(snare: tuple[list, list] = ([(PAN, -500)], [(PAN, 500)]), links: tuple[int, int] = (3, 2)) -> bytes:
+    """Two presets of drums and a piano: hats of two layers in a class, a snare of two sides, one sample that is in no file.
+
+    snare : what the zones of its sides say; links : what their samples say of each other
+    """
+    waves = [("Hat soft", tone(3000), 1, 0), ("Hat hard", tone(4000), 1, 0), ("Snare L", tone(200), 4, links[0]), ("Snare R", tone(260), 2, links[1])]  # fmt: skip
     smpl, headers, at = b"", b"", 0
     for name, sound, kind, link in waves:
         smpl += sound.tobytes() + bytes(92)
@@ -72,8 +67,8 @@ def font() -> bytes:
         [(KEYS, span(42, 42)), (VELOCITIES, span(0, 80)), (EXCLUSIVE, 3), (ROOT, 42), (SAMPLE, 0)],
         [(KEYS, span(42, 42)), (VELOCITIES, span(81, 127)), (EXCLUSIVE, 3), (ROOT, 42), (ATTENUATION, 50), (SAMPLE, 1)],
         [(KEYS, span(46, 46)), (EXCLUSIVE, 3), (FINE, 30), (ROOT, 46), (SAMPLE, 1)],
-        [(KEYS, span(38, 40)), (PAN, -500), (SAMPLE, 2)],
-        [(KEYS, span(38, 40)), (PAN, 500), (SAMPLE, 3)],
+        [(KEYS, span(38, 40)), *snare[0], (SAMPLE, 2)],
+        [(KEYS, span(38, 40)), *snare[1], (SAMPLE, 3)],
         [(KEYS, span(36, 36)), (SAMPLE, 4)],
     ]
     presets = [
@@ -82,9 +77,15 @@ def font() -> bytes:
         [(KEYS, span(46, 127)), (INSTRUMENT, 0)],
         [(INSTRUMENT, 0)],
     ]
+    return font_of(instrument, [*presets, [(INSTRUMENT, 0)]], headers, smpl)
+
+
+def font_of(instrument: list, presets: list, headers: bytes, smpl: bytes) -> bytes:
+    """One instrument; zones of the first preset but for the last two, which are Room's and Piano's."""
     bags, generators = table(instrument)
-    preset_bags, preset_generators = table([*presets, [(INSTRUMENT, 0)]])
-    heads = [(b"Room", 8, 128, 3), (b"Piano", 0, 0, 4), (b"EOP", 0, 0, 5)]
+    preset_bags, preset_generators = table(presets)
+    last = len(presets)
+    heads = [(b"Room", 8, 128, last - 2), (b"Piano", 0, 0, last - 1), (b"EOP", 0, 0, last)]
     pdta = {
         b"phdr": b"".join(struct.pack("<20sHHHIII", *one, 0, 0, 0) for one in [(b"Dry", 0, 128, 0), *heads]),
         b"pbag": preset_bags, b"pmod": bytes(10), b"pgen": preset_generators,
@@ -135,6 +136,116 @@ class SoundFonts(SimpleTestCase):
         self.assertEqual(room.name, "Room")
         with self.assertRaisesRegex(KitFileError, "no preset “Hall”.*Dry, Room"):
             self.opened("Hall")
+
+    def test_the_sides_of_a_pair_are_one_sound_whatever_else_they_say(self):
+        for links, left, right in (
+            ((3, 2), [(PAN, -500), (FINE, -5)], [(PAN, 500), (FILTER, 9000)]),
+            ((0, 0), [(PAN, -500), (FINE, -5)], [(PAN, 500)]),  # what linked them is lost: their names say it
+            ((3, 2), [(PAN, -200), (ATTENUATION, 0)], [(PAN, 200), (ATTENUATION, 75)]),
+        ):
+            with self.subTest(left=left, right=right):
+                self.path.write_bytes(font((left, right), links))
+                kit, *_ = self.opened()
+                snare = next(pad for _, pad in kit.pads() if pad.name == "Snare")
+                ((_, sample),) = snare.layers[0].takes[0].samples
+                self.assertEqual((sample.channels, snare.tune_cents), (2, -5 + 10), "the right one's pitch")
+                with open_kit(self.path) as source:
+                    source.check(skip_bad=False)
+                    sound = read_sound(next(source.file.folder.rglob("Snare.wav"))).audio
+                angles = [(value + 500) / 1000 * np.pi / 2 for value in (left[0][1], right[0][1])]
+                gain = 10 ** (-0.04 * dict(right).get(ATTENUATION, 0) / 20)
+                one, other = (tone(hz) / 2**15 for hz in (200, 260))
+                np.testing.assert_allclose(
+                    sound[0], np.cos(angles[0]) * one + gain * np.cos(angles[1]) * other, atol=1e-4
+                )
+                np.testing.assert_allclose(
+                    sound[1], np.sin(angles[0]) * one + gain * np.sin(angles[1]) * other, atol=1e-4
+                )
+
+    def test_levels_follow_velocity_by_any_law_and_keys_by_any_step(self):
+        """By the law of the specification (section 8.4.1), of what is written and of what is read again."""
+        curves = ["even", "hard", ((1, 1), (20, 100), (127, 127)), ((1, 1), (60, 110), (90, 40), (127, 127))]
+        tall = Sample(sha256="a" * 64, frames=4000, rate_hz=96_000, channels=1)
+        audio = np.full((1, 4000), 0.5, np.float32)
+        pads = tuple(
+            Pad(
+                id=n, name="Snare of the quay", curve=curve, dynamics=1.0, root=60, cents_per_key=-50.0,
+                layers=tuple(
+                    Layer(id=10 * n + place, low=low, high=high, takes=(Take(id=10 * n + place, samples=(("close", tall),), gain_db=-2.0 * place),))
+                    for place, (low, high) in enumerate([(1, 40), (41, 127)])
+                ),
+            )
+            for n, curve in enumerate(curves, start=1)
+        )  # fmt: skip
+        notes = {pad.id: (34 + 2 * pad.id, 35 + 2 * pad.id) for pad in pads}
+        kit = Kit(name="Kit", pieces=(Piece(name="S", pads=pads),), outputs=(Output(name="Main", gain_db=-4.0),), maps=(map_of(notes),))  # fmt: skip
+        write_soundfont(self.path, kit, lambda recipe: prepare(audio, recipe))
+        written = read_soundfont(self.path, "Kit.sf2")
+        self.assertEqual({wave.rate_hz for wave in written.waves}, {48_000})
+        self.assertEqual(len({wave.name for wave in written.waves}), len(written.waves), "no name twice")
+        again, _, _, sounds = self.opened()
+        book, read = compile_kit(kit, RATE), compile_kit(again, RATE)
+        off: list[tuple[float, float]] = []
+        for pad in pads:
+            key = notes[pad.id][1]
+            for velocity in (1, 9, 20, 33, 64, 100, 127):
+                wanted = self.level(book, lambda recipe: prepare(audio, recipe), notes[pad.id][0], velocity)
+                (zone,) = [one for one in written.presets[0].zones if one.keys[0] <= key <= one.keys[1] and one.velocities[0] <= velocity <= one.velocities[1]]  # fmt: skip
+                peak = np.abs(written.frames[written.waves[zone.wave].start : written.waves[zone.wave].end]).max()
+                said = (
+                    20 * np.log10(peak) - 0.04 * zone[ATTENUATION] + zone[FOLLOWS] / 960 * 40 * np.log10(velocity / 127)
+                )
+                self.assertEqual(100 * zone[51] + zone[FINE], -50 * (key - 60))
+                again_db = self.level(read, sounds.__getitem__, notes[pad.id][0], velocity)
+                off.append(
+                    (said - wanted, again_db - wanted if wanted > -45 else np.nan)
+                )  # where nobody hears it, steps are coarse
+        for both in np.array(off).T:
+            np.testing.assert_array_less(np.abs(both - np.nanmedian(both))[~np.isnan(both)], 0.9)
+
+    def level(self, book, load, note: int, velocity: int) -> float:
+        """dB of what a hit makes of its sound, behind the desk."""
+        voices = voices_of(book, [Hit(frame=0, note=note, velocity=velocity)])
+        blocks = render(voices, 1, 900, load)
+        return float(20 * np.log10(np.abs(next(blocks).buses[0][:, 100]).max() * book.desk.channels[0].level))
+
+    def test_what_a_font_cannot_hold_is_said_once_for_all_pads_that_lose_it(self):
+        hats, alone = (ChokeGroup(letter=letter, fade_ms=60.0) for letter in "AB")
+        sample = Sample(sha256="a" * 64, frames=400, rate_hz=RATE, channels=1)
+        about = [
+            {"choke": hats}, {"choke": hats, "cuts_itself": True}, {"choke": alone}, {"muted": True}, {"max_voices": 2},
+            {"filter": Filter(kind="low", cutoff_hz=900.0, q=0.5, octaves=2.0)},
+        ]  # fmt: skip
+        pads = tuple(
+            Pad(id=n, name=f"P{n}", layers=(Layer(id=n, low=1, high=127, takes=(Take(id=n, samples=(("close", sample),)),)),), **more)
+            for n, more in enumerate(about, start=1)
+        )  # fmt: skip
+        notes = map_of({pad.id: (40 + pad.id,) for pad in pads})
+        kit = Kit(name="K", pieces=(Piece(name="S", pads=pads),), outputs=(Output(name="Main", gain_db=-3.0),), maps=(notes,))  # fmt: skip
+        said = write_soundfont(self.path, kit, lambda recipe: np.ones((1, 400), np.float32))
+        self.assertEqual(set(said), {
+            "All is mixed as the desk has it: a SoundFont has no outputs.",
+            "P1: its own strikes cut it too, as all of an exclusive class do.",
+            "P1, P2, P3: how it fades where it is choked is up to the player.",
+            "P4: muted, and left out; what it would choke or mute rings on.",
+            "P5: a limit of voices is left out.",
+            "P6: how its filter opens with velocity is left out.",
+            "P6: its filter becomes one without a dip ahead of its edge.",
+        })  # fmt: skip
+        zones = read_soundfont(self.path, "Kit.sf2").presets[0].zones
+        self.assertEqual([zone[EXCLUSIVE] for zone in zones], [1, 1, 0, 0, 0], "one pad alone is in no class")
+
+    def test_zones_without_end_are_refused_at_once(self):
+        many = [(KEYS, span(0, 127)), (INSTRUMENT, 0)]
+        silent = [(KEYS, span(0, 127)), (SAMPLE, 9)]
+        with bounded():  # 9e8 meetings of zones, none of which sounds
+            self.path.write_bytes(font_of([silent] * 30_000, [many] * 30_000, bytes(46), b""))
+            with self.assertRaisesRegex(KitFileError, "too many zones"):
+                self.opened()
+        with bounded():  # each zone would have 30,000 values of its own
+            self.path.write_bytes(font_of([[(100 + n % 200, n) for n in range(30_000)], *[silent] * 15_000], [many] * 3, bytes(46), b""))  # fmt: skip
+            with self.assertRaises(KitFileError):
+                self.opened()
 
     def test_a_written_kit_plays_what_the_kit_plays(self):
         rng = np.random.default_rng(5)

@@ -54,8 +54,8 @@ def levels_of(layers: Sequence[tuple[int, int, Sequence[float | None]]]) -> Leve
     """
     layers : (lowest, highest struck velocity, linear gain at each of 1..127), without a gap, softest first
 
-    A layer's curve is 127 sqrt(gain), scaled to end at its highest velocity, so that what is even stays even; where it would
-    reach into the layer below, that one gives way and is made louder by as much.
+    A layer's curve is 127 sqrt(gain), scaled to end right below what the layer above needs, so that a pad of the plain law has
+    the plain curve; the layer is made louder by as much as that takes away.
     """
     curve, highs, gains_db = np.zeros(MAX_VELOCITY), [], []
     top = MAX_VELOCITY
@@ -63,19 +63,18 @@ def levels_of(layers: Sequence[tuple[int, int, Sequence[float | None]]]) -> Leve
         low, high, gains = layers[number]
         own = np.array([gains[velocity - 1] or 0.0 for velocity in range(low, high + 1)])
         loudest = float(own.max(initial=0.0)) or 1.0
-        top = max(number + 1, min(top, high))
+        top = max(number + 1, top)
         wanted = np.maximum(top * np.sqrt(own / loudest), number + 1)  # each layer below keeps a velocity of its own
         curve[low - 1 : high] = wanted
         highs.insert(0, top)
         gains_db.insert(0, gain_to_db(loudest) - 2 * gain_to_db(top / MAX_VELOCITY))
-        top = min(top, round(float(wanted.min()))) - 1
-    edges = {0, MAX_VELOCITY - 1} | {place for low, high, _ in layers for place in (low - 1, high - 1)}
-    return Levels(_points(curve, edges), tuple(highs), tuple(gains_db))
+        top = round(float(wanted.min())) - 1
+    return Levels(_points(curve), tuple(highs), tuple(gains_db))
 
 
-def _points(curve: np.ndarray, edges: set[int]) -> tuple[tuple[float, float], ...]:
-    """As few as are near enough: the edges of layers, then wherever the lines between them are furthest off."""
-    places, all_places = sorted(edges)[:MOST_POINTS], np.arange(len(curve))
+def _points(curve: np.ndarray) -> tuple[tuple[float, float], ...]:
+    """As few as are near enough: one more wherever the lines between them are furthest off."""
+    places, all_places = [0, len(curve) - 1], np.arange(len(curve))
     while len(places) < MOST_POINTS:
         off = np.abs(np.interp(all_places, places, curve[places]) - curve)
         if off.max() <= _NEAR:
