@@ -24,6 +24,7 @@ from dactyl.core.play.compile_sfz import compile_sfz
 from dactyl.core.play.playbook import Playbook
 from dactyl.core.play.together import join
 from dactyl.core.stack.kind import kind_from_name
+from dactyl.core.stack.names import mic_from_name
 
 
 @dataclass(slots=True)
@@ -74,7 +75,7 @@ class SfzSource:
 
     def kit(self) -> tuple[Kit, list[str]]:
         """As a kit, and what will sound different. ``check`` comes first."""
-        return kit_from_sfz(self.file, self._sample, kind_from_name, is_standard=self.is_standard)
+        return kit_from_sfz(self.file, self._sample, kind_from_name, mic_from_name, is_standard=self.is_standard)
 
     def names(self) -> dict[str, tuple[str, str]]:
         """Sample hash -> (file name, folder)."""

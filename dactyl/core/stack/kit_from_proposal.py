@@ -8,9 +8,9 @@ from dactyl.core.kit import ChokeGroup, Kit, Layer, Mic, NoteMap, Pad, Piece, Sa
 from dactyl.core.stack.layers import layered_dynamics
 from dactyl.core.stack.pieces import pieces_of
 from dactyl.core.stack.propose import Proposal, ProposedPad, ProposedTake
+from dactyl.core.stack.words import PLAIN_MICS
 
 HATS = ChokeGroup(letter="A")
-PLAIN_MICS = ("close", "top", "bottom", "in", "out")
 """Mics that follow a pad's pan; the others keep their image."""
 
 

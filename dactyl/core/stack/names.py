@@ -23,6 +23,7 @@ from dactyl.core.stack.words import (
     NOISE,
     NOTE_LABELS,
     NUMERALS,
+    PLAIN_MICS,
     SIDES,
     SIZES,
     TAKE_LABELS,
@@ -426,6 +427,17 @@ def _mic(named: Named, row: list[Token], at: int) -> int:
         mic, named.side_of_next_mic = f"{mic} {_SPOKEN_SIDE[named.side_of_next_mic]}", ""
     (named.weak_mics if row[at].text in WEAK_MICS else named.mics).append(mic)
     return 1
+
+
+def mic_from_name(name: str) -> tuple[str, bool] | None:
+    """The mic that the last word for one in a name says, and whether it is an overhead or a room."""
+    for token in reversed(tokens(name)):
+        word, side = token.text, ""
+        if word not in MIC_OF and word[:-1] in MIC_OF and word[:-1] not in WEAK_MICS:
+            word, side = word[:-1], {"l": " left", "r": " right"}.get(word[-1], "")
+        if (mic := MIC_OF.get(word)) and (side or word == token.text):
+            return mic + side, mic not in PLAIN_MICS
+    return None
 
 
 def _dynamic(named: Named, row: list[Token], at: int, is_folder: bool) -> int:

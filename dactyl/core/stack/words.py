@@ -65,6 +65,7 @@ WEAK_MICS = frozenset({
 })  # fmt: skip
 """Words that may mean something else: a mic only where the same hit has another mic too."""
 MIC_ORDER = tuple(MICS)
+PLAIN_MICS = ("close", "top", "bottom", "in", "out")  # at the drum; all others hear the room too
 MIC_LETTERS = {"c": "close", "d": "close", "o": "overhead", "r": "room", "t": "top", "b": "bottom"}
 IN_PAIRS = frozenset({"overhead", "room", "ambience", "wide", "front"})
 """Microphones that come as left and right."""

@@ -9,9 +9,10 @@ from dactyl.core.bounce.render import voices_of
 from dactyl.core.compare import compare, restacked
 from dactyl.core.formats.sfz.kit_from_sfz import kit_from_sfz
 from dactyl.core.formats.sfz.read import read_sfz
-from dactyl.core.kit import Kit, Mic, MuteGroup, Pad, Piece
+from dactyl.core.kit import STAYS, Kit, Mic, MuteGroup, Pad, Piece
 from dactyl.core.parts.part import Hit
 from dactyl.core.play.compile import compile_kit
+from dactyl.core.stack.names import mic_from_name
 from dactyl.core.tests.kits import CHOKE_A, kit, map_of, pad, sample, take
 
 
@@ -97,7 +98,7 @@ class Foreign(TestCase):
         with tempfile.TemporaryDirectory() as folder:
             file = Path(folder) / "foreign.sfz"
             file.write_text(text, encoding="utf-8")
-            made, differences = kit_from_sfz(read_sfz(file), lambda region: sample(), lambda words: None)
+            made, differences = kit_from_sfz(read_sfz(file), lambda region: sample(), lambda words: None, mic_from_name)
         return made, " ".join(differences)
 
     def test_what_a_kit_can_not_do_is_said(self):
@@ -113,6 +114,20 @@ class Foreign(TestCase):
                 made, said = self.opened(*regions)
                 self.assertIn(words, said)
                 self.assertTrue(list(made.pads()), "it opens all the same")
+
+    def test_mics_keep_their_levels_pans_and_outputs_and_are_called_by_their_files(self):
+        made, said = self.opened(
+            "key=36 seq_length=2 seq_position=1 volume=-3 pan=20\n<region> sample=kick1_oh.wav key=36 seq_length=2 seq_position=1 volume=-9\n<region> sample=kick1_room.wav key=36 seq_length=2 seq_position=1 volume=-41 output=2",
+            "key=36 seq_length=2 seq_position=2 volume=-4 pan=20\n<region> sample=kick2_oh.wav key=36 seq_length=2 seq_position=2 volume=-10\n<region> sample=kick2_room.wav key=36 seq_length=2 seq_position=2 volume=-42 output=2",
+            "key=38 volume=-1\n<region> sample=snare_oh.wav key=38 volume=-12 pan=-50\n<region> sample=snare_room.wav key=38 volume=-39 output=2",
+        )  # fmt: skip
+        self.assertEqual(said, "")
+        mics = {mic.name: (mic.gain_db, mic.output, mic.is_ambience) for mic in made.mics}
+        self.assertEqual(mics, {"close": (0, None, False), "overhead": (-6, None, True), "room": (-38, "out-3", True)})
+        kick, snare = made.pieces
+        self.assertEqual((kick.mic_gains_db, kick.mic_pans), ((), (("overhead", STAYS), ("room", STAYS))))
+        self.assertEqual((snare.mic_gains_db, snare.mic_pans), ((("overhead", -5),), (("overhead", -0.5),)))
+        self.assertEqual([take.gain_db for take in kick.pads[0].layers[0].takes], [-3, -4])
 
     def test_borders_of_layers_that_overlap_rise_to_the_loudest(self):
         made, _ = self.opened("key=36 lovel=1 hivel=100", "key=36 lovel=50 hivel=110", "key=36 lovel=90 hivel=120")

@@ -7,9 +7,10 @@ from typing import Any
 from dactyl.core.errors import KitError
 from dactyl.core.kinds import BY_SLUG, free_note
 from dactyl.core.stack.cluster import layers_by_level
-from dactyl.core.stack.kit_from_proposal import HATS, PLAIN_MICS
+from dactyl.core.stack.kit_from_proposal import HATS
 from dactyl.core.stack.layers import layered_dynamics, split_evenly
 from dactyl.core.stack.pieces import ProposedPiece, pieces_of
+from dactyl.core.stack.words import PLAIN_MICS
 from dactyl.core.units import counted
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision

@@ -5,11 +5,13 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from itertools import count
 from math import log10
+from pathlib import PurePosixPath
 
 from dactyl.core.errors import KitFileError
 from dactyl.core.fields import MUTE_NUMBER, PAD, TAKE, fitted
 from dactyl.core.formats.notes import note_name
 from dactyl.core.formats.sfz.levels import Levels, is_plain, levels_of, velocity_gains
+from dactyl.core.formats.sfz.mics import Heard, Mics, mics_of
 from dactyl.core.formats.sfz.read import SFZ_MIDDLE_C, SfzFile, SfzRegion
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.kit import (
@@ -33,25 +35,36 @@ from dactyl.core.kit import (
 
 FindSample = Callable[[SfzRegion], Sample | None]
 KindOf = Callable[[str], str | None]
+MicOf = Callable[[str], tuple[str, bool] | None]
 _LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 _FILTERS = {"lpf_2p": "low", "hpf_2p": "high", "bpf_2p": "band", "lpf_1p": "low", "hpf_1p": "high"}
 
 
 def kit_from_sfz(
-    file: SfzFile, find_sample: FindSample, kind_of: KindOf, *, is_standard: bool = False
+    file: SfzFile,
+    find_sample: FindSample,
+    kind_of: KindOf,
+    mic_of: MicOf = lambda name: None,
+    *,
+    is_standard: bool = False,
 ) -> tuple[Kit, list[str]]:
     """
     find_sample : what is known of a region's sample; None leaves the region out
     kind_of : a kind for the words a piece is called by
+    mic_of : the mic that a name says, and whether it is an overhead or a room
     is_standard : whether its notes are those of the standard, so that they say more than words do
     returns : the kit, and a sentence for everything that will sound different
     """
-    return _Converter(file, find_sample, kind_of, is_standard).kit()
+    return _Converter(file, find_sample, kind_of, mic_of, is_standard).kit()
 
 
 class _Converter:
-    def __init__(self, file: SfzFile, find_sample: FindSample, kind_of: KindOf, is_standard: bool) -> None:
-        self._file, self._find, self._kind_of, self._is_standard = file, find_sample, kind_of, is_standard
+    def __init__(
+        self, file: SfzFile, find_sample: FindSample, kind_of: KindOf, mic_of: MicOf, is_standard: bool
+    ) -> None:
+        self._file, self._find, self._is_standard = file, find_sample, is_standard
+        self._kind_of, self._mic_of = kind_of, mic_of
+        self._heard: dict[int, Heard] = {}  # by the ids of takes
         self._ids = count(1)
         self._notes: list[tuple[int, int]] = []  # and their pads
         self.differences: list[str] = []
@@ -90,12 +103,20 @@ class _Converter:
                 "No region of it has a sample that can be played.", "Check its samples.", file=self._file.path.name
             )
         names = list(dict.fromkeys([MAIN, *self._outputs.values()]))
+        mics = mics_of(list(self._heard.values()))
+        self.differences += mics.differences
         kit = Kit(
             name=self._file.path.stem[:80] or "Kit",
             outputs=tuple(Output(name=name) for name in names),
-            mics=tuple(Mic(name=name) for name in self._mics) or (Mic(name="close"),),
+            mics=tuple(replace(mic, is_ambience=bool((self._mic_of(mic.name) or (0, False))[1])) for mic in mics.mics)
+            or (Mic(name="close"),),
             pieces=tuple(
-                Piece(name=name, pads=tuple(replace(pad, kind=self._kind(name, pad)) for pad in pads))
+                Piece(
+                    name=name,
+                    pads=tuple(replace(self._with_mics(pad, mics), kind=self._kind(name, pad)) for pad in pads),
+                    mic_gains_db=tuple(mics.gains_db[name].items()),
+                    mic_pans=tuple(mics.pans[name].items()),
+                )
                 for name, pads in pieces.items()
             ),
             maps=(NoteMap(notes=tuple(self._notes)),),
@@ -104,6 +125,19 @@ class _Converter:
 
     def _differ(self, sentence: str) -> None:
         self.differences.append(sentence)
+
+    def _with_mics(self, pad: Pad, mics: Mics) -> Pad:
+        """Its takes without what is said of their mics."""
+
+        def fitting(take: Take) -> Take:
+            heard = self._heard[take.id]
+            over_db = next(iter(heard.levels_db.values())) - mics.level_db(heard)
+            take, said = fitted(TAKE, replace(take, gain_db=take.gain_db - over_db), f"A take of {pad.name}")
+            self.differences += said
+            return take
+
+        layers = (replace(layer, takes=tuple(map(fitting, layer.takes))) for layer in pad.layers)
+        return replace(pad, layers=tuple(layers))
 
     def _kind(self, piece: str, pad: Pad) -> str:
         by_name = self._kind_of(pad.name) or self._kind_of(piece)
@@ -267,13 +301,13 @@ class _Converter:
         if all(is_plain(region) for region in regions) and len({one["amp_veltrack"] for one in regions}) == 1:
             return rotation, tuple(layers), None
         levels = levels_of(laws)
-        return rotation, tuple(self._levelled(name, layers, levels)), levels
+        return rotation, tuple(self._levelled(layers, levels)), levels
 
-    def _levelled(self, name: str, layers: Sequence[Layer], levels: Levels) -> Iterator[Layer]:
+    def _levelled(self, layers: Sequence[Layer], levels: Levels) -> Iterator[Layer]:
         low = 1
         for layer, high, gain_db in zip(layers, levels.highs, levels.gains_db, strict=True):
-            takes = (self._fitted_take(name, replace(one, gain_db=one.gain_db + gain_db)) for one in layer.takes)
-            yield replace(layer, low=low, high=high, takes=tuple(takes))
+            takes = tuple(replace(one, gain_db=one.gain_db + gain_db) for one in layer.takes)
+            yield replace(layer, low=low, high=high, takes=takes)
             low = high + 1
 
     def _rotation(self, name: str, regions: Sequence[SfzRegion]) -> str:
@@ -292,33 +326,43 @@ class _Converter:
         return tuple(self._take(name, places[place]) for place in sorted(places))
 
     def _take(self, name: str, regions: Sequence[SfzRegion]) -> Take:
-        samples, first = [], regions[0]
-        for number, region in enumerate(regions, start=1):
-            mic = region["region_label"] or ("close" if number == 1 else f"mic {number}")
-            if mic not in dict(samples):
-                self._mics.setdefault(mic)
-                samples.append((mic, self._find(region)))
-        if len(samples) < len(regions):
+        by_mic: dict[str, SfzRegion] = {}
+        for region, mic in zip(regions, self._mic_names(regions), strict=True):
+            self._mics.setdefault(mic)
+            by_mic.setdefault(mic, region)
+        if len(by_mic) < len(regions):
             self._differ(f"{name}: of regions that sound together under one name the first is kept.")
-        if len({(region["volume"], region["amplitude"], region["pan"], region["output"]) for region in regions}) > 1:
-            self._differ(f"{name}: mics of one hit share level, pan and output; the first mic's are kept.")
-        order = list(self._mics)
-        gain_db = first["volume"] + (20 * log10(first["amplitude"] / 100) if first["amplitude"] else 0.0)
+        samples, first = [(mic, self._find(region)) for mic, region in by_mic.items()], regions[0]
+        order, number = list(self._mics), next(self._ids)
+        self._heard[number] = Heard(
+            piece=first["master_label"] or name[:60],
+            pad=name,
+            levels_db={mic: _level_db(region) for mic, region in by_mic.items()},
+            pans={mic: region["pan"] / 100 for mic, region in by_mic.items()},
+            outputs={mic: self._outputs[region["output"]] for mic, region in by_mic.items()},
+        )
         sample = samples[0][1]
         end = first["end"] + 1 if first["end"] is not None and first["end"] + 1 < sample.frames else None
-        return self._fitted_take(name, Take(
-            id=next(self._ids),
+        return Take(
+            id=number,
             samples=tuple(sorted(samples, key=lambda item: order.index(item[0]))),
             start_frame=min(first["offset"], sample.frames - 1),
             end_frame=end if end is None or end > first["offset"] else None,
-            gain_db=gain_db,
+            gain_db=_level_db(first),
             pan=first["pan"] / 100,
-        ))  # fmt: skip
+        )
 
-    def _fitted_take(self, name: str, take: Take) -> Take:
-        take, said = fitted(TAKE, take, f"A take of {name}")
-        self.differences += said
-        return take
+    def _mic_names(self, regions: Sequence[SfzRegion]) -> Iterator[str]:
+        """As the file calls them; else by a word in the name of the sample, else by their number."""
+        used: set[str] = set()
+        for number, region in enumerate(regions, start=1):
+            if mic := region["region_label"]:
+                yield mic
+                continue
+            said = self._mic_of(PurePosixPath(region.sample).stem) if len(regions) > 1 else None
+            mic = said[0] if said and said[0] not in used else "close" if number == 1 else f"mic {number}"
+            used.add(mic)
+            yield mic
 
 
 _PAD_WIDE = {
@@ -334,6 +378,10 @@ _PAD_WIDE = {
     "tune": "tuning",
     "pitch_keycenter": "their root",
 }
+
+
+def _level_db(region: SfzRegion) -> float:
+    return region["volume"] + (20 * log10(region["amplitude"] / 100) if region["amplitude"] else 0.0)
 
 
 def _off_ms(region: SfzRegion) -> float:
