@@ -37,7 +37,7 @@ from dactyl.core.tests.test_soundfonts import font
 from dactyl.core.wave.read import read_blocks, read_sound
 from dactyl.core.wave.tags import read_tags
 
-RATE = 48_000
+RATE, SHORT_BARS = 48_000, 500
 KEPT = Path(__file__).with_name("broken")
 """Files that once broke a reader, each under the reader's name."""
 
@@ -100,7 +100,8 @@ def _played(part: Part) -> None:
     seconds = part.seconds()
     assert all(np.isfinite(seconds(event.tick)) for event in part.events)
     write_midi(part)
-    write_musicxml(part, STANDARD)
+    if part.bars < SHORT_BARS:  # a score of thousands of empty bars is long, and no fault of the reader's
+        write_musicxml(part, STANDARD)
 
 
 def _midi(path: Path) -> None:
