@@ -20,6 +20,7 @@ from dactyl.core.parts.meter import GRIDS
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.parts.structure import in_order
 from dactyl.core.parts.timing import Grid
+from dactyl.core.stack.kind import kind_from_name
 from dactyl.core.units import counted
 
 
@@ -59,7 +60,7 @@ def _written(part: Part, out: Path) -> bytes:
 def read_part(path: Path) -> Part:
     """A MIDI file, or a score."""
     data = read_bytes(path)
-    return read_musicxml(data, path.name) if is_musicxml(data) else read_midi(data, path.name)
+    return read_musicxml(data, path.name, kind_from_name) if is_musicxml(data) else read_midi(data, path.name)
 
 
 def read_bytes(path: Path) -> bytes:

@@ -25,6 +25,7 @@ from dactyl.core.parts import structure
 from dactyl.core.parts.meter import GRIDS
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
+from dactyl.core.stack.kind import kind_from_name
 from dactyl.history import edits as history
 from dactyl.history.door import Answer, edited
 from dactyl.history.models import Revision
@@ -99,7 +100,7 @@ def read(request: HttpRequest, kit_id: int) -> HttpResponse:
             raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
         data = upload.read()
         if is_musicxml(data):
-            values.append(read_musicxml(data, name))
+            values.append(read_musicxml(data, name, kind_from_name))
         else:
             values += read_tracks(data, name) if way == "tracks" else [read_midi(data, name)]
     if way == "together":

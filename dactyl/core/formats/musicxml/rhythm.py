@@ -1,7 +1,7 @@
-"""How hits are written: each beat is divided as it needs, each hit stands at a place of that division.
+"""How hits are written: each beat of a voice is divided as it needs, each hit stands at a place of that division.
 
 A hit that is played beside its place keeps how far, so that reading gives its very tick back; one that stands shortly before
-a louder one of the same drum is a grace note of it.
+a louder one of the same drum, and is no stroke of the grid, is a grace note of it.
 """
 
 from bisect import bisect_left
@@ -9,6 +9,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from itertools import product
 
 from dactyl.core.formats.musicxml.places import FEET, HANDS, PLACES, Place
 from dactyl.core.parts.meter import bar_span, bar_ticks, meter_at
@@ -17,9 +18,16 @@ from dactyl.core.parts.part import Event, Part
 GRACE_SECONDS, GRACE_SOFTER = 0.055, 0.85  # nearer than this, and softer than that, before a hit of the same note
 MOST_GRACES = 3  # of one hit: a ruff's
 EVEN, COMPOUND, SHORT = (1, 2, 4, 3, 8, 6, 12, 16), (1, 3, 6, 12), (1, 2, 4, 8)
-COSTS = {3: 0.008, 6: 0.012, 8: 0.012, 12: 0.03, 16: 0.04}  # of a division, in quarters that hits may stand off instead
+COSTS = {1: 0.0, 2: 0.5, 4: 1.0, 3: 2.5, 8: 5.0, 6: 5.0, 12: 9.0, 16: 9.0}
+"""What a division costs a reader, in squares of how far hands usually are off: the nearest places win where they win by more."""
+HAND_SECONDS, HAND_QUARTERS = (
+    0.016,
+    (0.02, 0.06),
+)  # how far hands usually are off; and in quarters between these, at any tempo
+FURTHEST = 1 / 8  # quarters, a thirty-second: nothing is written further from where it is played
+STROKES, NEAR_STROKE = (Fraction(1, 8), Fraction(1, 6), Fraction(1, 4)), Fraction(1, 5)
+"""Quarters between strokes that are none of a flam; and parts of them that hands may be off."""
 FINEST = 32  # parts of a quarter in which bars are cut short
-EMPTY = 0.05  # of one that has more than twice as many places as there are hits
 TRIPLETS = {3, 6, 12}  # of a beat in two
 
 
@@ -41,17 +49,27 @@ class Written:
     length: Fraction  # quarters
     kind: Fraction  # of a whole note, as its sign says: 1/8 for an eighth, in a triplet too
     dots: int
-    is_triplet: bool
+    actual: int  # notes in the time of ``normal``: 3 for a triplet; 1 for none
     heads: tuple[Head, ...] = ()
     beat: int = 0  # which of the bar's
+    group: int = 0  # of beats under one beam
+
+    @property
+    def normal(self) -> int:
+        return 2 * self.actual // 3 or 1
 
 
 @dataclass(frozen=True, slots=True)
 class Bar:
     start_tick: int
     meter: tuple[int, int]
-    length: Fraction  # quarters; less than its meter says where the next meter cuts it short
+    ticks: int
+    length: Fraction  # quarters; less than its meter says where the next meter cuts it short, as nearly as notes say
     voices: Mapping[int, Sequence[Written]]
+
+    @property
+    def is_short(self) -> bool:
+        return self.length < Fraction(4 * self.meter[0], self.meter[1])
 
 
 def bars_of(part: Part, kinds: Mapping[int, str]) -> Iterator[Bar]:
@@ -67,13 +85,19 @@ def bars_of(part: Part, kinds: Mapping[int, str]) -> Iterator[Bar]:
         waiting = []
         placed: dict[int, dict[Fraction, list[Head]]] = {HANDS: defaultdict(list), FEET: defaultdict(list)}
         beats = _beats(part, start, end)
-        divisions = []
-        for number, (first, length, choices) in enumerate(beats):
+        divisions: dict[int, list[int]] = {HANDS: [], FEET: []}
+        off = _usually_off(part, start)
+        for (number, (first, length, choices, _)), voice in product(enumerate(beats), placed):
             tick = start + int(first * part.ticks_per_beat)
             until = end if number == len(beats) - 1 else start + int((first + length) * part.ticks_per_beat)
-            inside = [head for head in own if (number == 0 or head.event.tick >= tick) and head.event.tick < until]
-            division = _division([head.event.tick - tick for head in inside], length, choices, part.ticks_per_beat)
-            divisions.append(division)
+            inside = [
+                head
+                for head in own
+                if head.place.voice == voice and (number == 0 or head.event.tick >= tick) and head.event.tick < until
+            ]
+            at_quarters = [(head.event.note, Fraction(head.event.tick - tick, part.ticks_per_beat)) for head in inside]
+            division = _division(at_quarters, length, choices, off)
+            divisions[voice].append(division)
             for head in inside:
                 slot = max(0, round(Fraction(head.event.tick - tick, part.ticks_per_beat) / length * division))
                 place = first + length * Fraction(min(slot, division), division)
@@ -87,45 +111,84 @@ def bars_of(part: Part, kinds: Mapping[int, str]) -> Iterator[Bar]:
                 head.beside_ticks = head.event.tick - written
                 placed[head.place.voice][place].append(head)
         voices = {
-            voice: tuple(_values(hits, beats, divisions)) for voice, hits in placed.items() if hits or voice == HANDS
+            voice: tuple(_values(hits, beats, divisions[voice]))
+            for voice, hits in placed.items()
+            if hits or voice == HANDS
         }
-        yield Bar(start, meter_at(start, part.meters)[1:], beats[-1][0] + beats[-1][1], voices)
+        yield Bar(start, meter_at(start, part.meters)[1:], end - start, beats[-1][0] + beats[-1][1], voices)
         start = end
 
 
 def _with_graces(part: Part, kinds: Mapping[int, str]) -> list[Head]:
-    heads: list[Head] = []
-    before: dict[int, list[Event]] = defaultdict(list)
-    for event, following in zip(part.note_ons, _following(part.note_ons), strict=True):
-        own = before.pop(event.note, [])
-        if following and len(own) < MOST_GRACES and _is_grace(part, event, following):
-            before[event.note] = [*own, event]
-        else:
-            heads.append(Head(event, PLACES.get(kinds.get(event.note, "other"), PLACES["other"]), own))
-    return heads
+    events = part.note_ons
+    graces: dict[int, list[Event]] = defaultdict(list)  # by the number of their note
+    mains = _mains(part, events)
+    for event, main in zip(events, mains, strict=True):
+        if main is not None:
+            graces[main].append(event)
+    return [
+        Head(event, PLACES.get(kinds.get(event.note, "other"), PLACES["other"]), graces[number])
+        for number, event in enumerate(events)
+        if mains[number] is None
+    ]
 
 
-def _is_grace(part: Part, event: Event, following: Event) -> bool:
+def _mains(part: Part, events: Sequence[Event]) -> list[int | None]:
+    """For each hit the number of the louder one that it is a grace of, itself or with those between: a drag's are as soft as
+    each other."""
+    mains: list[int | None] = [None] * len(events)
+    counts: dict[int, int] = defaultdict(int)
+    following = _following(events)
+    for number in range(len(events) - 1, -1, -1):
+        after = following[number]
+        if after is None:
+            continue
+        main = after if mains[after] is None else mains[after]
+        is_soft = events[number].velocity <= GRACE_SOFTER * events[main].velocity
+        if is_soft and counts[main] < MOST_GRACES and _is_near(part, events[number], events[after]):
+            mains[number] = main
+            counts[main] += 1
+    return mains
+
+
+def _is_near(part: Part, event: Event, following: Event) -> bool:
     is_near = part.seconds_at(following.tick) - part.seconds_at(event.tick) <= GRACE_SECONDS
-    return is_near and event.velocity <= GRACE_SOFTER * following.velocity
+    return is_near and not _are_strokes(part, event, following)
 
 
-def _following(events: Sequence[Event]) -> list[Event | None]:
-    """For each hit the next one of its note at a later tick."""
-    found: list[Event | None] = []
-    known: dict[
-        int, tuple[Event, Event | None]
-    ] = {}  # of a note: the hit that was met last, and the one behind its tick
-    for event in reversed(events):
+def _are_strokes(part: Part, event: Event, following: Event) -> bool:
+    """Whether two hits stand on neighbouring places of a grid that hands play: thirty-seconds, sextuplets, sixteenths."""
+    bar, _ = bar_span(following.tick, part.meters, part.ticks_per_beat)
+    apart, at = (Fraction(ticks, part.ticks_per_beat) for ticks in (following.tick - event.tick, following.tick - bar))
+    return any(
+        abs(apart - step) <= NEAR_STROKE * step and abs(at / step - round(at / step)) <= NEAR_STROKE for step in STROKES
+    )
+
+
+def _following(events: Sequence[Event]) -> list[int | None]:
+    """For each hit the number of the next one of its note at a later tick."""
+    found: list[int | None] = [None] * len(events)
+    known: dict[int, tuple[int, int | None]] = {}  # of a note: the hit that was met last, and the one behind its tick
+    for number in range(len(events) - 1, -1, -1):
+        event = events[number]
         nearest, behind = known.get(event.note, (None, None))
-        following = nearest if nearest and nearest.tick > event.tick else behind
-        known[event.note] = event, following
-        found.append(following)
-    return found[::-1]
+        found[number] = nearest if nearest is not None and events[nearest].tick > event.tick else behind
+        known[event.note] = number, found[number]
+    return found
 
 
-def _beats(part: Part, start: int, end: int) -> list[tuple[Fraction, Fraction, Sequence[int]]]:
-    """(beginning, length, how it may be divided) of each beat of a bar, in quarters."""
+def _usually_off(part: Part, start: int) -> float:
+    """Quarters that hands usually are off in a bar."""
+    beat = part.seconds_at(start + part.ticks_per_beat) - part.seconds_at(start)
+    low, high = HAND_QUARTERS
+    return min(high, max(low, HAND_SECONDS / beat))
+
+
+Beat = tuple[Fraction, Fraction, Sequence[int], int]
+"""Beginning and length in quarters, how it may be divided, and which of the bar's beams it is under."""
+
+
+def _beats(part: Part, start: int, end: int) -> list[Beat]:
     meter = meter_at(start, part.meters)
     _, beats, unit = meter
     quarter = Fraction(4, unit)
@@ -142,55 +205,71 @@ def _beats(part: Part, start: int, end: int) -> list[tuple[Fraction, Fraction, S
         own = length
         if own > whole - at:  # what is left of a bar that is cut short: the longest sign that fits
             own = next(one for one in (Fraction(2, 2**n) for n in range(FINEST)) if one <= whole - at)
-        found.append((at, own, choices if own == length else tuple(n for n in SHORT if own / n >= Fraction(1, FINEST))))
+        divided = choices if own == length else tuple(n for n in SHORT if own / n >= Fraction(1, FINEST))
+        found.append((at, own, divided, _beam_of(len(found), beats) if choices is SHORT else len(found)))
         at += own
     return found
 
 
-def _division(ticks: Sequence[int], length: Fraction, choices: Sequence[int], ticks_per_beat: int) -> int:
-    """The one on whose places the hits stand nearest, the plainer before the finer, where each has a place of its own."""
-    at = [tick / (length * ticks_per_beat) for tick in sorted(set(ticks))]
+def _beam_of(beat: int, beats: int) -> int:
+    """Short beats are beamed by two, and the last three of an odd number together: 2 + 2 + 3 in 7/8."""
+    return min(beat // 2, max(0, beats // 2 - 1))
 
-    def cost(division: int) -> tuple[bool, float]:
-        places = [place * division for place in at]
-        off = max((abs(place - round(place)) / division * length for place in places), default=0.0)
-        is_shared = len({round(place) for place in places}) < len(at)
-        return is_shared, float(off) + COSTS.get(division, 0.0) + (EMPTY if 2 * len(at) < division else 0.0)
+
+def _division(
+    hits: Sequence[tuple[int, Fraction]], length: Fraction, choices: Sequence[int], usually_off: float
+) -> int:
+    """The plainest one near whose places the hits stand, and where those of one drum have each a place of its own.
+
+    hits : (note, quarters from the beat)
+    """
+    struck = set(hits)
+
+    def cost(division: int) -> tuple[bool, bool, float]:
+        places = [(note, at / length * division) for note, at in struck]
+        off = [float(abs(place - round(place)) / division * length) for _, place in places]
+        is_shared = len({(note, round(place)) for note, place in places}) < len(struck)
+        return (
+            is_shared,
+            max(off, default=0.0) > FURTHEST,
+            sum((one / usually_off) ** 2 for one in off) + COSTS[division],
+        )
 
     return min(choices, key=cost)
 
 
 def _values(
     hits: Mapping[Fraction, list[Head]],
-    beats: Sequence[tuple[Fraction, Fraction, Sequence[int]]],
+    beats: Sequence[Beat],
     divisions: Sequence[int],
 ) -> Iterator[Written]:
     """Notes as long as they can be written up to the next, and rests, beat by beat."""
-    for number, ((first, length, choices), division) in enumerate(zip(beats, divisions, strict=True)):
+    for number, ((first, length, choices, group), division) in enumerate(zip(beats, divisions, strict=True)):
         places = sorted(place for place in hits if first <= place < first + length)
         if not places:
-            yield from _rests(first, length, number, is_triplet=False)
+            yield from _rests(first, length, number, 1)
             continue
         is_triplet = division in TRIPLETS and choices is EVEN
-        yield from _rests(first, places[0] - first, number, is_triplet=is_triplet)
+        actual = division if is_triplet else 1
+        yield from _rests(first, places[0] - first, number, actual)
         for place, following in zip(places, [*places[1:], first + length], strict=True):
             gap = following - place
             for triplet in (False, True) if is_triplet else (False,):
                 if value := _value(gap, is_triplet=triplet):
                     break
             kind, dots, own = value or _longest(gap, is_triplet=is_triplet)
-            yield Written(place, own, kind, dots, is_triplet and not _is_plain(own), tuple(hits[place]), number)
-            yield from _rests(place + own, gap - own, number, is_triplet=is_triplet)
+            yield Written(place, own, kind, dots, 1 if _is_plain(own) else actual, tuple(hits[place]), number, group)
+            yield from _rests(place + own, gap - own, number, actual)
 
 
 def _is_plain(length: Fraction) -> bool:
     return _value(length, is_triplet=False) is not None
 
 
-def _rests(start: Fraction, length: Fraction, beat: int, *, is_triplet: bool) -> Iterator[Written]:
+def _rests(start: Fraction, length: Fraction, beat: int, actual: int) -> Iterator[Written]:
     while length > 0:
-        kind, dots, own = _value(length, is_triplet=False) or _longest(length, is_triplet=is_triplet)
-        yield Written(start, own, kind, dots, is_triplet and not _is_plain(own), (), beat)
+        kind, dots, own = _value(length, is_triplet=False) or _longest(length, is_triplet=actual > 1)
+        yield Written(start, own, kind, dots, 1 if _is_plain(own) else actual, (), beat)
         start, length = start + own, length - own
 
 

@@ -31,7 +31,8 @@ SIGNS = {
 PACKED = ".mxl"
 MEDIA_TYPE = "application/vnd.recordare.musicxml+xml"
 DOCTYPE = '<!DOCTYPE score-partwise PUBLIC "-//Recordare//DTD MusicXML 4.0 Partwise//EN" "http://www.musicxml.org/dtds/partwise.dtd">'
-TICKS, CHANNEL = "ticks-per-beat", "channel"
+TICKS, SHORT_BARS, SECTION_ENDS = "ticks-per-beat", "ticks-of-short-bars", "ticks-where-sections-end"
+"""Names of fields in that we keep what a score does not say: how the part counts, and what is no length that notes have."""
 
 
 def write_musicxml(part: Part, drums: Mapping[int, tuple[str, str]]) -> bytes:
@@ -61,14 +62,19 @@ class _Writer:
         about = ET.SubElement(ET.SubElement(score, "identification"), "encoding")
         _text(about, "software", "Dactyl")
         fields = ET.SubElement(score.find("identification"), "miscellaneous")
-        field = ET.SubElement(fields, "miscellaneous-field", name=TICKS)
-        field.text = str(self._part.ticks_per_beat)
+        for name, text in (
+            (TICKS, str(self._part.ticks_per_beat)),
+            (SHORT_BARS, " ".join(f"{number}:{bar.ticks}" for number, bar in enumerate(self._bars) if bar.is_short)),
+            (SECTION_ENDS, " ".join(str(one.end_tick) for one in self._part.sections)),
+        ):
+            if text:
+                ET.SubElement(fields, "miscellaneous-field", name=name).text = text
         self._instruments(ET.SubElement(score, "part-list"))
         part = ET.SubElement(score, "part", id="P1")
         meter = None
         for number, bar in enumerate(self._bars, start=1):
             measure = ET.SubElement(part, "measure", number=str(number))
-            if bar.length < Fraction(4 * bar.meter[0], bar.meter[1]):
+            if bar.is_short:
                 measure.set("implicit", "yes")
             self._attributes(measure, bar, is_first=number == 1, is_new=bar.meter != meter)
             meter = bar.meter
@@ -110,8 +116,9 @@ class _Writer:
         for section in self._sections[bar.start_tick]:
             direction = ET.SubElement(measure, "direction", placement="above")
             _text(direction, "direction-type/rehearsal", section.name)
+            self._offset(direction, section.start_tick - bar.start_tick)
         for tick, tempo in self._tempos[bar.start_tick]:
-            self._tempo(measure, tick - bar.start_tick, 60_000_000 / tempo)
+            self._tempo(measure, bar, tick - bar.start_tick, 60_000_000 / tempo)
         struck = sorted(head.event.velocity for own in bar.voices.values() for one in own for head in one.heads)
         if struck:
             middle = struck[len(struck) // 2]
@@ -121,15 +128,22 @@ class _Writer:
                 direction = ET.SubElement(measure, "direction", placement="below")
                 ET.SubElement(ET.SubElement(ET.SubElement(direction, "direction-type"), "dynamics"), loudness)
 
-    def _tempo(self, measure: ET.Element, ticks: int, bpm: float) -> None:
+    def _offset(self, direction: ET.Element, ticks: int, **attributes: str) -> None:
+        """From the beginning of the bar."""
+        if ticks:
+            divisions = Fraction(ticks * self._divisions, self._part.ticks_per_beat)
+            _text(direction, "offset", _number(divisions), **attributes)
+
+    def _tempo(self, measure: ET.Element, bar: Bar, ticks: int, bpm: float) -> None:
         direction = ET.SubElement(measure, "direction", placement="above")
         metronome = ET.SubElement(ET.SubElement(direction, "direction-type"), "metronome")
         _text(metronome, "beat-unit", "quarter")
-        _text(metronome, "per-minute", f"{bpm:.2f}".rstrip("0").rstrip("."))
-        if ticks:
-            _text(
-                direction, "offset", _number(Fraction(ticks * self._divisions, self._part.ticks_per_beat)), sound="yes"
-            )
+        beats, unit = bar.meter
+        is_compound = unit >= 8 and beats % 3 == 0 and beats > 3
+        if is_compound:
+            ET.SubElement(metronome, "beat-unit-dot")
+        _text(metronome, "per-minute", f"{bpm / (1.5 if is_compound else 1):.2f}".rstrip("0").rstrip("."))
+        self._offset(direction, ticks, sound="yes")
         ET.SubElement(direction, "sound", tempo=f"{bpm:.10g}")
 
     def _voices(self, measure: ET.Element, bar: Bar) -> None:
@@ -151,8 +165,8 @@ class _Writer:
         self, measure: ET.Element, one: Written, voice: int, beams: Sequence[str], bracket: Sequence[str]
     ) -> None:
         for head in one.heads:
-            for grace in head.graces:
-                self._grace(measure, head, grace, voice)
+            for number in range(len(head.graces)):
+                self._grace(measure, head, number, voice)
         for number, head in enumerate(one.heads or (None,)):
             note = ET.SubElement(measure, "note")
             if head:
@@ -177,10 +191,10 @@ class _Writer:
         _text(note, "type", SIGNS[one.kind])
         for _ in range(one.dots):
             ET.SubElement(note, "dot")
-        if one.is_triplet:
+        if one.actual > 1:
             changed = ET.SubElement(note, "time-modification")
-            _text(changed, "actual-notes", "3")
-            _text(changed, "normal-notes", "2")
+            _text(changed, "actual-notes", str(one.actual))
+            _text(changed, "normal-notes", str(one.normal))
         if head:
             _text(note, "stem", "up" if voice == HANDS else "down")
             _notehead(note, head)
@@ -195,21 +209,25 @@ class _Writer:
         for way in bracket:
             ET.SubElement(notations, "tuplet", type=way, number="1")
         if circle:
-            ET.SubElement(ET.SubElement(notations, "technical"), "open")
+            ET.SubElement(ET.SubElement(notations, "technical"), "open-string")
         if accent:
             ET.SubElement(ET.SubElement(notations, "articulations"), "accent")
 
-    def _grace(self, measure: ET.Element, head: Head, grace: Event, voice: int) -> None:
-        note = ET.SubElement(measure, "note")
-        ET.SubElement(note, "grace", slash="yes")
+    def _grace(self, measure: ET.Element, head: Head, number: int, voice: int) -> None:
+        """A flam's with a slash; those of a drag or a ruff under two beams."""
+        note, grace, last = ET.SubElement(measure, "note"), head.graces[number], len(head.graces) - 1
+        ET.SubElement(note, "grace", {"slash": "yes"} if not last else {})
         self._played(note, grace, grace.tick - head.event.tick + head.beside_ticks)
         _display(note, head)
         ET.SubElement(note, "instrument", id=_id(grace.note))
         _text(note, "voice", str(voice))
-        _text(note, "type", "eighth")
+        _text(note, "type", "16th" if last else "eighth")
         _text(note, "stem", "up" if voice == HANDS else "down")
         if head.place.head != "normal":
             _text(note, "notehead", head.place.head)
+        for level in (1, 2) if last else ():
+            way = "begin" if not number else "end" if number == last else "continue"
+            _text(note, "beam", way, number=str(level))
 
     def _played(self, note: ET.Element, event: Event, beside_ticks: Fraction) -> None:
         note.set("dynamics", _number(Fraction(100 * event.velocity, FORTE)))
@@ -232,10 +250,10 @@ def _notehead(note: ET.Element, head: Head) -> None:
 
 
 def _beams(values: Sequence[Written]) -> list[list[str]]:
-    """Beams of each value, the outermost first: neighbours of one beat that are shorter than a quarter."""
+    """Beams of each value, the outermost first: neighbours of one beat, or of short beats that go together, that are shorter than a quarter."""
     found: list[list[str]] = [[] for _ in values]
     levels = [max(0, one.kind.denominator.bit_length() - 3) if one.heads else 0 for one in values]
-    for _, group in groupby(range(len(values)), key=lambda at: (values[at].beat, levels[at] > 0)):
+    for _, group in groupby(range(len(values)), key=lambda at: (values[at].group, levels[at] > 0)):
         run = list(group)
         if len(run) < 2 or not levels[run[0]]:
             continue
@@ -255,9 +273,9 @@ def _beams(values: Sequence[Written]) -> list[list[str]]:
 def _brackets(values: Sequence[Written]) -> list[list[str]]:
     """Where a triplet's bracket begins and ends."""
     found: list[list[str]] = [[] for _ in values]
-    for (_, is_triplet), group in groupby(range(len(values)), key=lambda at: (values[at].beat, values[at].is_triplet)):
+    for (_, actual), group in groupby(range(len(values)), key=lambda at: (values[at].beat, values[at].actual)):
         run = list(group)
-        if is_triplet:
+        if actual > 1:
             found[run[0]].append("start")
             found[run[-1]].append("stop")
     return found
