@@ -20,7 +20,7 @@ from dactyl.core.check.check import RULES, check
 from dactyl.core.check.finding import DOUBTFUL, NOTE, SEVERITIES, WRONG, Finding, mended
 from dactyl.core.check.listening import measure_kit, mend_all
 from dactyl.core.check.measured import MeasuredKit, Stretch
-from dactyl.core.check.rules.regions import overlapping
+from dactyl.core.check.rules.regions import faults_of
 from dactyl.core.check.sound import Sound
 from dactyl.core.errors import AudioError, KitError, KitFileError
 from dactyl.core.kit import Kit, Sample
@@ -99,9 +99,21 @@ class _Kit:
                 where = {"file": region.place.file, "line": region.place.line, "sample": region.sample}
                 where |= {"key": region["lokey"]} if region["lokey"] == region["hikey"] else {}
                 yield _row("damage", WRONG, where, f"Sample {region.sample}: {problem}")
-        for region, message, severity in overlapping(self.source.file.regions):
+        yield from self._called_otherwise()
+        for region, message, severity in faults_of(self.source.file.regions):
             where = {"file": region.place.file, "line": region.place.line, "key": region["lokey"]}
             yield _row("velocities", severity, where, message)
+
+    def _called_otherwise(self) -> Iterator[dict[str, Any]]:
+        """Samples whose files are called otherwise in large and small letters: found here, and not on every system."""
+        for region in {one.sample: one for one in reversed(self.source.file.regions)}.values():
+            known = self.source.samples.known.get(region.sample)
+            file = known and self.source.samples.files[known.sha256].resolve()
+            asked = (self.source.file.folder / region.sample).resolve()
+            if file and file != asked and file.as_posix().casefold() == asked.as_posix().casefold():
+                where = {"file": region.place.file, "line": region.place.line, "sample": region.sample}
+                message = f"Sample {region.sample} is the file {file.name}: where large and small letters count, it is not found."
+                yield _row("damage", DOUBTFUL, where, message)
 
     def described(self, finding: Finding) -> dict[str, Any]:
         return _row(

@@ -81,7 +81,20 @@ class Checking(Folder):
         self.assertEqual(
             by_rule["damage"]["where"], {"file": "Kit.sfz", "line": 2, "sample": "Snare 0 0.wav", "key": 38}
         )
-        self.assertIn("Nothing of A1 · 45 answers velocities 64 to 69", by_rule["velocities"]["message"])
+        self.assertEqual(
+            by_rule["velocities"]["message"],
+            "Of 3 strokes of A1 · 45 in turn number 2 is silent at velocities 64 to 69.",
+        )
+        hats = "<region> key=42 group=1 sample={0}\n<region> key=46 group=1 off_by=1 off_mode=time off_time=0 sample={0}\n<region> key=44 group=1 off_by=1 sample={0}"
+        few = "\n<region> key=60 lovel=1 hivel=40 seq_length=2 seq_position=1 sample={0}\n<region> key=60 lovel=1 hivel=40 seq_length=2 seq_position=2 sample={0}\n<region> key=60 lovel=41 hivel=127 sample={0}"
+        (self.path / "Other.sfz").write_text((hats + few).format("SNARE 0 1.wav"))
+        said = {
+            finding["message"] for finding in self.check("Other.sfz")[1] if finding["rule"] in ("velocities", "damage")
+        }
+        self.assertEqual(said, {
+            "A#1 · 46 is cut by group 1 with no fade, in full sound: that clicks.",
+            "Sample SNARE 0 1.wav is the file Snare 0 1.wav: where large and small letters count, it is not found.",
+        })  # fmt: skip
         self.assertEqual(self.check("No.sfz")[0], 1)
         self.assertIn("There is no such file", self.check("No.sfz")[2])
 

@@ -15,7 +15,7 @@ from dactyl.core.audio.timbre import SIZE as TIMBRE_SIZE
 from dactyl.core.audio.timbre import timbre
 from dactyl.core.units import gain_to_db
 
-MEASURES = 1  # raised where what is measured changes: kept measures of an earlier number are made anew
+MEASURES = 2  # raised where what is measured changes: kept measures of an earlier number are made anew
 SILENT_DB = -90.0
 ATTACK_HZ, ATTACK_VALUES, AHEAD_SECONDS = (
     4000,
@@ -49,7 +49,7 @@ class Sound:
     before_db: float  # RMS of what lies ahead of the onset; SILENT_DB where there is nothing
     head_db: float  # peak of the first quarter of a millisecond, against the peak
     attack_db: float  # the same from the onset on
-    end_db: float  # peak of the last half millisecond, against the peak
+    end_db: float  # peak of the last tenth of a millisecond, against the peak: what fades to nothing ends in nothing
     ring_frames: int  # from the onset until it stays 40 dB below its peak, or ends
     flat_runs: int  # how often it stays at its peak for some frames
     flat_frames: int  # of the longest of these
@@ -114,7 +114,7 @@ def listen(
         before_db=max(SILENT_DB, _rms_db(ahead)) if has_ahead else SILENT_DB,
         head_db=gain_to_db(float(magnitude[: max(1, millisecond // 4)].max()) / peak),
         attack_db=gain_to_db(float(magnitude[onset:][: max(1, millisecond // 4)].max()) / peak),
-        end_db=gain_to_db(float(magnitude[-max(1, millisecond // 2) :].max()) / peak),
+        end_db=gain_to_db(float(magnitude[-max(1, millisecond // 10) :].max()) / peak),
         ring_frames=_ring(steps, peak, rate_hz, onset, frames),
         flat_runs=flat_runs,
         flat_frames=flat_frames,

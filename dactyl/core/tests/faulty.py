@@ -255,6 +255,8 @@ def _unfaded(made: Made) -> None:
     made.kit = replace(made.kit, pieces=tuple(replace(p, pads=tuple(map(of_pad, p.pads))) for p in made.kit.pieces))
 
 
+OF_TOMS = {"low_tom": 43}  # a standard note beside the one it has
+
 FAULTS: dict[str, tuple[str, Callable[[Made], None], str, tuple[int, int] | None]] = {
     "soft layer louder": ("layers_rise", lambda m: _layer(m, "snare", 1, _gained(-16)), "snare", None),
     "border jumps": ("jumps", lambda m: (_layer(m, "snare", 0, _gained(-12)),), "snare", None),
@@ -266,6 +268,9 @@ FAULTS: dict[str, tuple[str, Callable[[Made], None], str, tuple[int, int] | None
     "offset": ("offset", lambda m: m.spoil("high_tom", 0, 1, lambda s: s + 0.02), "high_tom", (0, 1)),
     "hum": ("hum", lambda m: m.spoil("crash", 2, 1, _hummed), "crash", (2, 1)),
     "late": ("onsets", lambda m: m.spoil("snare", 1, 1, _late(12)), "snare", (1, 1)),
+    "all late": ("pads_late", lambda m: [_layer(m, "ride", layer, _late(40)) for layer in range(3)], "ride", None),
+    "tom on another's note": ("toms_in_order", lambda m: _noted(m, "high_tom", OF_TOMS["low_tom"]), "high_tom", None),
+    "far from its pitch": ("far_tuned", lambda m: m.set_pad("snare", tune_cents=1900.0), "snare", None),
     "late by 8": ("onsets", lambda m: m.spoil("closed_hat", 2, 0, _late(8)), "closed_hat", (2, 0)),
     "beheaded": ("beginnings", lambda m: m.spoil("low_tom", 2, 2, _beheaded), "low_tom", (2, 2)),
     "mic late": ("mics", lambda m: m.spoil("high_tom", 2, 1, _late(9), ("over",)), "high_tom", (2, 1)),

@@ -10,13 +10,14 @@ from dactyl.core.check.sound import SILENT_DB, Sound
 from dactyl.core.check.usual import median, others, others_medians, spread
 from dactyl.core.fields import TAKE
 from dactyl.core.kit import Layer, Pad
+from dactyl.core.stack.hearing import family_of
 
 LEVEL = TAKE["gain_db"]  # its bounds are a layer's and a pad's too
 FALL_DB, SURE_FALL_DB = 1.0, 2.5  # of a layer under the one below it
 NORMALISED_DB = 1.0  # a kit whose layers rise by less as a rule leaves loudness to velocity
 JUMP_DB, SURE_JUMP_DB, SPREADS = 7.0, 12.0, 4.0  # between neighbours, above the kit's own
 STRAY_DB, SURE_STRAY_DB = 4.0, 9.0  # of a take from its fellows
-PAD_DB = 14.0  # of a pad from its piece
+PAD_DB, PAIR_DB = 14.0, 16.0  # of a pad from its piece; of one of two
 CLIPPED_RUNS, FULL_SCALE_DB = 3, -0.3
 LONG_FLAT_SECONDS = 0.002  # at its peak, of a sound that is square by nature
 NOISE_DB, NOISE_OVER_DB = -45.0, 12.0  # ahead of a stroke: against its peak, and over what is usual
@@ -192,24 +193,31 @@ def pads_near_their_piece(kit: MeasuredKit) -> Iterator[Finding]:
             loud = [h.level_db + pad.gain_db for h in kit.of_pad(pad) if h.layer is pad.layers[-1]]
             if loud:
                 tops.append((pad, max(loud)))
+        if len(tops) == 2 and family_of(tops[0][0].kind) == family_of(tops[1][0].kind):
+            (pad, level), (other, middle) = sorted(tops, key=lambda top: top[1])
+            if middle - level >= PAIR_DB:
+                yield _far(pad, level, middle, f"{other.name}, with which it makes one piece")
         if len(tops) < 3:
             continue
         middles = others_medians([level for _, level in tops])
         for (pad, level), middle in zip(tops, middles, strict=True):
             if abs(level - middle) < max(PAD_DB, 4 * spread(one for _, one in tops if one is not level)):
                 continue
-            wanted = possible_gain(pad.gain_db + middle - level)
-            yield Finding(
-                rule="pads_near_their_piece",
-                severity=DOUBTFUL,
-                place=Place(pad=pad.id),
-                message=f"{pad.name} is {abs(level - middle):.1f} dB {'louder' if level > middle else 'softer'} than the other pads of {piece.name}.",
-                measured=round(level, 2),
-                usual=round(middle, 2),
-                unit="dB",
-                mend=(Change("pad", pad.id, "gain_db", wanted),),
-                mend_words=f"{'Lower' if level > middle else 'Raise'} the pad by {abs(level - middle):.1f} dB",
-            )
+            yield _far(pad, level, middle, f"the other pads of {piece.name}")
+
+
+def _far(pad: Pad, level: float, middle: float, others: str) -> Finding:
+    return Finding(
+        rule="pads_near_their_piece",
+        severity=DOUBTFUL,
+        place=Place(pad=pad.id),
+        message=f"{pad.name} is {abs(level - middle):.1f} dB {'louder' if level > middle else 'softer'} than {others}.",
+        measured=round(level, 2),
+        usual=round(middle, 2),
+        unit="dB",
+        mend=(Change("pad", pad.id, "gain_db", possible_gain(pad.gain_db + middle - level)),),
+        mend_words=f"{'Lower' if level > middle else 'Raise'} the pad by {abs(level - middle):.1f} dB",
+    )
 
 
 def silence(kit: MeasuredKit) -> Iterator[Finding]:

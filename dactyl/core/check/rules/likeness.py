@@ -1,5 +1,6 @@
 """Likeness: takes that are another drum, one recording twice in a rotation, rotations that rotate nothing."""
 
+import re
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -19,6 +20,8 @@ APART, TIMES = 4.0, 3.0  # from its fellows, in steps by which strokes of one dr
 SURE_KIND = 0.6
 NEARLY = 0.5  # of APART: from a middle that it is itself part of, what is nearer is no stray
 
+BRUSHED = re.compile(r"brush|sweep|swish|stir", re.IGNORECASE)
+
 
 def another_drum(kit: MeasuredKit) -> Iterator[Finding]:
     """A take far from its pad's other takes, and nearer to another pad, or heard as another kind."""
@@ -27,6 +30,8 @@ def another_drum(kit: MeasuredKit) -> Iterator[Finding]:
     names = {drum.heard[0].pad.id: drum.heard[0].pad.name for drum in drums if drum.heard}
     for drum in drums:
         for at, fellows, away, usual in drum.strays:
+            if BRUSHED.search(drum.heard[at].pad.name):
+                continue  # sweeps and taps of brushes are as far from each other as drums are
             group, stray, pad = drum.heard, drum.heard[at], drum.heard[at].pad.id
             nearest = min((_distance(drum.places[at], m), other) for other, m in middles.items() if other != pad) if len(middles) > 1 else (np.inf, 0)  # fmt: skip
             ours = heard(shares_together(np.stack([group[n].first.timbre for n in fellows])))

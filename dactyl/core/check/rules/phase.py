@@ -16,6 +16,7 @@ REACH = ATTACK_HZ * 3 // 2000  # values by which two attacks may lie apart, 1.5 
 LAGS = ATTACK_HZ * 6 // 1000  # by which the begin of an attack may be mistaken: 6 ms
 ALIKE = 0.55  # correlation from which two attacks are of one drum
 CLEARER = 0.12  # by how much one sign is the stronger
+CLEARER_AFAR = 0.4  # the same in a room, where all ways to the microphone have a sign of their own
 WON_DB, SURELY_LOST_DB = 3.5, 6.0  # of low end: won by turning one, and lost against the louder mic
 ALIKE_MICS = 0.4  # as ALIKE, between two mics
 LOW_KINDS = {"kick", "snare", "low_tom", "mid_tom", "high_tom"}
@@ -26,11 +27,12 @@ def polarity(kit: MeasuredKit) -> Iterator[Finding]:
     yield from chain.from_iterable(kit.of_each_pad(_turned_takes))
 
 
-def _turned_takes(_kit: MeasuredKit, group: list[Heard]) -> Iterator[Finding]:
+def _turned_takes(kit: MeasuredKit, group: list[Heard]) -> Iterator[Finding]:
     turned: dict[int, list[str]] = {}
+    afar = {mic.name for mic in kit.kit.mics if mic.is_ambience}
     by_mic = {mic: [h for h in group if mic in h.sounds and not h.sounds[mic].is_silent] for mic in _mics(group)}
     for mic, heard in by_mic.items():
-        for at in _turned(heard, mic):
+        for at in _turned(heard, mic, CLEARER_AFAR if mic in afar else CLEARER):
             turned.setdefault(group.index(heard[at]), []).append(mic)
     for at, mics in sorted(turned.items()):
         heard = group[at]
@@ -40,7 +42,7 @@ def _turned_takes(_kit: MeasuredKit, group: list[Heard]) -> Iterator[Finding]:
         fellow = next((h for n, h in enumerate(group) if n != at and n not in turned), None)
         yield Finding(
             rule="polarity",
-            severity=WRONG,
+            severity=DOUBTFUL if afar.issuperset(mics) else WRONG,
             place=place_of(heard, "" if is_whole else mics[0]),
             message=f"{name}, is the other way round than its fellows: its polarity is turned.",
             measured=-1.0,
@@ -55,14 +57,14 @@ def _mics(group: list[Heard]) -> list[str]:
     return list(dict.fromkeys(mic for heard in group for mic in heard.sounds))
 
 
-def _turned(group: list[Heard], mic: str) -> list[int]:
+def _turned(group: list[Heard], mic: str, clearer: float) -> list[int]:
     """Places of those that are against most of the others they are like; nothing where the others don't agree."""
     if len(group) < 3:
         return []
     attacks = np.stack([_picture(heard, mic) for heard in group])
     if _is_one_way(attacks):
         return []
-    signs = _signs(attacks)
+    signs = _signs(attacks, clearer)
     against = (signs < 0).sum(axis=1)
     with_it = (signs > 0).sum(axis=1)
     found = []
@@ -87,19 +89,19 @@ def _is_one_way(attacks: np.ndarray) -> bool:
     return bool((_told(near.max(axis=1), -near.min(axis=1), ALIKE) > 0).all())
 
 
-def _signs(attacks: np.ndarray) -> np.ndarray:
+def _signs(attacks: np.ndarray, clearer: float) -> np.ndarray:
     """For each pair 1 or -1 where one polarity is clearly like, else 0: the strongest correlation within REACH either way."""
     own = attacks.astype(np.float32)
     late = np.pad(own, ((0, 0), (0, REACH)))
     shifted = np.concatenate([late[:, lag : lag + own.shape[1]] for lag in range(REACH + 1)])
     products = (shifted @ own.T).reshape(REACH + 1, len(own), len(own))
     most, least = products.max(axis=0), -products.min(axis=0)  # the other way they are those of the other of the pair
-    return _told(np.maximum(most, most.T), np.maximum(least, least.T), ALIKE)
+    return _told(np.maximum(most, most.T), np.maximum(least, least.T), ALIKE, clearer)
 
 
-def _told(most: np.ndarray, least: np.ndarray, alike: float) -> np.ndarray:
+def _told(most: np.ndarray, least: np.ndarray, alike: float, clearer: float = CLEARER) -> np.ndarray:
     """most, least : the strongest correlation, and the strongest of the other polarity"""
-    is_clear = (np.maximum(most, least) >= alike) & (np.abs(most - least) >= CLEARER)
+    is_clear = (np.maximum(most, least) >= alike) & (np.abs(most - least) >= clearer)
     return np.where(is_clear, np.sign(most - least), 0).astype(int)
 
 

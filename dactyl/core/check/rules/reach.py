@@ -17,6 +17,10 @@ STANDARD_SHARE, LEAST_STANDARD = (
 )  # of a kit's standard notes that strike their kind, where it keeps to the standard
 
 
+TOMS = ("low_tom", "mid_tom", "high_tom")
+FAR_CENTS, NEAR_CENTS = 1000.0, 100.0  # of a pad, and of most others
+
+
 def pads_reached(kit: MeasuredKit) -> Iterator[Finding]:
     """A pad with takes that no note strikes and that sounds along with none."""
     struck = {pad for of in kit.kit.maps for _, pad in of.notes}
@@ -115,6 +119,48 @@ def standard_notes(kit: MeasuredKit) -> Iterator[Finding]:
             place=Place(pad=pad.id, note=note),
             message=f"{note_label(note)} is the standard note of {_a(OF_NOTE[note])}; here it strikes {pad.name}.",
         )
+
+
+def toms_in_order(kit: MeasuredKit) -> Iterator[Finding]:
+    """A tom on the standard note of another one that the kit has too."""
+    toms = {pad.id: pad for _, pad in kit.kit.pads() if pad.kind in TOMS and kit.of_pad(pad)}
+    kinds = {pad.kind for pad in toms.values()}
+    for note, pad in kit.kit.maps[0].notes:
+        meant = OF_NOTE.get(note)
+        own = kit.kit.notes().get(pad, ())
+        if pad in toms and meant in kinds and meant != toms[pad].kind and len(own) <= 2:
+            if any(OF_NOTE.get(other) == toms[pad].kind for other in own):
+                continue  # one tom for two notes, its own among them
+            yield Finding(
+                rule="toms_in_order",
+                severity=DOUBTFUL,
+                place=Place(pad=pad, note=note),
+                message=f"{note_label(note)} is the standard note of {_a(meant)}, which the kit has too; here it strikes {toms[pad].name}.",
+            )
+
+
+def far_tuned(kit: MeasuredKit) -> Iterator[Finding]:
+    """A pad that is played an octave or more from how it was recorded, in a kit whose others are not."""
+    steps = {}
+    for _, pad in kit.kit.pads():
+        notes = kit.kit.notes().get(pad.id, ())
+        if kit.of_pad(pad) and notes:
+            by_keys = (
+                min((pad.cents_per_key * (note - pad.root) for note in notes), key=abs) if pad.root is not None else 0.0
+            )
+            steps[pad.id] = pad, pad.tune_cents + by_keys
+    for pad, cents in steps.values():
+        rest = [abs(other) for one, other in steps.values() if one is not pad]
+        if abs(cents) >= FAR_CENTS and len(rest) >= 3 and sorted(rest)[len(rest) // 2] < NEAR_CENTS:
+            yield Finding(
+                rule="far_tuned",
+                severity=DOUBTFUL,
+                place=Place(pad=pad.id),
+                message=f"{pad.name} sounds {abs(cents) / 100:.0f} semitones {'higher' if cents > 0 else 'lower'} than it was recorded.",
+                measured=round(cents / 100, 2),
+                usual=0.0,
+                unit="semitones",
+            )  # fmt: skip
 
 
 def _a(kind: str) -> str:

@@ -5,18 +5,26 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import chain
 
-from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding
+from dactyl.core.check.finding import DOUBTFUL, WRONG, Change, Finding, Place
 from dactyl.core.check.measured import Heard, MeasuredKit
 from dactyl.core.check.rules.levels import fellow_of, of_mic, place_of
 from dactyl.core.check.rules.phase import lags_from
 from dactyl.core.check.sound import Sound
 from dactyl.core.check.usual import median, others, others_medians, spread, strays
 
-LATE_MS, SURE_LATE_MS = 3.0, 6.0
+LATE_MS, SURE_LATE_MS = 2.0, 6.0
+PAD_LATE_MS, SURE_PAD_LATE_MS = 10.0, 25.0  # of a whole pad behind the kit's others
 CUT_OFF_DB, OVER_FELLOWS_DB = -9.0, 8.0  # of the first quarter of a millisecond: against the peak; over the fellows'
-MIC_LATE_MS, SURE_MIC_LATE_MS = 2.0, 4.0
-CLICK_DB, SURE_CLICK_DB, OVER_USUAL_DB = -46.0, -34.0, 12.0  # of the last half millisecond against the peak
+CUT_DEEP_DB, FAR_OVER_DB, SUDDEN_DB = (
+    -24.0,
+    25.0,
+    -6.0,
+)  # a begin in a slow wave: so loud, over its fellows; or of all takes
+SLOW_KINDS = {"kick", "low_tom", "mid_tom", "high_tom"}
+MIC_LATE_MS, SURE_MIC_LATE_MS, AFAR = 2.0, 4.0, 2.0  # AFAR: times as much of a room's mic, which hears many ways
+CLICK_DB, SURE_CLICK_DB, OVER_USUAL_DB = -46.0, -34.0, 12.0  # of the last tenth of a millisecond against the peak
 LEAST_CLICK_DB, SURE_LEAST_DB = -60.0, -50.0  # and by itself, dBFS
+QUIET_DB = 40.0  # ahead of a stroke, under its peak: nothing sounds there
 FADE_MS = 1.0  # ends no click
 SHORT_SHARE = 0.6  # of what its fellows ring
 FADED = 0.05  # a tail that rings less than this, in seconds, is none
@@ -86,22 +94,76 @@ def _onsets_ms(group: list[Heard]) -> list[float]:
     return [1000 * h.first.onset_frame / h.first.rate_hz for h in group]
 
 
+def pads_late(kit: MeasuredKit) -> Iterator[Finding]:
+    """A pad all of whose takes begin with nothing, longer than the kit's others do."""
+    begins = {
+        group[0].pad.id: median(_onsets_ms(group)) for group in kit.pads if not all(h.first.is_silent for h in group)
+    }
+    if len(begins) < 3:
+        return
+    for group in kit.pads:
+        pad = group[0].pad
+        if pad.id not in begins:
+            continue
+        rest = [ms for other, ms in begins.items() if other != pad.id]
+        usual, own = median(rest), [h for h in group if not h.first.is_silent]
+        late = min(_onsets_ms(own)) - usual
+        if late < max(PAD_LATE_MS, 5 * spread(rest)) or any(
+            h.first.before_db > h.first.peak_db - QUIET_DB for h in own
+        ):
+            continue
+        yield Finding(
+            rule="pads_late",
+            severity=WRONG if late >= SURE_PAD_LATE_MS else DOUBTFUL,
+            place=Place(pad=pad.id),
+            message=f"{pad.name} comes {late:.1f} ms later than the kit's other pads: all of its takes begin with nothing.",
+            measured=round(begins[pad.id], 2),
+            usual=round(usual, 2),
+            unit="ms",
+            mend=tuple(Change("take", h.take.id, "start_frame", h.take.start_frame + round(late * h.first.rate_hz / 1000)) for h in own),
+            mend_words=f"Start them {late:.1f} ms further in",
+        )  # fmt: skip
+
+
+def _all_cut_off(kit: MeasuredKit) -> Iterator[Finding]:
+    """A slow drum all of whose takes begin near their peak, in a kit whose others don't."""
+    usual = {group[0].pad.id: median([h.first.head_db for h in group]) for group in kit.pads}
+    for group in kit.pads:
+        pad = group[0].pad
+        rest = [db for other, db in usual.items() if other != pad.id]
+        is_sudden = all(h.first.head_db >= SUDDEN_DB and h.take.fade_in_ms < FADE_MS for h in group)
+        if pad.kind in SLOW_KINDS and is_sudden and len(rest) >= 3 and median(rest) <= SUDDEN_DB - FAR_OVER_DB:
+            yield Finding(
+                rule="beginnings",
+                severity=DOUBTFUL,
+                place=Place(pad=pad.id),
+                message=f"{pad.name} begins within its stroke, in all of its takes: the attack is cut off.",
+                measured=round(usual[pad.id], 1),
+                usual=round(median(rest), 1),
+                unit="dB",
+            )
+
+
 def beginnings(kit: MeasuredKit) -> Iterator[Finding]:
     """A take that begins within its stroke, where its fellows begin before it."""
+    yield from _all_cut_off(kit)
     for group in kit.pads:
         sounding = [h for h in group if not h.first.is_silent]
         if len(sounding) < 3:
             continue
+        heads = others_medians([h.first.head_db for h in sounding])
         attacks = [h.first.attack_db for h in sounding]  # where a fellow's is as sudden, nothing is missing
         for at, (heard, usual) in enumerate(zip(sounding, others_medians(attacks), strict=True)):
             head_db = heard.first.head_db
-            if heard.take.fade_in_ms >= FADE_MS or head_db < max(CUT_OFF_DB, usual + OVER_FELLOWS_DB):
+            is_sure = head_db >= max(CUT_OFF_DB, usual + OVER_FELLOWS_DB)
+            is_deep = head_db >= max(CUT_DEEP_DB, heads[at] + FAR_OVER_DB) and heard.first.onset_frame == 0
+            if heard.take.fade_in_ms >= FADE_MS or not (is_sure or is_deep):
                 continue
             start = heard.take.start_frame
             earlier = min(start, max(1, heard.first.rate_hz // 500))
             yield Finding(
                 rule="beginnings",
-                severity=WRONG,
+                severity=WRONG if is_sure else DOUBTFUL,
                 place=place_of(heard),
                 message=f"{heard.name}, begins within its stroke: its attack is cut off.",
                 measured=round(head_db, 1),
@@ -120,8 +182,10 @@ def mics(kit: MeasuredKit) -> Iterator[Finding]:
         mic: median(strays(delays.by_level for delays in groups if delays.mic == mic))
         for mic in dict.fromkeys(delays.mic for delays in groups)
     }
+    afar = {mic.name for mic in kit.kit.mics if mic.is_ambience}
     for delays in groups:
-        least = max(MIC_LATE_MS, 6 * usual[delays.mic])
+        is_afar = delays.mic in afar
+        least = max(MIC_LATE_MS * (AFAR if is_afar else 1), 6 * usual[delays.mic])
         for at, (heard, middle) in enumerate(zip(delays.takes, others_medians(delays.by_level), strict=True)):
             if abs(delays.by_level[at] - middle) < least:
                 continue
@@ -133,7 +197,7 @@ def mics(kit: MeasuredKit) -> Iterator[Finding]:
                 continue
             yield Finding(
                 rule="mics",
-                severity=WRONG if abs(off) >= max(SURE_MIC_LATE_MS, 8 * around) else DOUBTFUL,
+                severity=WRONG if abs(off) >= max(SURE_MIC_LATE_MS, 8 * around) and not is_afar else DOUBTFUL,
                 place=place_of(heard, delays.mic),
                 message=f"{of_mic(heard, delays.mic)} comes {abs(off):.1f} ms {'later' if off > 0 else 'earlier'} after the first mic than in its neighbours.",
                 measured=round(delays.by_level[at], 2),

@@ -312,6 +312,8 @@ class _Converter:
 
     def _rotation(self, name: str, regions: Sequence[SfzRegion]) -> str:
         if any(region["seq_length"] > 1 for region in regions):
+            if len({region["seq_position"] for region in regions}) < max(region["seq_length"] for region in regions):
+                self._differ(f"{name}: turns that no region takes are left out; there its takes follow each other.")
             return "in_turn"
         if any((region["lorand"], region["hirand"]) != (0.0, 1.0) for region in regions):
             self._differ(f"{name}: which of its takes comes when will differ.")
