@@ -24,7 +24,7 @@ SLOW_KINDS = {"kick", "low_tom", "mid_tom", "high_tom"}
 MIC_LATE_MS, SURE_MIC_LATE_MS, AFAR = 2.0, 4.0, 2.0  # AFAR: times as much of a room's mic, which hears many ways
 CLICK_DB, SURE_CLICK_DB, OVER_USUAL_DB = -46.0, -34.0, 12.0  # of the last tenth of a millisecond against the peak
 LEAST_CLICK_DB, SURE_LEAST_DB = -60.0, -50.0  # and by itself, dBFS
-QUIET_DB = 40.0  # ahead of a stroke, under its peak: nothing sounds there
+QUIET_DB = 55.0  # ahead of a stroke, under its peak: nothing sounds there
 FADE_MS = 1.0  # ends no click
 SHORT_SHARE = 0.6  # of what its fellows ring
 FADED = 0.05  # a tail that rings less than this, in seconds, is none
@@ -103,7 +103,7 @@ def pads_late(kit: MeasuredKit) -> Iterator[Finding]:
         return
     for group in kit.pads:
         pad = group[0].pad
-        if pad.id not in begins:
+        if pad.id not in begins or pad.kind in OF_MANY_STROKES:  # a bell tree swells
             continue
         rest = [ms for other, ms in begins.items() if other != pad.id]
         usual, own = median(rest), [h for h in group if not h.first.is_silent]
