@@ -4,8 +4,9 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from dactyl.jobs.reserve import with_reserve
-from dactyl.jobs.run import cancel, enqueue
-from dactyl.kits.models import KitFile
+from dactyl.jobs.run import cancel, enqueue, latest
+from dactyl.kit_files.queries import FONT
+from dactyl.kits.models import Kit, KitFile
 from dactyl.shelf import store
 
 WORK = "dactyl.kit_files.tasks.open_kit_file"
@@ -34,6 +35,23 @@ def try_again(row: KitFile) -> None:
             return
         row.job = enqueue(WORK, row.pk, queue="imports")
         row.save(update_fields=["job"])
+
+
+def choose(row: KitFile, numbers: list[int]) -> None:
+    """Open these of the kits in a file, which was asked about before."""
+    with transaction.atomic():
+        row = KitFile.objects.select_related("job").get(pk=row.pk)
+        if row.kit_id or not row.stored_as or (row.job and not row.job.is_over):
+            return
+        row.chosen, row.job = numbers, enqueue(WORK, row.pk, queue="imports")
+        row.save(update_fields=["chosen", "job"])
+
+
+def write_font(kit: Kit) -> None:
+    """Have a kit written as a SoundFont, unless that is under way."""
+    job = latest(FONT, kit.pk)
+    if job is None or job.is_over:
+        enqueue(FONT, kit.pk, queue="imports")
 
 
 def forget(row: KitFile) -> None:

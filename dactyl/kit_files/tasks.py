@@ -1,27 +1,37 @@
-"""Opening a kit file: its samples to the shelf and its kit as rows."""
+"""Opening a kit file: its samples to the shelf and its kits as rows; and writing one as a SoundFont."""
 
+import json
 import shutil
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 from pathlib import Path
 
 from django.conf import settings
 from django.db import transaction
 
 from dactyl.core import kit as core
+from dactyl.core.bounce.sound_cache import SoundCache
+from dactyl.core.bounce.soundfont import soundfont_steps
 from dactyl.core.bounce.source import LineupSource, SfzSource, Source, open_played
 from dactyl.core.errors import DactylError, KitFileError
 from dactyl.core.formats.package import samples_of
 from dactyl.core.lineup import Lineup
+from dactyl.core.units import counted
+from dactyl.history.queries import reading
 from dactyl.jobs.models import Job
 from dactyl.jobs.run import Progress
 from dactyl.kit_files.edits import forget
-from dactyl.kit_files.queries import unpacked_name
+from dactyl.kit_files.queries import by_cause, font_names, unpacked_name
 from dactyl.kits.edits.from_value import open_kit as open_kit_value
 from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.tasks import measure_kit
+from dactyl.kits.values import kit_value
 from dactyl.shelf import edits as shelf_edits
 from dactyl.shelf import store
 from dactyl.shelf.queries import by_hash
+from dactyl.shelf.sounds import prepared_sound
+
+MOST_NOTES = 200
+SOUND_BYTES = 128 << 20  # kept in memory while a SoundFont is written
 
 
 def open_kit_file(kit_file_id: int) -> Iterator[Progress]:
@@ -38,8 +48,8 @@ def open_kit_file(kit_file_id: int) -> Iterator[Progress]:
         return forget(row)
     folder.mkdir(parents=True)
     try:
-        yield from _open(row, folder)
-        forget(row)
+        if (yield from _open(row, folder)):
+            forget(row)
     except DactylError:
         forget(row)
         raise
@@ -51,8 +61,8 @@ def open_kit_file(kit_file_id: int) -> Iterator[Progress]:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def _open(row: KitFile, folder: Path) -> Iterator[Progress]:
-    """folder : to unpack in"""
+def _open(row: KitFile, folder: Path) -> Generator[Progress, None, bool]:
+    """folder : to unpack in. Returns whether it is open: a file of several kits asks first which"""
     limits = {"max_files": settings.MAX_ZIP_FILES, "max_bytes": settings.MAX_ZIP_BYTES}
     path = store.incoming_folder() / row.stored_as
     if not row.stored_as or not path.exists():  # it was tried before, and refused
@@ -63,6 +73,12 @@ def _open(row: KitFile, folder: Path) -> Iterator[Progress]:
         lineup = source.package.lineup if isinstance(source, LineupSource) else None
         if lineup is None:
             sources = [source, *(source.others if isinstance(source, SfzSource) else ())]
+            if len(sources) > 1 and row.chosen is None:
+                row.choices = [other.file.path.stem for other in sources]
+                row.save(update_fields=["choices"])
+                return False
+            sources = [other for number, other in enumerate(sources) if row.chosen is None or number in row.chosen]
+            sources[0].check(skip_bad=True)
             for done, other in enumerate(sources[1:], start=1):
                 yield Progress(done, len(sources), "Reading the samples")
                 other.check(skip_bad=True)
@@ -82,10 +98,19 @@ def _open(row: KitFile, folder: Path) -> Iterator[Progress]:
             row.kit = made[0]
             for put_together in TOGETHER if lineup is not None else ():
                 row.kit = put_together(lineup, [made[values.index(member.kit)] for member in lineup.members])
-            row.notes = [*source.warnings, *differences][:500]
-            row.save(update_fields=["kit", "notes"])
+            row.notes = by_cause([*source.warnings, *differences])[:MOST_NOTES]
+            row.became = _counts(values)
+            row.save(update_fields=["kit", "notes", "became"])
         for kit in made:
             yield from measure_kit(kit.pk)
+    return True
+
+
+def _counts(values: Sequence[core.Kit]) -> str:
+    pads = sum(1 for value in values for _ in value.pads())
+    samples = len({sha256 for value in values for sha256 in samples_of(value)})
+    kits = f"{counted(len(values), 'kit')}, " if len(values) > 1 else ""
+    return f"{kits}{counted(pads, 'pad')}, {counted(samples, 'sample')}"
 
 
 def _all_of(sources: Sequence[Source]) -> tuple[list[core.Kit], list[str], dict, dict]:
@@ -94,14 +119,30 @@ def _all_of(sources: Sequence[Source]) -> tuple[list[core.Kit], list[str], dict,
     for source in sources:
         value, said = source.kit()
         values.append(value)
-        differences += said if source is sources[0] else []
+        differences += said
         names |= source.names()
         files |= source.samples.files
-    if len(values) > 1:
-        others = ", ".join(value.name for value in values[1:])
-        words = f"It holds {len(values)} kits; beside {values[0].name} these are open too: {others}."
-        differences.insert(0, f"{words} Here stands what is different in {values[0].name}.")
     return values, differences, names, files
+
+
+def write_font(kit_id: int) -> Iterator[Progress]:
+    """Write a kit as a SoundFont, beside what that loses. raises : KitError where nothing of it sounds"""
+    with reading():
+        kit = Kit.objects.get(pk=kit_id)
+        value, version = kit_value(kit), kit.version
+    file, about = (store.incoming_folder() / name for name in font_names(kit_id))
+    part = file.with_suffix(".part")
+    try:
+        steps = soundfont_steps(part, value, SoundCache(prepared_sound, SOUND_BYTES))
+        while True:
+            try:
+                yield Progress(*next(steps))
+            except StopIteration as end:
+                about.write_text(json.dumps({"version": version, "not_held": by_cause(end.value)}))
+                break
+        part.replace(file)
+    finally:
+        part.unlink(missing_ok=True)
 
 
 TOGETHER: list[Callable[[Lineup, Sequence[Kit]], Kit]] = []

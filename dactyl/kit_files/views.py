@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 from tempfile import NamedTemporaryFile
+from typing import BinaryIO
 
 from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse
@@ -11,19 +12,17 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
 
 from dactyl.core.bounce.order import safe_name
-from dactyl.core.bounce.sound_cache import SoundCache
-from dactyl.core.bounce.soundfont import write_soundfont
 from dactyl.core.bounce.source import SOUNDFONT
-from dactyl.core.errors import KitFileError
+from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.sf2.lost import lost_by_a_soundfont
+from dactyl.jobs.run import cancel, latest
 from dactyl.kit_files import edits
 from dactyl.kit_files.packing import described, pack_kit
+from dactyl.kit_files.queries import FONT, by_cause, font_names, font_of
 from dactyl.kits.models import Kit, KitFile
-from dactyl.kits.values import kit_value, whole_kit_value
+from dactyl.kits.values import whole_kit_value
 from dactyl.shelf import store
-from dactyl.shelf.sounds import prepared_sound
-
-SOUND_BYTES = 128 << 20  # kept in memory while a SoundFont is written
+from dactyl.web.request_values import ids_in
 
 
 @require_POST
@@ -76,7 +75,8 @@ def about_package(request: HttpRequest, kit_id: int) -> HttpResponse:
     value, samples, text = described(whole_kit_value(kit.pk))
     size = sum(store.whole_path(sample.sha256).stat().st_size for sample in samples)
     context = {
-        "kit": kit, "samples": samples, "not_held": text.not_held, "size_bytes": size, "lost": lost_by_a_soundfont(value),
+        "kit": kit, "samples": samples, "not_held": by_cause(text.not_held), "size_bytes": size,
+        "lost": lost_by_a_soundfont(value), "font": font_of(kit),
     }  # fmt: skip
     return render(request, "kit_files/_package.html", context)
 
@@ -88,21 +88,65 @@ def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
 
 
 @require_GET
-def soundfont(request: HttpRequest, kit_id: int) -> HttpResponseBase:
+def font(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """How far the SoundFont of a kit has come."""
+    return font_asked(request, kit_id)
+
+
+@require_POST
+def write_font(request: HttpRequest, kit_id: int) -> HttpResponse:
+    """Have a kit written as a SoundFont in the background."""
+    edits.write_font(get_object_or_404(Kit, pk=kit_id))
+    return font_asked(request, kit_id)
+
+
+@require_POST
+def cancel_font(request: HttpRequest, kit_id: int) -> HttpResponse:
+    if (job := latest(FONT, kit_id)) is not None:
+        cancel(job)
+    return font_asked(request, kit_id)
+
+
+def font_asked(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    return packed(
-        lambda path: write_soundfont(path, kit_value(kit), SoundCache(prepared_sound, SOUND_BYTES)), kit.name, SOUNDFONT
-    )
+    return render(request, "kit_files/_font.html", {"kit": kit, "font": font_of(kit)})
 
 
-def packed(write: Callable[[Path], object], name: str, ending: str = ".zip") -> FileResponse:
-    """A file that is written for this answer alone."""
-    with NamedTemporaryFile(dir=settings.DATA / "incoming", suffix=ending, delete=False) as file:
+@require_GET
+def soundfont(request: HttpRequest, kit_id: int) -> HttpResponseBase:
+    """The SoundFont that was written of a kit."""
+    kit = get_object_or_404(Kit, pk=kit_id)
+    try:
+        opened = (store.incoming_folder() / font_names(kit.pk)[0]).open("rb")
+    except OSError:
+        raise KitError("This SoundFont is no longer here. Write it again.") from None
+    return attached(opened, f"{safe_name(kit.name)}{SOUNDFONT}", "application/octet-stream")
+
+
+@require_POST
+def choose(request: HttpRequest, kit_file_id: int) -> HttpResponse:
+    """Open some kits of a file that holds several: ``kit``, numbers from 0; or ``all=1``."""
+    row = get_object_or_404(KitFile, pk=kit_file_id)
+    numbers = range(len(row.choices))
+    wanted = set(ids_in(",".join(request.POST.getlist("kit"))))
+    chosen = list(numbers) if request.POST.get("all") else [number for number in numbers if number in wanted]
+    if not chosen:
+        raise KitFileError("None of its kits is chosen.", "Choose one, or open all.", file=row.name)
+    edits.choose(row, chosen)
+    return opening_of(request, kit_file_id)
+
+
+def packed(write: Callable[[Path], object], name: str) -> FileResponse:
+    """A package that is written for this answer alone."""
+    with NamedTemporaryFile(dir=settings.DATA / "incoming", suffix=".zip", delete=False) as file:
         path = Path(file.name)
     try:
         write(path)
         opened = path.open("rb")
     finally:
         path.unlink(missing_ok=True)  # the open file stays readable until it is sent
-    kind = "application/zip" if ending == ".zip" else "application/octet-stream"
-    return FileResponse(opened, as_attachment=True, filename=f"{safe_name(name)}{ending}", content_type=kind)
+    return attached(opened, f"{safe_name(name)}.zip", "application/zip")
+
+
+def attached(opened: BinaryIO, name: str, kind: str) -> FileResponse:
+    return FileResponse(opened, as_attachment=True, filename=name, content_type=kind)

@@ -483,6 +483,9 @@ class KitFile(models.Model):
     job = models.ForeignKey(Job, models.SET_NULL, null=True)
     kit = models.ForeignKey(Kit, models.CASCADE, null=True)  # once it is open
     notes = models.JSONField(default=list)  # what was not understood, and what will sound different
+    became = models.CharField(max_length=120, default="")  # how many kits, pads and samples
+    choices = models.JSONField(default=list)  # names of the kits in it, where it holds several
+    chosen = models.JSONField(null=True)  # numbers of those that are to be opened, from 0; None: nobody was asked yet
     made_at = models.DateTimeField(default=timezone.now)
 
     def __str__(self) -> str:

@@ -6,7 +6,7 @@ Numbers are those of the SoundFont Technical Specification, version 2.04 (1996),
 import math
 import struct
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Generator, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import chain, count
 from pathlib import Path
@@ -56,12 +56,24 @@ class _Zone:
 
 def write_soundfont(path: Path, kit: Kit, load_sound: Callable[[Recipe], np.ndarray]) -> tuple[str, ...]:
     """Returns a sentence for everything that it can't hold. raises : KitError where no pad has a sound and a note"""
+    steps = soundfont_steps(path, kit, load_sound)
+    while True:
+        try:
+            next(steps)
+        except StopIteration as end:
+            return end.value
+
+
+def soundfont_steps(
+    path: Path, kit: Kit, load_sound: Callable[[Recipe], np.ndarray]
+) -> Generator[tuple[int, int], None, tuple[str, ...]]:
+    """The same step by step: (done, of how many), and at the end the sentences."""
     rates = Counter(sample.rate_hz for _, pad in kit.pads() for layer in pad.layers for take in layer.takes for _, sample in take.samples)  # fmt: skip
     rate_hz = rates.most_common(1)[0][0] if rates else 44_100
     while rate_hz > MOST_RATE_HZ:
         rate_hz = rate_hz // 2 if rate_hz % 2 == 0 else 48_000
     with path.open("wb") as file:
-        return _Writer(file, kit, compile_kit(kit, rate_hz), load_sound).write()
+        return (yield from _Writer(file, kit, compile_kit(kit, rate_hz), load_sound).write())
 
 
 class _Writer:
@@ -75,7 +87,7 @@ class _Writer:
         self._lost = Lost()
         self._classes = iter(range(27, 128))  # behind those of choke groups: of pads that cut themselves
 
-    def write(self) -> tuple[str, ...]:
+    def write(self) -> Generator[tuple[int, int], None, tuple[str, ...]]:
         self._file.write(struct.pack("<4sI4s", b"RIFF", 0, b"sfbk"))
         self._file.write(_list(b"INFO", self._info()))
         begin = self._file.tell()
@@ -85,9 +97,13 @@ class _Writer:
         written = [(pad, table) for (_, pad), table in pads if pad.layers and not pad.muted and notes.get(pad.id)]
         self._choking = Counter(pad.choke.letter for pad, _ in written if pad.choke)
         levelled = self._levelled(written, notes)
-        self._loudest = max([1.0, *(self._peak(layers) for _, _, layers in levelled)])
-        for pad, table, layers in levelled:
+        self._loudest = 1.0
+        for done, (_, _, layers) in enumerate(levelled):
+            self._loudest = max(self._loudest, self._peak(layers))
+            yield done, 2 * len(levelled)
+        for done, (pad, table, layers) in enumerate(levelled, start=len(levelled)):
             self._pad(pad, table, sorted(notes[pad.id]), layers)
+            yield done, 2 * len(levelled)
         if not self._zones:
             raise KitError("No pad of this kit has a sound and a note. Give one both first.")
         self._tell(begin + 4, 12 + 2 * self._frames)

@@ -1,8 +1,8 @@
 """Open a kit file to play it: an SFZ file, a kit package, a zip of an SFZ and its samples, or a SoundFont."""
 
 import tempfile
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
@@ -14,7 +14,7 @@ from dactyl.core.formats.lineup import FILE as LINEUP_FILE
 from dactyl.core.formats.lineup import LineupPackage, all_samples_of, read_lineup
 from dactyl.core.formats.package import Package, SampleFile, read_package, samples_of
 from dactyl.core.formats.sf2.read import read_soundfont
-from dactyl.core.formats.sf2.unpack import unpack_soundfont
+from dactyl.core.formats.sf2.unpack import MOST_KITS, unpack_soundfont
 from dactyl.core.formats.sfz.kit_from_sfz import kit_from_sfz
 from dactyl.core.formats.sfz.read import SfzFile, SfzRegion, read_sfz
 from dactyl.core.formats.unzip import unzip
@@ -245,7 +245,13 @@ def open_played(
         found = sorted(Path(folder).rglob("*.[sS][fF][zZ]"), key=lambda file: (len(file.parts), file.name))
         if not found:
             raise KitFileError("The zip holds no .sfz file.", "Choose a kit package.", file=name)
-        source = SfzSource.open(found[0])
-        if len(found) > 1:
-            source.warnings.append(f"{name}: It holds {len(found)} kits; {found[0].name} is opened.")
-        yield source
+        sources = list(_that_open(found[:MOST_KITS])) or [SfzSource.open(found[0])]
+        sources[0].others = sources[1:]
+        yield sources[0]
+
+
+def _that_open(files: Iterable[Path]) -> Iterator["SfzSource"]:
+    """A file without regions is one that others include."""
+    for file in files:
+        with suppress(KitFileError):
+            yield SfzSource.open(file)

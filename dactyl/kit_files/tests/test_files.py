@@ -16,7 +16,8 @@ from dactyl.core.formats.values import to_json
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.tests.test_soundfonts import font
 from dactyl.jobs.models import Job
-from dactyl.jobs.run import run_job
+from dactyl.jobs.run import latest, run_job
+from dactyl.kit_files.queries import FONT
 from dactyl.kit_files.tasks import open_kit_file
 from dactyl.kits import edits, queries
 from dactyl.kits.edits.samples import NewPad, NewTake
@@ -116,14 +117,36 @@ class Files(TransactionTestCase):
         kit = rich_kit()
         about = self.client.get(f"/kits/{kit.pk}/package/about/")
         self.assertContains(about, "of several takes the first of each layer is kept")
+        self.assertContains(self.client.get(f"/kits/{kit.pk}/soundfont/"), "Write it again", status_code=422)
+        self.assertContains(self.client.post(f"/kits/{kit.pk}/soundfont/write/"), "Writing")
+        job = latest(FONT, kit.pk)
+        run_job.func(job.pk)
+        sweep()
+        self.assertContains(self.client.get(f"/kits/{kit.pk}/soundfont/about/"), "Download SoundFont")
         data = b"".join(self.client.get(f"/kits/{kit.pk}/soundfont/").streaming_content)
+        self.client.post(f"/kits/{kit.pk}/rename/", {"value": "Ferry"}, headers={"X-Kit-Version": str(version(kit))})
+        self.assertContains(self.client.get(f"/kits/{kit.pk}/soundfont/about/"), "Write SoundFont")
         opened = self.open("Harbour.sf2", data)
         notes = [set(pad.notes) for pad in queries.pad_notes(kit) if pad.notes]
         self.assertEqual([set(pad.notes) for pad in queries.pad_notes(opened.kit) if pad.notes], sorted(notes, key=min))
         opened = self.open("Two.sf2", font())
-        self.assertEqual(opened.kit.name, "Dry")
-        self.assertIn("It holds 2 kits; beside Dry these are open too: Room.", " ".join(opened.notes))
-        self.assertEqual(Kit.objects.filter(name__in=["Dry", "Room"]).count(), 2)
+        self.assertEqual((opened.kit, opened.choices), (None, ["Dry", "Room"]))
+        sweep()
+        self.assertContains(self.client.get("/"), "Which shall be opened?")
+        choose = f"/kits/files/{opened.pk}/choose/"
+        self.assertContains(self.client.post(choose, {}), "Choose one, or open all", status_code=422)
+        self.client.post(choose, {"kit": "1"})
+        opened.refresh_from_db()
+        run_job.func(opened.job_id)
+        opened.refresh_from_db()
+        self.assertEqual((opened.kit.name, opened.stored_as, opened.became), ("Room", "", "3 pads, 3 samples"))
+        all_of_it = self.open("Two.sf2", font())
+        self.client.post(f"/kits/files/{all_of_it.pk}/choose/", {"all": "1"})
+        all_of_it.refresh_from_db()
+        run_job.func(all_of_it.job_id)
+        self.assertEqual(
+            sorted(Kit.objects.filter(name__in=["Dry", "Room"]).values_list("name", flat=True)), ["Dry", "Room", "Room"]
+        )
         refused = self.open("Cut.sf2", data[:3000])
         self.assertIn("damaged", refused.job.problem)
 
