@@ -24,7 +24,7 @@ from dactyl.web.page_memory import kept
 WORDS_OF_WORK = {
     "import_files": "Reading files", "make_bounce": "Bouncing", "measure_loudness": "Measuring a bounce", "find_hits": "Listening to a recording", "hear_roles_and_find_hits": "Listening to a recording",
     "measure_kit": "Measuring takes",
-    "open_kit_file": "Opening a kit file", "hear_again": "Hearing the shelf again", "listen_for_transients": "Finding transients",
+    "open_kit_file": "Opening a kit file", "write_font": "Writing a SoundFont", "hear_again": "Hearing the shelf again", "listen_for_transients": "Finding transients",
 }  # fmt: skip
 """What the first page says of a job, by the name of its work."""
 NOT_TOLD = {"check_kit"}

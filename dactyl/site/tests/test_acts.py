@@ -1,6 +1,7 @@
 """The window of acts and keys: whatever a page holds, and whatever there is to open, is found by typing what it is called."""
 
 from base64 import b64encode
+from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
@@ -94,13 +95,25 @@ class Acts(KitPages):
     def test_kit_files_are_dropped_in_and_files_are_dragged_out(self):
         page, files = self.layered("Quay"), [[f"{n}.sf2", b64encode(font()).decode()] for n in "123"]
         page.evaluate(DROP, ["#view", files[:2]])
+        for left in (1, 0):
+            page.locator("#ask button", has_text="Open the chosen").first.click()
+            expect(page.locator("#ask fieldset")).to_have_count(left)
         expect(page.locator("#ask a.link")).to_have_text(["Dry", "Dry"])
         expect(page.locator("#status")).not_to_contain_text("no files")
         page.locator("#ask [data-close]").click()
         home = self.page()
         home.evaluate(DROP, ["main", files])
+        expect(home.locator("#opened fieldset")).to_have_count(3)
+        for left in (2, 1, 0):
+            home.locator("#opened button", has_text="Open all 2").first.click()
+            expect(home.locator("#opened fieldset")).to_have_count(left)
         expect(home.locator("#opened a.link")).to_have_text(["Dry"] * 3)
         home.locator(".kit-acts button", has_text="Package").first.click()
         expect(home.locator("#get-package")).to_be_visible()
         kind, name, address = home.evaluate(CARRY, "#get-package").split(":", 2)
         self.assertEqual((kind, name.endswith(".zip"), address.endswith("/package/")), ("application/zip", True, True))
+        home.locator("#ask summary", has_text="SoundFont").click()
+        home.locator("#write-soundfont").click()
+        with home.expect_download() as download:
+            home.locator("#get-soundfont").click()
+        self.assertEqual(Path(download.value.path()).read_bytes()[8:12], b"sfbk")

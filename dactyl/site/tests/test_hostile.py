@@ -73,7 +73,7 @@ class Hostile(TestCase):
                     self.ask(place, fields, self.client.post(place, fields, headers=headers))
         self.assertTrue(Kit.objects.filter(pk=self.kit.pk).exists())
         self.assertEqual(Sample.objects.count(), 2)
-        self.assertLessEqual(Job.objects.count(), Bounce.objects.count() + 2)
+        self.assertLessEqual(Job.objects.count(), Bounce.objects.count() + 3)
 
     def any_fields(self, dice: random.Random) -> dict[str, str]:
         names = ["value", "samples", "sample", "pad", "takes", "layer", "position", "way", "count", "part", "rate", "bits", "by", "q", "sort",
