@@ -134,7 +134,7 @@ def at_db(db: float) -> float:
 def desk_context(kit: Kit) -> dict[str, Any]:
     outputs = list(kit.outputs.all())
     groups = {row.pk: row for row in OutputGroup.objects.filter(kit=kit)}
-    pieces, mics = _routed(kit, outputs)
+    pieces, mics, names = _routed(kit, outputs)
     numbers = numbers_of(core.DESK, kit)
     beside = [one for found in KITS_BESIDE for one in found(kit)]
     return {
@@ -143,7 +143,7 @@ def desk_context(kit: Kit) -> dict[str, Any]:
         "parallel": Strip("parallel", "Parallel", kit.parallel_gain_db, kit, [one for one in numbers if one[0].startswith("parallel")]),
         "master": Strip("master", "Master", kit.master_db, kit, [one for one in numbers if one[0] == "master_db"]),
         "output_groups": list(groups.values()),
-        "all_pieces": sorted({(key, name) for own in pieces.values() for key, name, _ in own}, key=lambda one: one[1]),
+        "all_pieces": sorted(names.items(), key=lambda one: one[1]),
         "routes": [(key, asked) for key, (asked, *_) in ROUTES.items()],
         "axis_lines": [(line, at_db(line)) for line in LINES_DB],
         "sides": core.SIDES,
@@ -156,17 +156,27 @@ def numbers_of(table: core.Table, row: Any) -> list[Number]:
     return [(name, one, getattr(row, name)) for name, one in table.items() if one.low is not None]
 
 
-def _routed(kit: Kit, outputs: list[Output]) -> tuple[dict[int, list], dict[int, list]]:
-    """What goes to each output: pieces with what they are, and mics that leave there whatever their pads do."""
+def _routed(kit: Kit, outputs: list[Output]) -> tuple[dict[int, list], dict[int, list], dict[int, str]]:
+    """What goes to each output: pieces with what they are, by their pads where not all of them do; mics that leave there
+    whatever their pads do; and the names of all pieces that sound."""
+    rows = [row for row in queries.sheet_rows(kit, outputs=outputs, levels=False) if not row.is_empty]
+    ways: dict[int, set[int]] = {}  # outputs of each piece
+    names: dict[int, str] = {}
+    for row in rows:
+        ways.setdefault(row.pad.piece_id, set()).add(row.output.pk)
+        names.setdefault(row.pad.piece_id, row.pad.piece.name or row.name)
     pieces: dict[int, dict[int, tuple[int, str, str]]] = {}
-    for row in queries.sheet_rows(kit, outputs=outputs, levels=False):
-        if not row.is_empty:
-            own = pieces.setdefault(row.output.pk, {})
-            own.setdefault(row.pad.piece_id, (row.pad.piece_id, row.pad.piece.name or row.name, row.kind))
+    for row in rows:
+        own, piece = pieces.setdefault(row.output.pk, {}), row.pad.piece
+        if len(ways[piece.pk]) == 1:
+            own.setdefault(piece.pk, (piece.pk, names[piece.pk], row.kind))
+        else:
+            _, named, kind = own.get(piece.pk, (piece.pk, "", row.kind))
+            own[piece.pk] = piece.pk, f"{named}, {row.pad.name}" if named and row.pad.name else named or row.name, kind
     mics: dict[int, list[str]] = {}
     for mic in kit.mics.exclude(output=None):
         mics.setdefault(mic.output_id, []).append(mic.name)
-    return {output: list(own.values()) for output, own in pieces.items()}, mics
+    return {output: list(own.values()) for output, own in pieces.items()}, mics, names
 
 
 def _strips(outputs: list[Output], groups: dict[int, OutputGroup], pieces: dict, mics: dict) -> Iterator[Strip]:

@@ -107,6 +107,11 @@ class DeskView(KitPages):
         group = page.locator(".desk-row.group")
         expect(group).to_have_count(1)
         self.assertEqual(len(group.get_attribute("data-members").split()), 2)
+        name = page.locator("input[id^=group-name]")
+        expect(name).to_be_focused()
+        name.press_sequentially("Drums")  # over what it was called
+        name.press("Enter")
+        expect(page.locator(".desk-row.group .strip-name")).to_have_text("Drums")
         kick.locator(".place").focus()
         page.keyboard.press("ArrowRight")
         page.keyboard.press("PageDown")

@@ -27,6 +27,7 @@ export function startDesk(session, engine, part) {
   let solo = new Set();
   let outputs = []; // as the kit has them
   let held = null;
+  /** Rows that were there when a group was asked for: its name is under the cursor once it is there. @type {Set<string> | null} */ let ungrouped = null;
 
   // What is heard ------------------------------------------------------------------------------------------------------
 
@@ -142,6 +143,7 @@ export function startDesk(session, engine, part) {
     several.textContent = `${pickedOutputs().length} outputs are selected: a number is set for all of them.`;
   }
   session.addEventListener("marked", mark);
+  session.addEventListener("marked", nameGroup);
   session.addEventListener("marked", showMoving);
   part.ready.then(() => ["loaded", "changed"].forEach((name) => part.model.addEventListener(name, showMoving)));
 
@@ -165,11 +167,28 @@ export function startDesk(session, engine, part) {
     }
   }
 
+  function groupPicked() {
+    ungrouped = new Set(rows().map((one) => one.dataset.strip));
+    session.post(view().dataset.group, { outputs: pickedOutputs().join(",") }).catch(() => (ungrouped = null));
+  }
+
+  /** The name of a group that was just made is where the keys go. */
+  function nameGroup() {
+    const made = ungrouped && rows().find((one) => one.classList.contains("group") && !ungrouped.has(one.dataset.strip));
+    if (!made) return;
+    ungrouped = null;
+    pick(made.dataset.strip);
+    const name = /** @type {HTMLInputElement} */ (view().querySelector(`[data-channel="${made.dataset.strip}"] h2 input`));
+    name.focus();
+    name.select();
+  }
+
   const pickedOutputs = () => picked.filter((key) => key.startsWith("output")).map((key) => key.split("-")[1]);
 
   function pick(key, { more = false, range = false } = {}) {
     const order = rows().map((one) => one.dataset.strip);
     if (range) picked = between(order, open, key);
+    else if (more && picked.length === 1 && picked[0] === key) picked = [key]; // the first of several: it was current already
     else if (more) picked = picked.includes(key) ? picked.filter((other) => other !== key) : [...picked, key];
     else picked = [key];
     if (!range) open = picked.includes(key) ? key : (picked[0] ?? key);
@@ -280,7 +299,7 @@ export function startDesk(session, engine, part) {
     if (isPick) pick(keyOf(isPick), { more: event.ctrlKey || event.metaKey, range: event.shiftKey });
     if (target.closest("[data-solo-output]")) hearAlone(keyOf(target));
     if (target.closest("[data-mute]")) mute(keyOf(target));
-    if (target.id === "group-outputs") session.post(view().dataset.group, { outputs: pickedOutputs().join(",") });
+    if (target.id === "group-outputs") groupPicked();
   });
 
   function mute(key) {
