@@ -49,9 +49,10 @@ def choose(row: KitFile, numbers: list[int]) -> None:
 
 def write_font(kit: Kit) -> None:
     """Have a kit written as a SoundFont, unless that is under way."""
-    job = latest(FONT, kit.pk)
-    if job is None or job.is_over:
-        enqueue(FONT, kit.pk, queue="imports")
+    with transaction.atomic():
+        job = latest(FONT, kit.pk)
+        if job is None or job.is_over:
+            enqueue(FONT, kit.pk, queue="imports")
 
 
 def forget(row: KitFile) -> None:

@@ -30,7 +30,7 @@ from dactyl.shelf import store
 from dactyl.shelf.queries import by_hash
 from dactyl.shelf.sounds import prepared_sound
 
-MOST_NOTES = 200
+MOST_NOTES = 500
 SOUND_BYTES = 128 << 20  # kept in memory while a SoundFont is written
 
 
@@ -68,20 +68,19 @@ def _open(row: KitFile, folder: Path) -> Generator[Progress, None, bool]:
     if not row.stored_as or not path.exists():  # it was tried before, and refused
         raise KitFileError("It is no longer here.", "Bring it in again.", file=row.name)
     with open_played(path, name=row.name, unpack_in=folder, **limits) as source:
-        yield Progress(0, 1, "Reading the samples")
-        source.check(skip_bad=True)
+        sources = [source, *(source.others if isinstance(source, SfzSource) else ())]
+        if len(sources) > 1 and row.chosen is None:
+            row.choices = [other.file.path.stem for other in sources]
+            row.save(update_fields=["choices"])
+            return False
+        said = list(source.warnings)  # of the file as a whole, whichever of its kits are opened
+        sources = [other for number, other in enumerate(sources) if row.chosen is None or number in row.chosen]
+        for done, other in enumerate(sources):
+            yield Progress(done, len(sources), "Reading the samples")
+            other.check(skip_bad=True)
+        said += [warning for other in sources for warning in other.warnings]
         lineup = source.package.lineup if isinstance(source, LineupSource) else None
         if lineup is None:
-            sources = [source, *(source.others if isinstance(source, SfzSource) else ())]
-            if len(sources) > 1 and row.chosen is None:
-                row.choices = [other.file.path.stem for other in sources]
-                row.save(update_fields=["choices"])
-                return False
-            sources = [other for number, other in enumerate(sources) if row.chosen is None or number in row.chosen]
-            sources[0].check(skip_bad=True)
-            for done, other in enumerate(sources[1:], start=1):
-                yield Progress(done, len(sources), "Reading the samples")
-                other.check(skip_bad=True)
             values, differences, names, files = _all_of(sources)
         else:
             values, differences = [], []
@@ -98,7 +97,7 @@ def _open(row: KitFile, folder: Path) -> Generator[Progress, None, bool]:
             row.kit = made[0]
             for put_together in TOGETHER if lineup is not None else ():
                 row.kit = put_together(lineup, [made[values.index(member.kit)] for member in lineup.members])
-            row.notes = by_cause([*source.warnings, *differences])[:MOST_NOTES]
+            row.notes = by_cause([*said, *differences])[:MOST_NOTES]
             row.became = _counts(values)
             row.save(update_fields=["kit", "notes", "became"])
         for kit in made:
@@ -138,9 +137,10 @@ def write_font(kit_id: int) -> Iterator[Progress]:
             try:
                 yield Progress(*next(steps))
             except StopIteration as end:
-                about.write_text(json.dumps({"version": version, "not_held": by_cause(end.value)}))
+                told = {"version": version, "not_held": by_cause(end.value)}
                 break
         part.replace(file)
+        about.write_text(json.dumps(told))  # last: what it says is never of an older file
     finally:
         part.unlink(missing_ok=True)
 

@@ -20,7 +20,7 @@ from dactyl.core.errors import KitError
 from dactyl.core.formats.notes import runs_of
 from dactyl.core.formats.sf2 import read as sf2
 from dactyl.core.formats.sf2.lost import Lost, lost_by_a_soundfont
-from dactyl.core.formats.sf2.unpack import ATTENUATION_DB, HEARD_LINEAR
+from dactyl.core.formats.sf2.unpack import ATTENUATION_DB, HEARD_LINEAR, MOST_ATTENUATION
 from dactyl.core.kit import MAX_VELOCITY, Kit, Pad
 from dactyl.core.play.compile import compile_kit, layer_gains
 from dactyl.core.play.playbook import PadTable, Playbook, Region
@@ -34,6 +34,7 @@ MOST_FOLLOWS = 1.6  # of the standard's 960 centibels by which a level follows v
 MOST_SCALE = 1200  # cents a key; and none below 0 (section 8.1.3)
 MOST_ROWS = 0xFFFF  # of a table of generators
 _TOLERANCES_DB = (0.75, 3.0, math.inf)  # of a level: the first with that all zones find room
+_MOST_UNDER_DB = ATTENUATION_DB * MOST_ATTENUATION
 _ROWS_OF_ZONE = 16  # generators, at most
 _TABLES = ("phdr", "pbag", "pmod", "pgen", "inst", "ibag", "imod", "igen", "shdr")
 
@@ -141,20 +142,21 @@ class _Writer:
         return float(max(peaks, default=0))
 
     def _pad(self, pad: Pad, table: PadTable, notes: Sequence[int], layers: Sequence[Levelled]) -> None:
-        """Stretches of one layer share its sample; the softer ones are attenuated."""
+        """Stretches of one layer share its sample, as far as the softer ones can be attenuated; else it is there softer too."""
         shared = self._values(pad)
         level_of: dict[int, float] = {}
         for region, _, (level_db, *_) in layers:
             level_of[id(region)] = max(level_db, level_of.get(id(region), -math.inf))
-        samples: dict[int, list[tuple[int, int]]] = {}
+        samples: dict[tuple[int, float], list[tuple[int, int]]] = {}
         for region, velocities, (level_db, follows, off_db) in layers:
             if off_db > 1:
                 self._lost.add(pad.name, "how the level follows velocity is over 1 dB off")
-            loudest_db = level_of[id(region)]
-            if id(region) not in samples:
-                samples[id(region)] = list(self._samples(pad.name, region, db_to_gain(loudest_db)))
-            softer = round((loudest_db - level_db) / ATTENUATION_DB)
-            for number, side in samples[id(region)]:
+            under_db = level_of[id(region)] - level_db
+            sample_db = level_of[id(region)] - under_db // _MOST_UNDER_DB * _MOST_UNDER_DB
+            if (id(region), sample_db) not in samples:
+                samples[id(region), sample_db] = list(self._samples(pad.name, region, db_to_gain(sample_db)))
+            softer = round((sample_db - level_db) / ATTENUATION_DB)
+            for number, side in samples[id(region), sample_db]:
                 for keys, tuned in _keys(table, notes):
                     values = shared | tuned | ({sf2.ATTENUATION: softer} if softer else {})
                     self._zones.append(_Zone(keys, velocities, follows, number, values, side))

@@ -247,6 +247,8 @@ def open_played(
             raise KitFileError("The zip holds no .sfz file.", "Choose a kit package.", file=name)
         sources = list(_that_open(found[:MOST_KITS])) or [SfzSource.open(found[0])]
         sources[0].others = sources[1:]
+        if len(found) > MOST_KITS:
+            sources[0].warnings.append(f"{name}: It holds {len(found)} SFZ files; the first {MOST_KITS} are looked at.")
         yield sources[0]
 
 

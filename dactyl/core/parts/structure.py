@@ -151,13 +151,16 @@ def _copied_behind(changes: Sequence[tuple[int, ...]], start: int, end: int) -> 
     """
     length = end - start
     begins, goes_on = (next(one for one in reversed(changes) if one[0] <= tick) for tick in (start, end))
-    copied = {at + length: values for at, *values in changes if start < at < end}
-    made = {at if at < end else at + length: values for at, *values in changes}
-    for at, values in sorted(({end: begins[1:]} | copied | {end + length: goes_on[1:]}).items()):
-        holds = made[max(before for before in made if before <= at)]
-        if tuple(holds) != tuple(values):
-            made[at] = values
-    return tuple((at, *made[at]) for at in sorted(made))
+    kept = {at if at < end else at + length: values for at, *values in changes}
+    added = {end: begins[1:], end + length: goes_on[1:]} | {
+        at + length: values for at, *values in changes if start < at < end
+    }
+    made: list[tuple[int, ...]] = []
+    for at in sorted({*kept, *added}):
+        values = tuple(kept.get(at) or added[at])
+        if at in kept or made[-1][1:] != values:
+            made.append((at, *values))
+    return tuple(made)
 
 
 def clear_bars(part: Part, first: int, count: int) -> Part:

@@ -129,6 +129,22 @@ class Foreign(TestCase):
         self.assertEqual((snare.mic_gains_db, snare.mic_pans), ((("overhead", -5),), (("overhead", -0.5),)))
         self.assertEqual([take.gain_db for take in kick.pads[0].layers[0].takes], [-3, -4])
 
+    def test_levels_and_mics_that_no_kit_has_are_taken_as_the_nearest_and_said(self):
+        made, said = self.opened(
+            "key=36 volume=6\n<region> sample=kick_oh.wav key=36 volume=-144",
+            "key=38 lovel=1 hivel=40 amp_velcurve_1=0.5",
+            "key=38 lovel=60 hivel=127",
+        )
+        self.assertEqual([mic.gain_db for mic in made.mics], [0, -96])
+        self.assertIn("it becomes -96", said)
+        book = compile_kit(made, 48_000)
+        gains = book.pads[1].regions[0].gains[:40]
+        self.assertGreater(
+            min(gains[n] * book.pads[1].regions[0].sounds[0].gain for n in range(40)),
+            0.1,
+            "also where no region says a level",
+        )
+
     def test_borders_of_layers_that_overlap_rise_to_the_loudest(self):
         made, _ = self.opened("key=36 lovel=1 hivel=100", "key=36 lovel=50 hivel=110", "key=36 lovel=90 hivel=120")
         ((_, only),) = made.pads()

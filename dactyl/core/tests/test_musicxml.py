@@ -197,11 +197,25 @@ class Scores(SimpleTestCase):
             ([kick, first, second], [36, 38, 36, 38, 36, 49]),
             ([kick, snare + sound.format('fine="yes"'), crash + sound.format('dacapo="yes"')], [36, 38, 49, 36, 38]),
             ([kick, sound.format('segno="A"') + snare + sound.format('tocoda="B"'), crash + "<direction><direction-type><words>D.S. al Coda</words></direction-type></direction>", sound.format('coda="B"') + kick], [36, 38, 49, 38, 36]),
+            ([kick, first.replace("1, 2", "1"), second.replace('"3"', '"2"'), snare, first.replace("1, 2", "1"), second.replace('"3"', '"2"')], [36, 38, 36, 49, 38, 38, 38, 49]),
             ([kick, again.format("start"), "", again.format("stop") + snare], [36, 36, 36, 38]),
         ):  # fmt: skip
             with self.subTest(notes=notes):
                 found = self.ticks_of("".join(f"<measure>{bar}</measure>" for bar in bars))
                 self.assertEqual(found, [(2 * n, one) for n, one in enumerate(notes)])
+
+    def test_fields_of_ours_that_say_nonsense_are_passed_over(self):
+        part = part_of(
+            [(0, 36, 90), (1939, 38, 90)],
+            end_tick=3900,
+            meters=((0, 4, 4), (1939, 3, 4)),
+            sections=(Section(0, 1000, "A"),),
+        )
+        data = write_musicxml(part, STANDARD)
+        for old, new in ((b"1:19<", b"1<"), (b"1:19<", b"1:19:2<"), (b"1:19<", b"x:<"), (b">1000<", b">1000:5<")):
+            with self.subTest(new):
+                self.assertIn(old, data)
+                self.assertEqual(len(read_musicxml(data.replace(old, new), "Beat.musicxml").note_ons), 2)
 
     def test_rolls_drags_upbeats_and_second_drummers_are_played_as_they_are_meant(self):
         kick, snare = note("F", 4, 4), note("C", 5, 4)

@@ -141,12 +141,14 @@ class SoundFonts(SimpleTestCase):
         for links, left, right in (
             ((3, 2), [(PAN, -500), (FINE, -5)], [(PAN, 500), (FILTER, 9000)]),
             ((0, 0), [(PAN, -500), (FINE, -5)], [(PAN, 500)]),  # what linked them is lost: their names say it
+            ((3, 2), [(PAN, 500)], [(PAN, -500)]),  # each on the other's side
             ((3, 2), [(PAN, -200), (ATTENUATION, 0)], [(PAN, 200), (ATTENUATION, 75)]),
         ):
             with self.subTest(left=left, right=right):
                 self.path.write_bytes(font((left, right), links))
                 kit, *_ = self.opened()
                 snare = next(pad for _, pad in kit.pads() if pad.name == "Snare")
+                self.assertEqual(len(snare.layers[0].takes), 1)
                 ((_, sample),) = snare.layers[0].takes[0].samples
                 self.assertEqual((sample.channels, snare.tune_cents), (2, -5 + 10), "the right one's pitch")
                 with open_kit(self.path) as source:

@@ -186,6 +186,7 @@ export function startDesk(session, engine, part) {
   const pickedOutputs = () => picked.filter((key) => key.startsWith("output")).map((key) => key.split("-")[1]);
 
   function pick(key, { more = false, range = false } = {}) {
+    ungrouped = null; // the hand is elsewhere by now
     const order = rows().map((one) => one.dataset.strip);
     if (range) picked = between(order, open, key);
     else if (more && picked.length === 1 && picked[0] === key) picked = [key]; // the first of several: it was current already

@@ -124,10 +124,10 @@ def standard_notes(kit: MeasuredKit) -> Iterator[Finding]:
 def toms_in_order(kit: MeasuredKit) -> Iterator[Finding]:
     """A tom on the standard note of another one that the kit has too."""
     toms = {pad.id: pad for _, pad in kit.kit.pads() if pad.kind in TOMS and kit.of_pad(pad)}
-    kinds = {pad.kind for pad in toms.values()}
+    kinds, notes_of = {pad.kind for pad in toms.values()}, kit.kit.notes()
     for note, pad in kit.kit.maps[0].notes:
         meant = OF_NOTE.get(note)
-        own = kit.kit.notes().get(pad, ())
+        own = notes_of.get(pad, ())
         if pad in toms and meant in kinds and meant != toms[pad].kind and len(own) <= 2:
             if any(OF_NOTE.get(other) == toms[pad].kind for other in own):
                 continue  # one tom for two notes, its own among them
@@ -141,9 +141,9 @@ def toms_in_order(kit: MeasuredKit) -> Iterator[Finding]:
 
 def far_tuned(kit: MeasuredKit) -> Iterator[Finding]:
     """A pad that is played an octave or more from how it was recorded, in a kit whose others are not."""
-    steps = {}
+    steps, notes_of = {}, kit.kit.notes()
     for _, pad in kit.kit.pads():
-        notes = kit.kit.notes().get(pad.id, ())
+        notes = notes_of.get(pad.id, ())
         if kit.of_pad(pad) and notes:
             by_keys = (
                 min((pad.cents_per_key * (note - pad.root) for note in notes), key=abs) if pad.root is not None else 0.0

@@ -20,12 +20,13 @@ from dactyl.core.formats.unzip import DAMAGE
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.parts.meter import bar_ticks
 from dactyl.core.parts.part import DRUM_CHANNEL, Event, Part, Section
-from dactyl.core.parts.structure import MAX_BARS, MOST_HITS, TEMPOS_BPM, ending_behind_hits, in_order, within_reach
+from dactyl.core.parts.structure import MAX_BARS, MOST_HITS, ending_behind_hits, in_order, within_reach
 
 MAX_BYTES, MOST_ELEMENTS = 32 << 20, 2_000_000
 LEAST_DIVISIONS = 0.01
 AT_ONCE = 1 << 20  # bytes
 MOST_DIGITS = 9
+SLOWEST_BPM, FASTEST_BPM = 4, 1000  # beyond these a tempo is taken as the nearest
 TICKS_PER_BEAT = 960
 GRACE_SECONDS = 0.025  # before the note, where the score does not say
 JUMPS = ("dacapo", "dalsegno", "fine", "segno", "coda", "tocoda")  # attributes of what is told to players
@@ -178,7 +179,7 @@ class _Reader:
         self._notes: dict[str | None, int] = {}  # of instruments
         for instrument in root.iter("score-instrument"):
             kind = kind_of(instrument.findtext("instrument-name") or "")
-            if kind and BY_SLUG[kind].notes:
+            if kind and BY_SLUG[kind].notes and instrument.get("id"):
                 self._notes[instrument.get("id")] = BY_SLUG[kind].notes[0]
         for device in root.iter("midi-instrument"):
             if number := _whole(device.findtext("midi-unpitched"), 1, 128):
@@ -213,7 +214,7 @@ class _Reader:
                 bar.notes = [*bar.notes, *other.notes]
                 bar.length = max(bar.length, other.length)
             bars += own[len(bars) :]
-        for number, ticks in self._field(SHORT_BARS):
+        for number, ticks in self._field(SHORT_BARS, 2):
             if number < len(bars):
                 bars[number].ticks = ticks
         return bars
@@ -242,7 +243,7 @@ class _Reader:
 
     def _made(self, events, tempos, meters, sections, end: int, ticks: int) -> Part:
         ordered = sorted(sections)
-        ends = [stop for stop, *_ in self._field(SECTION_ENDS)]
+        ends = [stop for (stop,) in self._field(SECTION_ENDS, 1)]
         until = ends if len(ends) == len(ordered) else [end] * len(ordered)
         named = tuple(
             Section(start, min(stop, following), words)
@@ -266,11 +267,11 @@ class _Reader:
                 return ticks
         return TICKS_PER_BEAT
 
-    def _field(self, name: str) -> list[tuple[int, ...]]:
-        """Numbers in a field of ours: ``1:240 5:96``; nothing where one is none."""
+    def _field(self, name: str, width: int) -> list[tuple[int, ...]]:
+        """Rows of so many numbers in a field of ours: ``1:240 5:96``; nothing where one is none."""
         text = next((one.text or "" for one in self._root.iter("miscellaneous-field") if one.get("name") == name), "")
         rows = [tuple(_whole(one, 0, MOST_TICKS) for one in row.split(":")) for row in text[:MOST_FIELD].split()]
-        is_right = len({len(row) for row in rows}) < 2 and all(one is not None for row in rows for one in row)
+        is_right = all(len(row) == width and None not in row for row in rows)
         return rows if is_right else []  # type: ignore[return-value]
 
     def _bar(self, measure: ET.Element) -> _Bar:
@@ -322,7 +323,7 @@ class _Reader:
             marked = _number(metronome.findtext("per-minute"))
             bpm = marked * unit * dotted if marked else None
         if bpm and bpm > 0:
-            bar.tempos.append((at, min(TEMPOS_BPM[1], max(TEMPOS_BPM[0], bpm))))
+            bar.tempos.append((at, min(FASTEST_BPM, max(SLOWEST_BPM, bpm))))
         bar.jumps |= _jumps(element, sound)
         for words in element.findall("direction-type/rehearsal"):
             if text := " ".join((words.text or "").split())[:80]:
@@ -353,7 +354,7 @@ class _Reader:
             return
         instrument = element.find("instrument")
         name = instrument.get("id") if instrument is not None else None
-        note = self._notes.get(name)
+        note = self._notes.get(name) if name else None
         if note is None:
             note = self._by_place(unpitched, element, name)
         said = _number(element.get("dynamics"))
@@ -363,7 +364,7 @@ class _Reader:
         when = at + Fraction(attack or 0).limit_denominator(10**7) / self._divisions
         velocity = min(127, max(1, velocity))
         for place in self._strokes(element, tremolo) if tremolo is not None and not is_grace else (Fraction(0),):
-            bar.notes.append(_Stroke(when + place, note, velocity))
+            bar.notes.append(_Stroke(when + place, note, velocity, graces=int(is_grace)))
             self._strokes_left -= 1
         if self._strokes_left < 0:
             raise PartError(f"{self._name} has over {MOST_HITS:,} hits. Split it.")
@@ -397,7 +398,7 @@ class _Reader:
         found = (self._places.get((*key, one)) for one in (head, "normal", "x"))
         if note := next((one for one in found if one), None):
             return note
-        taken = set(self._unknown.values())
+        taken = {*self._unknown.values(), *self._notes.values()}
         free = next((one for one in NOTES_OF_OTHERS if one not in taken), NOTES_OF_OTHERS[-1])
         return self._unknown.setdefault(name or (*key, head), free)
 
@@ -440,7 +441,8 @@ def _played_out(bars: Sequence[_Bar]) -> list[_Bar]:
     segno = next((n for n, bar in enumerate(bars) if "segno" in bar.jumps), 0)
     while at < len(bars):
         bar = bars[at]
-        if bar.begins_repeat and begin != at:
+        is_behind_endings = at > 0 and bool(bars[at - 1].endings) and not bar.endings
+        if begin != at and (bar.begins_repeat or is_behind_endings):
             begin, turn = at, 1
         if bar.endings and (last_rounds[at] if has_jumped else turn) not in bar.endings:
             at += 1

@@ -26,6 +26,7 @@ SIDES_DB = 20 * math.log10(math.sqrt(2))  # of a pair over one in the middle, wh
 ATTENUATION_DB = (
     0.04  # of a unit: the specification says 0.1, the hardware it was written for and players since do 0.04
 )
+MOST_ATTENUATION = 1440  # (section 8.1.3)
 _ASIDE = 400  # tenths of a percent: a zone so far to a side is one of a pair, linked or not
 _MOST_PAN = 500
 _SIDE = re.compile(r"[\s_.\-(\[]*(?:(?<![a-z])(?:left|right|l|r))?[\s_.\-)\]]*\d*[\s_.\-)\]]*$", re.IGNORECASE)
@@ -196,7 +197,7 @@ def _first_free(name: str, used: set[str]) -> str:
 
 
 def _attenuation_db(zone: Zone) -> float:
-    return ATTENUATION_DB * min(1440, max(0, zone[sf2.ATTENUATION]))
+    return ATTENUATION_DB * min(MOST_ATTENUATION, max(0, zone[sf2.ATTENUATION]))
 
 
 def _pan(zone: Zone) -> int:
@@ -258,7 +259,8 @@ def _sides(zones: Sequence[Zone], waves: Sequence[sf2.Wave]) -> Iterator[tuple[Z
     lefts, rights = ([one for one in zones if waves[one.wave].type == kind] for kind in (sf2.LEFT, sf2.RIGHT))
     far = [zone for zone in zones if abs(zone[sf2.PAN]) >= _ASIDE]
     far_left, far_right = ([one for one in far if (one[sf2.PAN] < 0) is is_left] for is_left in (True, False))
-    taken: dict[int, Zone] = {}  # by the identity of either side, the other
+    right_of: dict[int, Zone] = {}  # by the identity of the left one
+    taken: set[int] = set()  # identities of both
     for ours, theirs, key_of, key_of_other in (
         (lefts, rights, lambda one: (alike(one), waves[one.wave].link), lambda one: (alike(one), one.wave)),
         (lefts, rights, lambda one: (alike(one), one.wave), lambda one: (alike(one), waves[one.wave].link)),
@@ -278,13 +280,11 @@ def _sides(zones: Sequence[Zone], waves: Sequence[sf2.Wave]) -> Iterator[tuple[Z
         for zone in ours:
             if id(zone) not in taken and (found := waiting.get(key_of(zone))):
                 other = found.popleft()
-                taken |= {id(zone): other, id(other): zone}
-    is_left = {id(zone) for zone in (*lefts, *far_left)}
+                right_of[id(zone)] = other
+                taken |= {id(zone), id(other)}
     for zone in zones:
-        if id(zone) not in taken:
-            yield zone, None
-        elif id(zone) in is_left:
-            yield zone, taken[id(zone)]
+        if id(zone) in right_of or id(zone) not in taken:
+            yield zone, right_of.get(id(zone))
 
 
 def _company(zone: Zone, waves: Sequence[sf2.Wave]) -> tuple:

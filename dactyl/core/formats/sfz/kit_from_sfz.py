@@ -10,7 +10,7 @@ from pathlib import PurePosixPath
 from dactyl.core.errors import KitFileError
 from dactyl.core.fields import MUTE_NUMBER, PAD, TAKE, fitted
 from dactyl.core.formats.notes import note_name
-from dactyl.core.formats.sfz.levels import Levels, is_plain, levels_of, velocity_gains
+from dactyl.core.formats.sfz.levels import Levels, is_plain, levels_of, velocity_law
 from dactyl.core.formats.sfz.mics import Heard, Mics, mics_of
 from dactyl.core.formats.sfz.read import SFZ_MIDDLE_C, SfzFile, SfzRegion
 from dactyl.core.kinds import BY_SLUG
@@ -289,18 +289,19 @@ class _Converter:
             self._differ(f"{name}: its layers leave a gap or overlap; borders are drawn between them.")
             highs = _closed_up(highs)
         rotation = self._rotation(name, regions)
+        is_plain_law = all(map(is_plain, regions)) and len({one["amp_veltrack"] for one in regions}) == 1
         layers, laws, low = [], [], 1
         for velocity_range, high in zip(ranges, highs, strict=True):
             if high >= low:
                 own = by_range[velocity_range]
                 layers.append(Layer(id=next(self._ids), low=low, high=high, takes=self._takes(name, own)))
-                laws.append((low, high, velocity_gains(own[0])))
-                if len({velocity_gains(one) for one in own}) > 1:
-                    self._differ(f"{name}: takes of one layer follow velocity otherwise; the first one's law is kept.")
+                laws.append((low, high, own))
                 low = high + 1
-        if all(is_plain(region) for region in regions) and len({one["amp_veltrack"] for one in regions}) == 1:
+        if is_plain_law:
             return rotation, tuple(layers), None
-        levels = levels_of(laws)
+        if any(_follows(one) != _follows(own[0]) for _, _, own in laws for one in own):
+            self._differ(f"{name}: takes of one layer follow velocity otherwise; the first one's law is kept.")
+        levels = levels_of([(low, high, velocity_law(own[0])) for low, high, own in laws])
         return rotation, tuple(self._levelled(layers, levels)), levels
 
     def _levelled(self, layers: Sequence[Layer], levels: Levels) -> Iterator[Layer]:
@@ -338,7 +339,6 @@ class _Converter:
         order, number = list(self._mics), next(self._ids)
         self._heard[number] = Heard(
             piece=first["master_label"] or name[:60],
-            pad=name,
             levels_db={mic: _level_db(region) for mic, region in by_mic.items()},
             pans={mic: region["pan"] / 100 for mic, region in by_mic.items()},
             outputs={mic: self._outputs[region["output"]] for mic, region in by_mic.items()},
@@ -380,6 +380,11 @@ _PAD_WIDE = {
     "tune": "tuning",
     "pitch_keycenter": "their root",
 }
+
+
+def _follows(region: SfzRegion) -> tuple[float, dict[int, float]]:
+    """All that says how its level follows velocity."""
+    return region["amp_veltrack"], region.velocity_curve
 
 
 def _level_db(region: SfzRegion) -> float:

@@ -22,18 +22,23 @@ class Levels:
     gains_db: tuple[float, ...]  # to be added to each layer
 
 
-def velocity_gains(region: SfzRegion) -> tuple[float | None, ...]:
-    """Gain at each velocity 1..127: 1 + t(curve - 1), times the crossfades; None outside lovel..hivel."""
+def velocity_law(region: SfzRegion) -> np.ndarray:
+    """Gain at each velocity 1..127: 1 + t(curve - 1). float64, (127,)"""
     velocities = np.arange(1, 128)
     if region.velocity_curve:
         points = sorted(({0: 0.0, 127: 1.0} | region.velocity_curve).items())
         curve = np.interp(velocities, [v for v, _ in points], [gain for _, gain in points])
     else:
         curve = (velocities / 127) ** 2
-    gains = 1 + region["amp_veltrack"] / 100 * (curve - 1)
+    return 1 + region["amp_veltrack"] / 100 * (curve - 1)
+
+
+def velocity_gains(region: SfzRegion) -> tuple[float | None, ...]:
+    """The same times the crossfades; None outside lovel..hivel."""
+    velocities = np.arange(1, 128)
     rising = np.array([_rise(v, region["xfin_lovel"], region["xfin_hivel"]) for v in velocities])
     falling = np.array([_rise(-v, -region["xfout_hivel"], -region["xfout_lovel"]) for v in velocities])
-    gains = gains * np.sin(rising * np.pi / 2) * np.sin(falling * np.pi / 2)
+    gains = velocity_law(region) * np.sin(rising * np.pi / 2) * np.sin(falling * np.pi / 2)
     answers = (velocities >= region["lovel"]) & (velocities <= region["hivel"])
     return tuple(float(gain) if answer else None for gain, answer in zip(gains, answers, strict=True))
 
@@ -50,7 +55,7 @@ def is_plain(region: SfzRegion) -> bool:
     return not region.velocity_curve and 0 <= region["amp_veltrack"] <= 100
 
 
-def levels_of(layers: Sequence[tuple[int, int, Sequence[float | None]]]) -> Levels:
+def levels_of(layers: Sequence[tuple[int, int, np.ndarray]]) -> Levels:
     """
     layers : (lowest, highest struck velocity, linear gain at each of 1..127), without a gap, softest first
 
@@ -61,7 +66,7 @@ def levels_of(layers: Sequence[tuple[int, int, Sequence[float | None]]]) -> Leve
     top = MAX_VELOCITY
     for number in range(len(layers) - 1, -1, -1):
         low, high, gains = layers[number]
-        own = np.array([gains[velocity - 1] or 0.0 for velocity in range(low, high + 1)])
+        own = np.maximum(gains[low - 1 : high], 0.0)
         loudest = float(own.max(initial=0.0)) or 1.0
         top = max(number + 1, top)
         wanted = np.maximum(top * np.sqrt(own / loudest), number + 1)  # each layer below keeps a velocity of its own

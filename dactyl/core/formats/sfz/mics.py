@@ -1,11 +1,12 @@
 """What the mics of an SFZ file's takes are to a kit: regions that sound together each say level, pan and output of their own,
 a kit says them once for a mic, or for a mic of a piece."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from statistics import median
 
+from dactyl.core.fields import MIC, fitted
 from dactyl.core.kit import MAIN, STAYS, Mic
 
 NEAR_DB, NEAR_PAN = 0.02, 0.005  # no further apart: the same
@@ -16,7 +17,6 @@ class Heard:
     """One take, as its regions say."""
 
     piece: str
-    pad: str
     levels_db: Mapping[str, float]  # by mic, in the order of the regions
     pans: Mapping[str, float]  # -1..1
     outputs: Mapping[str, str]
@@ -42,18 +42,26 @@ class Mics:
 
 def mics_of(takes: Sequence[Heard]) -> Mics:
     made = Mics()
-    names = list(dict.fromkeys(mic for take in takes for mic in take.levels_db))
     by_piece: dict[str, list[Heard]] = defaultdict(list)
+    by_mic: dict[str, list[Heard]] = defaultdict(list)
     for take in takes:
         by_piece[take.piece].append(take)
+        for name in take.levels_db:
+            by_mic[name].append(take)
     over = {piece: _over_the_first(piece, own, made.differences) for piece, own in by_piece.items()}
-    for name in names:
-        found = [of_piece[name] for of_piece in over.values() if name in of_piece]
-        usual_db = max(found, key=lambda value: sum(abs(other - value) <= NEAR_DB for other in found), default=0.0)
-        for piece, of_piece in over.items():
-            if name in of_piece and abs(of_piece[name] - usual_db) > NEAR_DB:
-                made.gains_db[piece][name] = of_piece[name] - usual_db
-        made.mics.append(Mic(name=name, gain_db=usual_db, output=_output(name, takes, made.differences)))
+    for name, own in by_mic.items():
+        found = {take.piece: over[take.piece][name] for take in own}
+        usual_db = _usual(list(found.values()))
+        mic, said = fitted(
+            MIC, Mic(name=name, gain_db=usual_db, output=_output(name, own, made.differences)), f"Mic {name}"
+        )
+        made.differences += said
+        made.mics.append(mic)
+        for piece, over_db in found.items():
+            if abs(over_db - mic.gain_db) > NEAR_DB:
+                made.gains_db[piece][name] = _possible(
+                    over_db - mic.gain_db, f"Mic {name} of {piece}", made.differences
+                )
     for piece, own in by_piece.items():
         made.pans[piece] = _pans(piece, own, made.differences)
     return made
@@ -66,10 +74,9 @@ def _over_the_first(piece: str, takes: Sequence[Heard], differences: list[str]) 
     waiting = list(takes)
     while waiting:  # a take without a known mic waits for one that has both
         known = {mic: median(values) for mic, values in over.items()}
-        ready = [take for take in waiting if known.keys() & take.levels_db.keys()]
+        ready, waiting = _parted(waiting, known)
         if not ready:
             over[next(iter(waiting[0].levels_db))] = [0.0]
-            continue
         for take in ready:
             mic = next(mic for mic in take.levels_db if mic in known)
             for name, level_db in take.levels_db.items():
@@ -77,11 +84,33 @@ def _over_the_first(piece: str, takes: Sequence[Heard], differences: list[str]) 
                     over.setdefault(name, []).append(level_db - take.levels_db[mic] + known[mic])
                 elif name != mic:
                     over[name].append(level_db - take.levels_db[mic] + known[mic])
-        waiting = [take for take in waiting if take not in ready]
     for name, values in over.items():
         if max(values) - min(values) > NEAR_DB:
             differences.append(f"{piece}: mic {name} is louder by {min(values):.1f} to {max(values):.1f} dB; it becomes {median(values):.1f}.")  # fmt: skip
     return {name: median(values) for name, values in over.items()}
+
+
+def _parted(takes: Iterable[Heard], known: Mapping[str, float]) -> tuple[list[Heard], list[Heard]]:
+    """Those that one of these mics heard, and the others."""
+    ready, waiting = [], []
+    for take in takes:
+        (waiting if known.keys().isdisjoint(take.levels_db) else ready).append(take)
+    return ready, waiting
+
+
+def _usual(values: Sequence[float]) -> float:
+    """The first of those that most are near to."""
+    counts = Counter(round(value / NEAR_DB) for value in values)
+    (most, _), *_ = counts.most_common(1)
+    return next(value for value in values if round(value / NEAR_DB) == most)
+
+
+def _possible(gain_db: float, of: str, differences: list[str]) -> float:
+    level = MIC["gain_db"]
+    possible = min(level.high, max(level.low, gain_db))
+    if possible != gain_db:
+        differences.append(f"{of}: level is {gain_db:.1f} there; it becomes {possible:g}.")
+    return possible
 
 
 def _pans(piece: str, takes: Sequence[Heard], differences: list[str]) -> dict[str, float | str]:
@@ -103,9 +132,9 @@ def _alike(pan: float, other: float) -> bool:
     return abs(pan - other) <= NEAR_PAN
 
 
-def _output(name: str, takes: Iterable[Heard], differences: list[str]) -> str | None:
+def _output(name: str, takes: Sequence[Heard], differences: list[str]) -> str | None:
     """Where a mic leaves, if not where its pads do."""
-    own = [(take.outputs[name], next(iter(take.outputs.values()))) for take in takes if name in take.outputs]
+    own = [(take.outputs[name], next(iter(take.outputs.values()))) for take in takes]
     if all(output == first for output, first in own):
         return None
     found = {output for output, _ in own}
