@@ -4,8 +4,8 @@ from collections import Counter
 from dataclasses import dataclass, replace
 
 from dactyl.core.errors import KitError
-from dactyl.core.fields import DESK, MEMBER, MOST_POINTS, STRENGTH, check, check_one
-from dactyl.core.kit import CURVE_EXPONENTS, NOTES, SIDES, STOOL, Curve, Kit, is_drawn
+from dactyl.core.fields import DESK, MEMBER, MOST_POINTS, OUTPUT, OUTPUT_GROUP, STRENGTH, check, check_one
+from dactyl.core.kit import CURVE_EXPONENTS, NOTES, SIDES, STOOL, Curve, Kit, Parallel, is_drawn
 
 CHANNELS = 16
 MOST_MEMBERS = 16
@@ -36,11 +36,38 @@ class Member(Listening):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LineupOutput:
+    """What the desk of a lineup makes of an output of one of its members, behind that kit's own desk."""
+
+    member: int
+    name: str  # of the output, in its kit
+    gain_db: float = 0.0
+    width: float = 1.0
+    balance: float = 0.0
+    muted: bool = False
+    parallel_db: float | None = None  # how much of it goes to the lineup's parallel bus; None: nothing
+    group: str = ""  # of the lineup; none: it leaves by itself
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LineupGroup:
+    """One handle for outputs of several members."""
+
+    name: str
+    gain_db: float = 0.0
+    muted: bool = False
+    colour: str = ""  # a key of fields.COLOURS
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Lineup:
     name: str
     members: tuple[Member, ...]
     links: tuple[Link, ...] = ()
     chokes: tuple[Choke, ...] = ()
+    outputs: tuple[LineupOutput, ...] = ()  # those that are set; all others leave as they are
+    groups: tuple[LineupGroup, ...] = ()
+    parallel: Parallel = Parallel()
     master_db: float = 0.0  # behind the desks of its members
     side: str = STOOL  # a key of SIDES: from the hall, each member is heard from where it is not
 
@@ -64,6 +91,28 @@ class Lineup:
         for one, _, other, _ in self.chokes:
             if one == other or not {one, other} <= set(range(len(self.members))):
                 raise KitError("A choke of a lineup joins groups of two of its members.")
+        self._check_desk()
+
+    def _check_desk(self) -> None:
+        check({name: one for name, one in DESK.items() if name.startswith("parallel")}, self, "the lineup")
+        for group in self.groups:
+            check(OUTPUT_GROUP, group, f"group {group.name[:40]} of the lineup")
+        names = [group.name for group in self.groups]
+        if twice := next((name for name, count in Counter(names).items() if count > 1), None):
+            raise KitError(f"The lineup has two groups called {twice[:40]}.")
+        seen = set()
+        for one in self.outputs:
+            check(OUTPUT, one, f"output {one.name[:40]} of the lineup")
+            if not 0 <= one.member < len(self.members):
+                raise KitError(f"The lineup's desk names member {one.member + 1}; there are {len(self.members)}.")
+            kit = self.members[one.member].kit
+            if all(output.name != one.name for output in kit.outputs):
+                raise KitError(f"The lineup's desk names output {one.name[:40]}, which {kit.name[:40]} does not have.")
+            if one.group and one.group not in names:
+                raise KitError(f"Output {one.name[:40]} is in group {one.group[:40]}, which the lineup does not have.")
+            if (one.member, one.name) in seen:
+                raise KitError(f"The lineup's desk says two things of output {one.name[:40]} of {kit.name[:40]}.")
+            seen.add((one.member, one.name))
 
     def _check_pad(self, member: int, pad: int) -> None:
         if not 0 <= member < len(self.members):

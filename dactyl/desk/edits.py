@@ -1,6 +1,6 @@
 """The desk: channels, their groups, the parallel bus and the master; and what goes out where."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any
 
 from dactyl.core.errors import KitError
@@ -46,6 +46,11 @@ def _said(values: Mapping[str, Any]) -> str:
         case {"parallel_is_on": is_on}:
             return f"Parallel bus {'on' if is_on else 'off'}"
     return settings_named(DESK, values, "the desk")
+
+
+def next_group_name(known: Collection[str]) -> str:
+    """What a group is called until a person names it."""
+    return next(name for n in range(1, len(known) + 2) if (name := "Drums" if n == 1 else f"Group {n}") not in known)
 
 
 def group(kit: Kit, version: int, outputs: Sequence[Output], name: str) -> Revision | None:

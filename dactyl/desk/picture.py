@@ -26,6 +26,14 @@ SET_BY = {"output": "desk:set_output", "group": "desk:change_output_group", "alo
 Number = tuple[str, core.Field, float | None]  # name, field, value
 
 
+class _Urls:
+    def __init__(self, url: str) -> None:
+        self._url = url
+
+    def __getitem__(self, name: str) -> str:
+        return self._url.replace("/_/", f"/{name}/")
+
+
 @dataclass(slots=True)
 class Strip:
     """One row of the desk."""
@@ -41,7 +49,11 @@ class Strip:
     is_last: bool = False  # of its group
     pieces: list[tuple[int, str, str]] = field(default_factory=list)  # (key, name, kind) of what goes in
     mics: list[str] = field(default_factory=list)
-    number_of_kit: int = 0  # of one alongside
+    address: str = (
+        ""  # where its settings go, where that is not its kind's usual place; an underline stands for their name
+    )
+    mark: str = ""  # what its button says, where that is not usual for its kind
+    of_member: str = ""  # the kit of a lineup whose output it is
 
     @property
     def key(self) -> str:
@@ -50,10 +62,17 @@ class Strip:
     @property
     def url(self) -> str:
         """Where its settings go, an underline in the place of their name."""
+        if self.address:
+            return self.address
         kit = self.row.pk if self.of_kit else self.row.kit_id
         if self.of_kit:
             return reverse("desk:set_desk", args=[kit, "_"])
         return reverse(SET_BY[self.kind], args=[kit, self.row.pk, "_"])
+
+    @property
+    def urls(self) -> "_Urls":
+        """Where each setting goes, by its name."""
+        return _Urls(self.url)
 
     @property
     def of_kit(self) -> bool:
@@ -61,8 +80,8 @@ class Strip:
 
     @property
     def letter(self) -> str:
-        if self.number_of_kit:
-            return str(self.number_of_kit)
+        if self.mark:
+            return self.mark
         return {"output": str(self.number + 1), "group": getattr(self.row, "colour", "") or "G", "parallel": "P"}.get(
             self.kind, "Σ"
         )
@@ -90,6 +109,8 @@ class Strip:
 
     @property
     def lead(self) -> str:
+        if self.of_member:
+            return f"What leaves the desk of {self.of_member} here, behind what is set there."
         if self.kind == "output":
             return (
                 "Everything without an output of its own leaves here."
@@ -124,6 +145,8 @@ class Beside:
 
 KITS_BESIDE: list[Callable[[Kit], list[Beside]]] = []
 """What apps above show in the desk of a kit."""
+OF_SEVERAL: list[Callable[[Kit], list[Strip]]] = []
+"""The rows of a lineup's desk, told by an app above."""
 
 
 def at_db(db: float) -> float:
@@ -132,24 +155,36 @@ def at_db(db: float) -> float:
 
 
 def desk_context(kit: Kit) -> dict[str, Any]:
-    outputs = list(kit.outputs.all())
-    groups = {row.pk: row for row in OutputGroup.objects.filter(kit=kit)}
-    pieces, mics, names = _routed(kit, outputs)
     numbers = numbers_of(core.DESK, kit)
-    beside = [one for found in KITS_BESIDE for one in found(kit)]
     return {
-        "strips": [] if is_lineup(kit) else list(_strips(outputs, groups, pieces, mics)),
-        "beside": beside,
+        **(_of_lineup(kit) if is_lineup(kit) else _of_kit(kit)),
+        "beside": [one for found in KITS_BESIDE for one in found(kit)],
         "parallel": Strip("parallel", "Parallel", kit.parallel_gain_db, kit, [one for one in numbers if one[0].startswith("parallel")]),
         "master": Strip("master", "Master", kit.master_db, kit, [one for one in numbers if one[0] == "master_db"]),
-        "output_groups": list(groups.values()),
-        "all_pieces": sorted(names.items(), key=lambda one: one[1]),
         "routes": [(key, asked) for key, (asked, *_) in ROUTES.items()],
         "axis_lines": [(line, at_db(line)) for line in LINES_DB],
         "sides": core.SIDES,
         "colours": core.COLOURS.items(),
-        "is_plain": all(output.name == MAIN for output in outputs),
     }  # fmt: skip
+
+
+def _of_kit(kit: Kit) -> dict[str, Any]:
+    outputs = list(kit.outputs.all())
+    groups = {row.pk: row for row in OutputGroup.objects.filter(kit=kit)}
+    pieces, mics, names = _routed(kit, outputs)
+    return {
+        "strips": list(_strips(outputs, groups, pieces, mics)),
+        "output_groups": list(groups.values()),
+        "all_pieces": sorted(names.items(), key=lambda one: one[1]),
+        "is_plain": all(output.name == MAIN for output in outputs),
+        "grouping": reverse("desk:add_output_group", args=[kit.pk]),
+    }
+
+
+def _of_lineup(kit: Kit) -> dict[str, Any]:
+    strips = [strip for rows in OF_SEVERAL for strip in rows(kit)]
+    groups = [strip.row for strip in strips if strip.kind == "group"]
+    return {"strips": strips, "output_groups": groups, "grouping": reverse("lineups:add_group", args=[kit.pk])}
 
 
 def numbers_of(table: core.Table, row: Any) -> list[Number]:

@@ -51,13 +51,9 @@ def set_desk(request: HttpRequest, kit: Kit, version: int, name: str) -> Answer:
 @kit_edit
 def add_group(request: HttpRequest, kit: Kit, version: int) -> Answer:
     outputs = list(Output.objects.filter(kit=kit, pk__in=ids_in(request.POST.get("outputs", ""))))
-    name = request.POST.get("name", "").strip() or _next_name(kit)
-    return edits.group(kit, version, outputs, fields.read(OUTPUT_GROUP, "name", name))
-
-
-def _next_name(kit: Kit) -> str:
     known = set(OutputGroup.objects.filter(kit=kit).values_list("name", flat=True))
-    return next(name for n in range(1, len(known) + 2) if (name := "Drums" if n == 1 else f"Group {n}") not in known)
+    name = request.POST.get("name", "").strip() or edits.next_group_name(known)
+    return edits.group(kit, version, outputs, fields.read(OUTPUT_GROUP, "name", name))
 
 
 @kit_edit

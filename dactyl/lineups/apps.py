@@ -11,16 +11,28 @@ class LineupsConfig(AppConfig):
         from dactyl.kit_files import tasks
         from dactyl.kits.edits import beside, kits
         from dactyl.lineups import desk, edits, queries
-        from dactyl.lineups.models import Alongside, Link, SharedChoke
+        from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput, Link, SharedChoke
         from dactyl.parts import views as parts
         from dactyl.playing import tables as playing
         from dactyl.versions import edits as versions
 
         register(
-            {"alongside": Alongside, "alongside_link": Link, "alongside_choke": SharedChoke},
-            {Alongside: [(model, column) for model in (Link, SharedChoke) for column in ("one", "other")]},
+            {
+                "alongside": Alongside,
+                "alongside_link": Link,
+                "alongside_choke": SharedChoke,
+                "alongside_group": LineupGroup,
+                "alongside_output": LineupOutput,
+            },
+            {
+                Alongside: [
+                    (LineupOutput, "one"),
+                    *((model, column) for model in (Link, SharedChoke) for column in ("one", "other")),
+                ]
+            },
         )
         desk_picture.KITS_BESIDE.append(desk.beside)
+        desk_picture.OF_SEVERAL.append(desk.strips)
         tasks.TOGETHER.append(edits.put_together)
         parts.NAMERS["kit"] = queries.whose
         beside.BESIDE["alongside"] = beside.Beside(

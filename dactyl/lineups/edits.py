@@ -7,7 +7,7 @@ from django.db import transaction
 from django.db.models import Model
 
 from dactyl.core.errors import KitError
-from dactyl.core.fields import DRAWN
+from dactyl.core.fields import DESK, DRAWN, OUTPUT, OUTPUT_GROUP, row_of
 from dactyl.core.lineup import Lineup, Member
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
@@ -15,19 +15,23 @@ from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.kits import create_kit
 from dactyl.kits.models import Kit
 from dactyl.lineups import queries
-from dactyl.lineups.models import Alongside, Link, SharedChoke
+from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput, Link, SharedChoke
 from dactyl.lineups.queries import MOST, own_row, rows_of
 
 MOST_LINKS = 64
+GROUP_VALUES = ("gain_db", "muted", "colour")
+OUTPUT_VALUES = ("gain_db", "width", "balance", "muted", "parallel_db")
 WORDS = {
     "other_id": "kit", "version_id": "version", "channels": "channels", "low": "lowest note", "high": "highest note", "gain_db": "level",
     "muted": "mute", "delay_ms": "delay", "curve": "velocity curve", "curve_points": "velocity curve", "pieces": "pieces",
     "device_id": "device", "is_met": "how notes are met", "notes": "how notes are met",
 }  # fmt: skip
 """What a kit alongside hears, and how: the columns of its row, in words."""
-TABLES: dict[str, type[Model]] = {"alongside": Alongside, "links": Link, "chokes": SharedChoke}
+TABLES: dict[str, type[Model]] = {
+    "alongside": Alongside, "groups": LineupGroup, "outputs": LineupOutput, "links": Link, "chokes": SharedChoke,
+}  # fmt: skip
 Kept = dict[str, list[dict[str, Any]]]
-"""The rows of each of them as values of their columns."""
+"""The rows of each of them as values of their columns; versions of before have no groups and outputs."""
 
 
 def add(kit: Kit, version: int, other: Kit, **said: Any) -> Revision | None:
@@ -130,6 +134,7 @@ def _write(kept: Kept, made: Kit, *, first: Alongside | None = None, pads: Mappi
     for row in kept["alongside"]:
         values = {name: row[name] for name in ("position", *WORDS)}
         new[row["id"]] = Alongside.objects.create(kit=made, **values)
+    _write_desk(kept, made, new)
     for row in kept["links"]:
         one, other = ((key, (pads or {}).get(pad, pad) if key is None else pad) for key, pad in (
             (row["one_id"], row["pad_id"]), (row["other_id"], row["other_pad_id"])
@@ -140,6 +145,18 @@ def _write(kept: Kept, made: Kit, *, first: Alongside | None = None, pads: Mappi
     for row in kept["chokes"]:
         letters = {name: row[name] for name in ("letter", "other_letter")}
         SharedChoke.objects.create(kit=made, one=new[row["one_id"]], other=new[row["other_id"]], **letters)
+
+
+def _write_desk(kept: Kept, made: Kit, members: Mapping[int | None, Alongside | None]) -> None:
+    groups = {
+        row["id"]: LineupGroup.objects.create(
+            kit=made, **{name: row[name] for name in ("name", "position", *GROUP_VALUES)}
+        )
+        for row in kept.get("groups", ())
+    }
+    for row in kept.get("outputs", ()):
+        values = {name: row[name] for name in ("output_id", "name", *OUTPUT_VALUES)}
+        LineupOutput.objects.create(kit=made, one=members[row["one_id"]], group=groups.get(row["group_id"]), **values)
 
 
 def put_together(lineup: Lineup, kits: Sequence[Kit]) -> Kit:
@@ -161,13 +178,27 @@ def put_together(lineup: Lineup, kits: Sequence[Kit]) -> Kit:
         dict(zip((pad.id for _, pad in member.kit.pads()), kit.pads.values_list("pk", flat=True), strict=True))
         for member, kit in zip(lineup.members, kits, strict=True)
     ]
-    Kit.objects.filter(pk=made.pk).update(master_db=lineup.master_db, side=lineup.side)
+    desk = row_of(DESK, lineup)
+    Kit.objects.filter(pk=made.pk).update(**desk)
+    _put_desk_together(lineup, made, rows)
     for a, pad, b, other, strength in lineup.links:
         values = {"pad_id": pads[a][pad], "other_pad_id": pads[b][other], "strength": strength}
         Link.objects.create(kit=made, one=rows[a], other=rows[b], **values)
     for a, letter, b, other_letter in lineup.chokes:
         SharedChoke.objects.create(kit=made, one=rows[a], letter=letter, other=rows[b], other_letter=other_letter)
     return made
+
+
+def _put_desk_together(lineup: Lineup, made: Kit, rows: Sequence[Alongside]) -> None:
+    groups = {
+        group.name: LineupGroup.objects.create(kit=made, position=position, **row_of(OUTPUT_GROUP, group))
+        for position, group in enumerate(lineup.groups)
+    }
+    for one in lineup.outputs:
+        output = rows[one.member].other.outputs.get(name=one.name)
+        LineupOutput.objects.create(
+            kit=made, one=rows[one.member], output_id=output.pk, group=groups.get(one.group), **row_of(OUTPUT, one)
+        )
 
 
 def _keys_of(member: Member, kit: Kit) -> list[int]:
@@ -200,7 +231,7 @@ def put_back(change: Change, kept: Kept) -> None:
     for model in reversed(TABLES.values()):
         change.delete_all(list(model.objects.filter(kit=change.document)))
     for name, model in TABLES.items():
-        change.create_all([model(**row) for row in kept[name]])
+        change.create_all([model(**row) for row in kept.get(name, ())])
 
 
 def compared(before: Kept, after: Kept) -> list[str]:
@@ -221,4 +252,6 @@ def compared(before: Kept, after: Kept) -> list[str]:
             said.append(f"{name} alongside: {', '.join(dict.fromkeys(changed))}.")
     if any(before[name] != after[name] for name in ("links", "chokes")):
         said.append("Links between the kits differ.")
+    if any(before.get(name, []) != after.get(name, []) for name in ("groups", "outputs")):
+        said.append("The desk over the kits differs.")
     return said

@@ -5,24 +5,28 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Lock
+from typing import Any
 
 from django.db.models import Exists, OuterRef, QuerySet
 
 from dactyl.core import kit as core
 from dactyl.core.errors import KitError
-from dactyl.core.fields import DRAWN
+from dactyl.core.fields import DESK, DRAWN, OUTPUT, OUTPUT_GROUP, values_of
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
-from dactyl.core.kit import CURVE_EXPONENTS, HALL, STOOL
+from dactyl.core.kit import CURVE_EXPONENTS
 from dactyl.core.lineup import MOST_MEMBERS, Choke, Lineup, Listening, Member, kit_of
+from dactyl.core.lineup import LineupGroup as LineupGroupValue
+from dactyl.core.lineup import LineupOutput as LineupOutputValue
 from dactyl.core.lineup import Link as LinkValue
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.parts.part import Event
+from dactyl.core.play.together import desk_of
 from dactyl.kit_files.packing import listed
 from dactyl.kits.alongside import is_lineup
-from dactyl.kits.models import Kit, Pad, Piece
+from dactyl.kits.models import Kit, Output, Pad, Piece
 from dactyl.kits.values import kit_value, whole_kit_value
-from dactyl.lineups.models import Alongside, Link, SharedChoke
+from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput, Link, SharedChoke
 from dactyl.maps.ways import translated_notes
 from dactyl.parts.models import Part
 from dactyl.playing.tables import EMPTY, Ensemble, PlayedMember
@@ -201,15 +205,30 @@ def _together(kit: Kit, found: Sequence[Placed]) -> Lineup:
     at = {one.row.pk if one.row else None: number for number, one in enumerate(found)}
     pads = [{pad.id for _, pad in kit_of(one.member).pads()} for one in found]
     links, chokes = _crossing(kit, at)
-    is_alone = found[0].row is not None  # no kit of its own: its desk is the lineup's
     return Lineup(
         name=kit.name,
         members=tuple(one.member for one in found),
-        master_db=kit.master_db if is_alone else 0.0,
-        side=kit.side if is_alone else STOOL,
+        **(_desk_over(kit, found) if found[0].row is not None else {}),  # else the desk is that of the kit itself
         links=tuple(link for link in links if link[1] in pads[link[0]] and link[3] in pads[link[2]]),
         chokes=chokes,
     )
+
+
+def _desk_over(kit: Kit, found: Sequence[Placed]) -> dict[str, Any]:
+    """The desk over the kits of a lineup; what it says of outputs that are not there is left out."""
+    numbers = {one.row.pk: number for number, one in enumerate(found)}
+    rows = [row for row in LineupOutput.objects.filter(kit=kit).select_related("group") if row.one_id in numbers]
+    names = dict(Output.objects.filter(pk__in=[row.output_id for row in rows]).values_list("pk", "name"))
+    outputs: dict[tuple[int, str], LineupOutputValue] = {}
+    for row in rows:
+        number = numbers[row.one_id]
+        there = {output.name for output in found[number].member.kit.outputs}
+        name = next((name for name in (names.get(row.output_id), row.name) if name in there), None)
+        if name is not None:
+            values = {**values_of(OUTPUT, row), "name": name, "group": row.group.name if row.group else ""}
+            outputs.setdefault((number, name), LineupOutputValue(member=number, **values))
+    groups = tuple(LineupGroupValue(**values_of(OUTPUT_GROUP, row)) for row in LineupGroup.objects.filter(kit=kit))
+    return {**values_of(DESK, kit), "outputs": tuple(outputs.values()), "groups": groups}
 
 
 def _crossing(kit: Kit, at: Mapping[int | None, int]) -> tuple[tuple[LinkValue, ...], tuple[Choke, ...]]:
@@ -280,9 +299,8 @@ def ensemble_of(kit: Kit, own: core.Kit) -> Ensemble | None:
         return None
     lineup = _together(kit, found)
     return Ensemble(
-        tuple(_played(kit, one.row, one.member) for one in found), lineup.links, lineup.chokes, lineup.master_db,
-        lineup.side == HALL,
-    )  # fmt: skip
+        tuple(_played(kit, one.row, one.member) for one in found), lineup.links, lineup.chokes, desk_of(lineup)
+    )
 
 
 def crossing_of(kit: Kit) -> Ensemble | None:

@@ -12,21 +12,22 @@ from django.views.decorators.http import require_GET, require_POST
 from django_htmx.http import HttpResponseClientRedirect
 
 from dactyl.core.errors import KitError
-from dactyl.core.fields import MEMBER, STRENGTH
+from dactyl.core.fields import MEMBER, OUTPUT, OUTPUT_GROUP, STRENGTH
 from dactyl.core.kit import CURVE_EXPONENTS
 from dactyl.core.lineup import CHANNELS, kit_of
 from dactyl.core.parts.part import DRUM_CHANNEL
+from dactyl.desk.edits import next_group_name
 from dactyl.history.door import Answer
 from dactyl.history.edits import StaleDocument
 from dactyl.kit_files.views import packed
 from dactyl.kits import fields
 from dactyl.kits.alongside import is_lineup
-from dactyl.kits.models import Kit
+from dactyl.kits.models import Kit, Output
 from dactyl.kits.queries import PadRow, sheet_rows
 from dactyl.kits.staircase import axis_of
-from dactyl.kits.views.answer import kit_edit
-from dactyl.lineups import edits, queries
-from dactyl.lineups.models import Alongside, Link, SharedChoke
+from dactyl.kits.views.answer import find, kit_edit
+from dactyl.lineups import desk_edits, edits, queries
+from dactyl.lineups.models import Alongside, LineupGroup, Link, SharedChoke
 from dactyl.maps.models import Device
 from dactyl.parts.models import Event, Part
 from dactyl.parts.shown import lanes_of
@@ -327,6 +328,54 @@ def change(request: HttpRequest, kit: Kit, version: int, row_id: int, name: str)
         raise KitError("The lowest note lies above the highest; set the other one first.")
     more = {"notes": None} if name == "is_met" else {"curve_points": None} if name == "curve" else {}
     return edits.set_fields(row, version, {name: value, **more}, words)
+
+
+# The desk over the kits ------------------------------------------------------------------------------------------------
+
+
+@kit_edit
+def set_output(request: HttpRequest, kit: Kit, version: int, place: str, name: str) -> Answer:
+    """One setting of an output of a member (``member:output``), or of all in ``outputs`` if it is one of them."""
+    asked = request.POST.get("outputs", "").split(",")
+    places, text = _places(kit, asked if place in asked else [place]), request.POST.get("value", "")
+    if name == "group":
+        wanted = find(LineupGroup.objects, number_in(text), kit, kit=kit) if text else None
+        return desk_edits.join_group(places, kit, version, wanted)
+    if name == "name" or name not in OUTPUT:
+        raise KitError(f"An output of a lineup has no setting named “{name[:30]}”. Reload the page.")
+    return desk_edits.set_outputs(places, kit, version, {name: fields.read(OUTPUT, name, text)})
+
+
+@kit_edit
+def add_group(request: HttpRequest, kit: Kit, version: int) -> Answer:
+    places = _places(kit, [place for place in request.POST.get("outputs", "").split(",") if place])
+    known = set(LineupGroup.objects.filter(kit=kit).values_list("name", flat=True))
+    name = request.POST.get("name", "").strip() or next_group_name(known)
+    return desk_edits.group(kit, version, places, fields.read(OUTPUT_GROUP, "name", name))
+
+
+@kit_edit
+def change_group(request: HttpRequest, kit: Kit, version: int, group_id: int, what: str) -> Answer:
+    """what : a setting, or delete"""
+    row = find(LineupGroup.objects, group_id, kit, kit=kit)
+    if what == "delete":
+        return desk_edits.ungroup(row, version)
+    if what not in OUTPUT_GROUP:
+        raise KitError(f"A group has no setting named “{what[:30]}”. Reload the page.")
+    return desk_edits.set_group(row, version, {what: fields.read(OUTPUT_GROUP, what, request.POST.get("value", ""))})
+
+
+def _places(kit: Kit, keys: Sequence[str]) -> list[desk_edits.Place]:
+    """Outputs of members by ``member:output``."""
+    if not is_lineup(kit):
+        raise KitError("This kit has a desk of its own; only a lineup has one over several kits.")
+    members = {str(row.pk): row for row in queries.rows_of(kit)}
+    wanted = [key.partition(":")[::2] for key in keys]
+    there = Output.objects.in_bulk([number_in(output) for _, output in wanted])
+    found = [(members.get(member), there.get(number_in(output))) for member, output in wanted]
+    if not all(row and output and output.kit_id == row.other_id for row, output in found):
+        raise StaleDocument("An output is no longer there; what there is now is shown.")
+    return found
 
 
 def _member(name: str) -> Callable[[HttpRequest], Any]:

@@ -8,13 +8,13 @@ from typing import Any
 
 from dactyl.core import kit as core
 from dactyl.core.audio.prepare import Recipe
-from dactyl.core.desk.tables import Channel
+from dactyl.core.desk.tables import Channel, product
 from dactyl.core.lineup import MOST_MEMBERS, Choke, Link, Member
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
 from dactyl.core.play.compile import compile_kit, curve_table
 from dactyl.core.play.playbook import ALL_CHANNELS, OutputTable, PadTable, Playbook, Region
-from dactyl.core.play.together import MemberPart
+from dactyl.core.play.together import NO_DESK, EnsembleDesk, MemberPart
 from dactyl.core.units import ms_to_frames
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import default_notes, pad_notes
@@ -47,8 +47,7 @@ class Ensemble:
     members: tuple[PlayedMember, ...]
     links: tuple[Link, ...] = ()
     chokes: tuple[Choke, ...] = ()
-    master_db: float = 0.0
-    is_hall: bool = False
+    desk: EnsembleDesk = NO_DESK
 
     def id_of(self, number: int, pad: int) -> int | str:
         """What the page calls a pad: those of the first member by their keys, others with the member's before it."""
@@ -69,7 +68,8 @@ def playbook_for_page(
     value = kit_value(kit, instead=instead)
     ensemble = _ensemble(kit, auditioned(value) if auditioned else value)
     members = [member_tables(ensemble, number, rate_hz) for number in range(len(ensemble.members))]
-    return _told(kit, {"rate": rate_hz, "whole": True, "members": members})
+    shared = ensemble.desk.bus(min(HIGH_HZ, max(LOW_HZ, rate_hz)))
+    return _told(kit, {"rate": rate_hz, "whole": True, "members": members, "shared": shared and asdict(shared)})
 
 
 def pads_for_page(
@@ -138,13 +138,15 @@ def member_tables(ensemble: Ensemble, number: int, rate_hz: int) -> dict[str, An
     played = ensemble.members[number]
     alone = compiled(played.member.kit, rate_hz, is_kept=bool(played.key))
     part = MemberPart(
-        number, alone, played.member, master_db=ensemble.master_db, is_hall=ensemble.is_hall,
-        tag_of=lambda other: ensemble.members[other].key or "own",
-    )  # fmt: skip
+        number, alone, played.member, desk=ensemble.desk, tag_of=lambda other: ensemble.members[other].key or "own"
+    )
     taking_part = {pad.id for pad in part.pads}
     return {
         **heard_by(played, rate_hz),
-        "outputs": [_output(output, channel) for output, channel in zip(alone.outputs, part.channels, strict=True)],
+        "outputs": [
+            _output(output, channel, part.handle_of(output.name))
+            for output, channel in zip(alone.outputs, part.channels, strict=True)
+        ],
         "parallel": next((asdict(one) for one in part.compressors), None),
         "notes": {
             note: [ensemble.id_of(number, alone.pads[i].id) for i in indexes if alone.pads[i].id in taking_part]
@@ -213,12 +215,17 @@ def compiled(value: core.Kit, rate_hz: int, *, is_kept: bool) -> Playbook:
     return playbook
 
 
-def _output(output: OutputTable, channel: Channel) -> dict[str, Any]:
+def _output(output: OutputTable, channel: Channel, handle: str) -> dict[str, Any]:
     row = {"name": output.name, "matrix": channel.matrix, "toBus": channel.to_bus, "strip": channel.strip}
     if output.group:
         row["group"] = output.group
+    if handle:
+        row["handle"] = handle
     if channel.is_hall:
         row["isHall"] = True
+    if behind := channel.behind:
+        row["behind"] = {"matrix": behind.matrix, "toShared": behind.to_bus}
+        row["toShared"] = behind.to_bus and product(behind.to_bus, channel.own_matrix)
     return row
 
 

@@ -16,7 +16,7 @@ from dactyl.core.play.player import Voice
 from dactyl.core.units import told_apart
 
 Key = tuple[Hashable, ...]
-"""What a stem is of: ("output", number), ("group", member, name), ("piece", member, place), ("pad", member, id), ..."""
+"""What a stem is of: ("output", number), ("group", member, name), ("handle", name), ("piece", member, place), ("pad", member, id), ..."""
 UNNAMED = "Unnamed"
 KeyOf = Callable[[PadTable, MicSound], Key]
 
@@ -86,7 +86,7 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], order: BounceOrder, par
 
 def motions_of(playbook: Playbook, part: Part) -> dict[int, Motion]:
     """The part's curves move each kit's outputs by the names that they have there."""
-    named = [(one.merged or one.name, one.merged_group or one.group) for one in playbook.outputs]
+    named = [(one.merged or one.name, one.merged_group or one.group, one.handle) for one in playbook.outputs]
     return motions(part, named, playbook.rate_hz) if part.curves else {}
 
 
@@ -100,6 +100,8 @@ def key_by(playbook: Playbook, order: BounceOrder) -> KeyOf:
 
     def by_group(_: PadTable, sound: MicSound) -> Key:
         output = outputs[sound.output]
+        if output.handle:
+            return "handle", output.handle
         return ("group", output.member, output.group) if output.group else ("output", sound.output)
 
     def by_own(pad: PadTable, _: MicSound) -> Key:

@@ -56,8 +56,7 @@ class Stage:
                 for run in self._still:
                     _work_on(run, buses[run.buses, :, at], sent[:, :, at])
                 for bus, channel, motion in self._moving:
-                    into = None if channel.sent is None else sent[channel.bus, :, at]
-                    motion.move(buses[bus, :, at], into, channel, self._frame + at.start)
+                    motion.move(buses[bus, :, at], sent[:, :, at], channel, self._frame + at.start)
                 for own, of_steps in zip(sent, peaks, strict=True):
                     of_steps[at.start // STEP_FRAMES : steps_of(at.stop)] = find_peaks(own[:, at])
 
@@ -80,8 +79,9 @@ def _runs(channels: Sequence[Channel], moving: set[int]) -> Iterator[_Run]:
 
 
 def _sends(channels: Sequence[Channel]) -> Iterator[tuple[int, np.ndarray]]:
-    for number in sorted({channel.bus for channel in channels if channel.to_bus}):
-        of_each = [channel.to_bus if channel.bus == number else None for channel in channels]
+    sends = [channel.sends for channel in channels]
+    for number in sorted({number for of_one in sends for number in of_one}):
+        of_each = [of_one.get(number) for of_one in sends]
         matrices = np.array([matrix or (0.0,) * 4 for matrix in of_each], np.float32).reshape(-1, 2, 2)
         yield number, matrices.transpose(1, 0, 2).reshape(2, -1)
 

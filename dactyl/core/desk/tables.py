@@ -34,11 +34,27 @@ class Channel:
     sent: float | None = None  # linear, to its bus: amount and level without the master; None: nothing
     is_muted: bool = False  # also where it is dry: a mute is no level
     bus: int = 0  # index into Desk.compressors: which parallel bus it is
+    behind: "Channel | None" = (
+        None  # what the desk of a lineup makes of what leaves here, where that is more than a level
+    )
 
     @property
     def matrix(self) -> Matrix:
         """To its stem."""
+        return self.own_matrix if self.behind is None else product(self.behind.matrix, self.own_matrix)
+
+    @property
+    def own_matrix(self) -> Matrix:
+        """To what is behind it."""
         return _matrix(self, self.level, is_hall=self.is_hall)
+
+    @property
+    def sends(self) -> dict[int, Matrix]:
+        """To the parallel buses, by their index."""
+        found = {} if self.to_bus is None else {self.bus: self.to_bus}
+        if self.behind is not None and self.behind.to_bus is not None:
+            found[self.behind.bus] = product(self.behind.to_bus, self.own_matrix)
+        return found
 
     @property
     def strip(self) -> tuple[float, float, float, float, float]:
@@ -47,6 +63,7 @@ class Channel:
 
     @property
     def to_bus(self) -> Matrix | None:
+        """To its own kit's parallel bus."""
         return None if self.sent is None else _matrix(self, self.sent, is_hall=False)
 
 
@@ -66,7 +83,7 @@ class Compressor:
 @dataclass(frozen=True, slots=True)
 class Desk:
     channels: tuple[Channel, ...]  # of the outputs, in their order
-    compressors: tuple[Compressor, ...] = ()  # one for each kit that has a parallel bus
+    compressors: tuple[Compressor, ...] = ()  # one for each kit that has a parallel bus, and last that of a lineup
 
 
 def compile_desk(kit: Kit, rate_hz: int) -> Desk:
@@ -87,7 +104,7 @@ def compile_desk(kit: Kit, rate_hz: int) -> Desk:
             is_muted=is_muted,
             sent=None if amount_db is None else level(*own_db, is_muted=is_muted) * level(amount_db),
         ))  # fmt: skip
-    compressors = (_compressor(kit.parallel, kit.master_db, rate_hz, is_hall=is_hall),) if is_on else ()
+    compressors = (compressor_of(kit.parallel, kit.master_db, rate_hz, is_hall=is_hall),) if is_on else ()
     return Desk(tuple(channels), compressors)
 
 
@@ -114,7 +131,7 @@ def _matrix(channel: Channel, gain: float, *, is_hall: bool) -> Matrix:
     return (*matrix[2:], *matrix[:2]) if is_hall else matrix
 
 
-def _compressor(asked: Parallel, master_db: float, rate_hz: int, *, is_hall: bool) -> Compressor:
+def compressor_of(asked: Parallel, master_db: float, rate_hz: int, *, is_hall: bool) -> Compressor:
     gain = level(asked.gain_db, master_db)
     return Compressor(
         threshold_db=asked.threshold_db,
@@ -129,6 +146,12 @@ def _compressor(asked: Parallel, master_db: float, rate_hz: int, *, is_hall: boo
 def _staying(time_ms: float, rate_hz: int) -> float:
     """exp(-32 / (time x rate)); 0 for no time."""
     return math.exp(-STEP_FRAMES / (time_ms / 1000 * rate_hz)) if time_ms > 0 else 0.0
+
+
+def product(after: Matrix, before: Matrix) -> Matrix:
+    """Return what both do, one after the other."""
+    made = np.reshape(after, (2, 2)) @ np.reshape(before, (2, 2))
+    return tuple(float(value) for value in made.ravel())
 
 
 def is_even(matrix: Matrix) -> bool:

@@ -27,8 +27,8 @@ from dactyl.core.kit import Sample, check_whole
 from dactyl.core.lineup import Lineup, Member
 
 FILE = "lineup.json"
-FORMAT, VERSION = "dactyl-lineup", 2
-_FIELDS = ("name", "members", "links", "chokes", "master_db", "side")
+FORMAT, VERSION = "dactyl-lineup", 3
+_FIELDS = ("name", "members", "links", "chokes", "outputs", "groups", "parallel", "master_db", "side")
 
 
 @dataclass(frozen=True, slots=True)

@@ -122,6 +122,7 @@ class OutputTable:
     member: int = 0  # index into Playbook.members
     merged: str = ""  # its name in its own kit, where several sound together
     merged_group: str = ""  # and its group's
+    handle: str = ""  # of the lineup: its group there
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,17 +1,47 @@
 """Several playbooks as one: each member plays by its own tables, and nothing crosses but what is linked (design rule 19)."""
 
-from collections.abc import Callable, Hashable, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
-from dactyl.core.desk.tables import Channel, Compressor, Desk, Matrix, level
-from dactyl.core.kit import HALL
-from dactyl.core.lineup import Choke, Lineup, Link, Listening
+from dactyl.core.desk.tables import PARALLEL, Channel, Compressor, Desk, Matrix, compressor_of, level
+from dactyl.core.kit import HALL, Parallel
+from dactyl.core.lineup import Choke, Lineup, LineupGroup, LineupOutput, Link, Listening
 from dactyl.core.play.compile import compile_kit, curve_table
 from dactyl.core.play.playbook import MemberTable, OutputTable, PadTable, Playbook, Region
 from dactyl.core.units import ms_to_frames
 
 IdOf = Callable[[int, int], Hashable]
 """(number of a member, id of a pad in its kit) -> what the pad is called in the tables of all."""
+
+
+@dataclass(frozen=True, slots=True)
+class EnsembleDesk:
+    """The desk behind those of the members; with nothing set it does nothing."""
+
+    master_db: float = 0.0
+    is_hall: bool = False
+    outputs: Mapping[tuple[int, str], LineupOutput] = field(default_factory=dict)  # by member and name there
+    groups: Mapping[str, LineupGroup] = field(default_factory=dict)
+    parallel: Parallel = Parallel()
+
+    def bus(self, rate_hz: int, name: str = PARALLEL) -> Compressor | None:
+        """Its own parallel bus."""
+        if not self.parallel.is_on:
+            return None
+        return replace(compressor_of(self.parallel, self.master_db, rate_hz, is_hall=self.is_hall), name=name)
+
+
+NO_DESK = EnsembleDesk()
+
+
+def desk_of(lineup: Lineup) -> EnsembleDesk:
+    return EnsembleDesk(
+        lineup.master_db,
+        lineup.side == HALL,
+        {(one.member, one.name): one for one in lineup.outputs},
+        {group.name: group for group in lineup.groups},
+        lineup.parallel,
+    )
 
 
 def compile_lineup(lineup: Lineup, rate_hz: int) -> Playbook:
@@ -23,8 +53,7 @@ def compile_lineup(lineup: Lineup, rate_hz: int) -> Playbook:
         names,
         lineup.links,
         lineup.chokes,
-        master_db=lineup.master_db,
-        is_hall=lineup.side == HALL,
+        desk=desk_of(lineup),
     )
 
 
@@ -35,13 +64,13 @@ def join(
     links: Sequence[Link] = (),
     chokes: Sequence[Choke] = (),
     *,
-    master_db: float = 0.0,
-    is_hall: bool = False,
+    desk: EnsembleDesk = NO_DESK,
 ) -> Playbook:
     """Return one playbook of several of one rate. Where there is more than one, names of pads, pieces, outputs and mics end
-    in the number of their member, from 1 on. master_db, is_hall : of the lineup, behind its members' desks"""
+    in the number of their member, from 1 on. desk : of the lineup, behind its members' desks"""
+    shared = sum(len(book.desk.compressors) for book in books)
     parts = [
-        MemberPart(number, *of, ending=f" {number + 1}" if len(books) > 1 else "", master_db=master_db, is_hall=is_hall)
+        MemberPart(number, *of, ending=f" {number + 1}" if len(books) > 1 else "", desk=desk, shared_bus=shared)
         for number, of in enumerate(zip(books, asked, strict=True))
     ]
     numbered = [(part.number, pad.id) for part in parts for pad in part.pads]
@@ -51,12 +80,14 @@ def join(
         first_pad, first_output = len(pads), len(outputs)
         pads += part.joined(links, chokes, lambda number, pad: ids.get((number, pad)), first_output)
         outputs += [
-            OutputTable(part.named(o.name), part.named(o.group), part.number, o.name, o.group)
+            OutputTable(part.named(o.name), part.named(o.group), part.number, o.name, o.group, part.handle_of(o.name))
             for o in part.book.outputs
         ]
         channels += [replace(one, bus=one.bus + len(compressors)) for one in part.channels]
         compressors += part.compressors
         members.append(part.table(name, first_pad))
+    if bus := desk.bus(books[0].rate_hz):
+        compressors.append(bus)
     ambience = frozenset(part.named(mic) for part in parts for mic in part.book.ambience)
     return Playbook(
         rate_hz=books[0].rate_hz,
@@ -66,7 +97,7 @@ def join(
         seed=books[0].seed,
         desk=Desk(tuple(channels), tuple(compressors)),
         ambience=ambience,
-        groups=tuple(dict.fromkeys(name for part in parts for name in part.book.groups)),
+        groups=tuple(dict.fromkeys([*desk.groups, *(name for part in parts for name in part.book.groups)])),
         members=tuple(members),
     )
 
@@ -75,12 +106,13 @@ class MemberPart:
     """One member's tables as those of a lineup hold them."""
 
     def __init__(
-        self, number: int, book: Playbook, asked: Listening, *, ending: str = "", master_db: float = 0.0,
-        is_hall: bool = False, tag_of: Callable[[int], str] = str,
+        self, number: int, book: Playbook, asked: Listening, *, ending: str = "", desk: EnsembleDesk = NO_DESK,
+        shared_bus: int = 1, tag_of: Callable[[int], str] = str,
     ) -> None:  # fmt: skip
-        """ending : of its names. tag_of : what signals of the member of a number begin with"""
+        """ending : of its names. shared_bus : index of the lineup's parallel bus. tag_of : what signals of the member of a
+        number begin with"""
         self.number, self.book, self._asked, self._ending = number, book, asked, ending
-        self._gain, self._is_hall, self._tag_of = level(asked.gain_db, master_db), is_hall, tag_of
+        self._desk, self._shared_bus, self._tag_of = desk, shared_bus, tag_of
         self._places = [
             place for place, pad in enumerate(book.pads) if asked.pieces is None or pad.piece_id in asked.pieces
         ]
@@ -91,11 +123,29 @@ class MemberPart:
 
     @property
     def channels(self) -> list[Channel]:
-        """Of its outputs, behind its own desk: its level, and the master and side of the lineup."""
+        """Of its outputs, behind its own desk: what the lineup's desk says of them, its level, and the master and side of all."""
         return [
-            replace(one, level=self._gain * one.level, is_hall=one.is_hall != self._is_hall)
-            for one in self.book.desk.channels
+            self._channel(own, self._desk.outputs.get((self.number, output.name), LineupOutput(member=0, name="")))
+            for output, own in zip(self.book.outputs, self.book.desk.channels, strict=True)
         ]
+
+    def _channel(self, own: Channel, asked: LineupOutput) -> Channel:
+        desk, group = self._desk, self._desk.groups.get(asked.group)
+        levels_db = (self._asked.gain_db, asked.gain_db, group.gain_db if group else 0.0)
+        is_muted = asked.muted or (group is not None and group.muted)
+        gain = level(*levels_db, desk.master_db, is_muted=is_muted)
+        amount_db = asked.parallel_db if desk.parallel.is_on else None
+        if asked.width == 1 and not asked.balance and amount_db is None:  # one level more: no second matrix
+            is_hall = own.is_hall != desk.is_hall
+            return replace(own, level=gain * own.level, is_hall=is_hall, is_muted=own.is_muted or is_muted)
+        sent = None if amount_db is None else level(*levels_db, is_muted=is_muted) * level(amount_db)
+        behind = Channel(gain, asked.width, asked.balance, desk.is_hall, sent, is_muted, self._shared_bus)
+        return replace(own, behind=behind, is_muted=own.is_muted or is_muted)
+
+    def handle_of(self, output: str) -> str:
+        """The lineup's group of one of its outputs."""
+        asked = self._desk.outputs.get((self.number, output))
+        return asked.group if asked else ""
 
     @property
     def compressors(self) -> list[Compressor]:
@@ -105,9 +155,10 @@ class MemberPart:
         ]
 
     def _turned(self, matrix: Matrix) -> Matrix:
-        left_left, left_right, right_left, right_right = (self._gain * value for value in matrix)
+        gain = level(self._asked.gain_db, self._desk.master_db)
+        left_left, left_right, right_left, right_right = (gain * value for value in matrix)
         turned = (right_left, right_right, left_left, left_right)
-        return turned if self._is_hall else (left_left, left_right, right_left, right_right)
+        return turned if self._desk.is_hall else (left_left, left_right, right_left, right_right)
 
     def table(self, name: str, first_pad: int) -> MemberTable:
         """first_pad : how many pads come before its own"""

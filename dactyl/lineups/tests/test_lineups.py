@@ -24,7 +24,7 @@ from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.kits.values import kit_value
 from dactyl.lineups import queries
 from dactyl.lineups.edits import lineup_of
-from dactyl.lineups.models import Alongside
+from dactyl.lineups.models import Alongside, LineupGroup
 from dactyl.maps.models import Device
 from dactyl.parts.edits import add_part
 from dactyl.playing import tables as playing
@@ -292,6 +292,74 @@ class ALineupOfItsOwn(AlongsideCase):
         lineup = queries.lineup_value(fresh, kit_value(fresh))
         self.assertEqual((lineup.master_db, lineup.side), (-3.0, "hall"))
         self.assertEqual([member.gain_db for member in lineup.members], [0.0, 0.0], "what is its own stays")
+
+    def places(self) -> list[str]:
+        return [f"{row.pk}:{row.other.outputs.get(name='Main').pk}" for row in self.rows()]
+
+    def desk(self):
+        fresh = Kit.objects.get(pk=self.lineup.pk)
+        lineup = queries.lineup_value(fresh, kit_value(fresh))
+        return lineup.groups, lineup.outputs, lineup.parallel
+
+    def test_a_group_takes_outputs_of_several_kits_and_each_output_has_a_channel_behind_its_own_desk(self):
+        one, other = self.places()
+        nothing = self.desk()
+        self.assertEqual(self.post_to_lineup("alongside/desk/group/", outputs=one).status_code, 422, "two at least")
+        self.assertEqual(self.post_to_lineup("alongside/desk/group/", outputs=f"{one},{other}").status_code, 200)
+        group = LineupGroup.objects.get(kit=self.lineup)
+        for path, value in [
+            (f"group/{group.pk}/name/", "Snares"), (f"group/{group.pk}/gain_db/", "-4"), (f"outputs/{one}/width/", "30"),
+            (f"outputs/{one}/parallel_db/", "-6"), (f"outputs/{other}/balance/", "50"),
+        ]:  # fmt: skip
+            self.assertEqual(self.post_to_lineup(f"alongside/desk/{path}", value=value).status_code, 200, path)
+        self.assertEqual(self.post_to_lineup("desk/set/parallel_is_on/", value="1").status_code, 200)
+        groups, outputs, parallel = kept = self.desk()
+        self.assertEqual([(one.name, one.gain_db) for one in groups], [("Snares", -4.0)])
+        self.assertEqual(
+            [(one.member, one.name, one.group, one.width, one.balance, one.parallel_db) for one in outputs],
+            [(0, "Main", "Snares", 0.3, 0.0, -6.0), (1, "Main", "Snares", 1.0, 0.5, None)],
+        )
+        self.assertTrue(parallel.is_on)
+        view = self.client.get(f"/kits/{self.lineup.pk}/desk/").content.decode()
+        self.assertLess(view.index("Select Snares"), view.index("Select Main"))
+        told = self.client.get(f"/kits/{self.lineup.pk}/playbook/48000/").json()
+        self.assertEqual([row["handle"] for member in told["members"] for row in member["outputs"]], ["Snares"] * 2)
+        self.assertAlmostEqual(told["members"][0]["outputs"][0]["matrix"][0], 0.65 * 10 ** (-4 / 20))
+        self.assertEqual(told["shared"]["name"], "Parallel")
+        copy = edits.kits.duplicate_kit(self.lineup)
+        self.assertEqual(queries.lineup_value(copy, kit_value(copy)).outputs, outputs)
+        for wrong in (f"{one}1", "7:7", "x"):
+            answer = self.post_to_lineup(f"alongside/desk/outputs/{wrong}/gain_db/", value="0")
+            self.assertEqual(answer.status_code, 409, wrong)
+        self.assertEqual(self.post_to_lineup(f"alongside/desk/outputs/{one}/group/", value="").status_code, 200)
+        self.assertEqual(self.post_to_lineup(f"alongside/desk/outputs/{other}/group/", value="").status_code, 200)
+        self.assertFalse(LineupGroup.objects.filter(kit=self.lineup).exists(), "a group of nothing is gone")
+        for _ in range(2):
+            history.undo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
+        self.assertEqual(self.desk(), kept)
+        for _ in range(7):
+            history.undo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
+        self.assertEqual(self.desk(), nothing)
+
+    def test_what_the_desk_says_follows_a_renamed_output_a_version_and_a_package(self):
+        output = edits.outputs.output_called
+        with history.edit(self.other, version(self.other), "an output") as change:
+            made = output(change, "Room")
+        row = self.rows()[1]
+        place = f"{row.pk}:{made.pk}"
+        self.assertEqual(self.post_to_lineup(f"alongside/desk/outputs/{place}/gain_db/", value="-7").status_code, 200)
+        edits.outputs.rename_output(made, version(self.other), "Hall")
+        self.assertEqual([(one.name, one.gain_db) for one in self.desk()[1]], [("Hall", -7.0)])
+        kept = version_edits.keep(self.lineup, "with a hall")
+        self.post_to_lineup(f"alongside/desk/outputs/{place}/gain_db/", value="0")
+        version_edits.go_back(kept, version(self.lineup))
+        self.assertEqual([(one.name, one.gain_db) for one in self.desk()[1]], [("Hall", -7.0)])
+        data = b"".join(self.client.get(f"/kits/{self.lineup.pk}/alongside/package/").streaming_content)
+        file = KitFile.objects.create(name="Lineup.zip", stored_as=store.receive(lambda file: file.write(data)))
+        list(open_kit_file(file.pk))
+        file.refresh_from_db()
+        now = queries.lineup_value(file.kit, kit_value(file.kit))
+        self.assertEqual([(one.member, one.name, one.gain_db) for one in now.outputs], [(1, "Hall", -7.0)])
 
     def test_a_version_of_it_keeps_what_sounds_and_so_does_a_copy(self):
         kept = version_edits.keep(self.lineup, "two")

@@ -38,7 +38,8 @@ from dactyl.kits.models import DeviceUse, Kit, Pad, Piece, TranslationNote
 from dactyl.kits.tests.test_edits import recordings
 from dactyl.kits.values import whole_kit_value
 from dactyl.lineups import queries as lineup_queries
-from dactyl.lineups.models import Alongside, Link, SharedChoke
+from dactyl.lineups.edits import lineup_of
+from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput, Link, SharedChoke
 from dactyl.maps import edits as map_edits
 from dactyl.maps.models import Device
 from dactyl.parts import edits as part_edits
@@ -93,6 +94,7 @@ class Hand(RuleBasedStateMachine):
         self.held.__enter__()
         self.tabs = (Tab(), Tab())
         self.kits = [self.kit("Quay", 4), self.kit("Mole", 3)]
+        self.lineup = lineup_of("Raft", self.kits)
         hits = [Event(n * 240, (36, 38, 42, 99)[n % 4], 40 + 5 * n, length_ticks=(n % 3) * 100) for n in range(12)]
         self.parts = [part_edits.add_part(Part(name=name, ticks_per_beat=480, tempos=((0, 500_000),), events=tuple(hits), end_tick=3840))
                       for name in ("Bell", "Watch")]  # fmt: skip
@@ -131,7 +133,7 @@ class Hand(RuleBasedStateMachine):
     # What is there ----------------------------------------------------------------------------------------------------
 
     def documents(self) -> Iterable[Document]:
-        return (*self.kits, *self.parts, self.recording, self.device)
+        return (*self.kits, self.lineup, *self.parts, self.recording, self.device)
 
     def keys(self) -> list[tuple[str, int]]:
         return [key_of(document) for document in self.documents()]
@@ -156,7 +158,7 @@ class Hand(RuleBasedStateMachine):
                 list(DeviceUse.objects.filter(kit=pk).values_list("device_id", "surface", "map")),
                 *(
                     list(model.objects.filter(kit=pk).order_by("pk").values_list())
-                    for model in (Alongside, Link, SharedChoke)
+                    for model in (Alongside, Link, SharedChoke, LineupGroup, LineupOutput)
                 ),
                 sorted(LeftFinding.objects.filter(kit=pk).values_list("key", flat=True)),
             )
@@ -327,6 +329,11 @@ class Hand(RuleBasedStateMachine):
         path, values = KitHands(self, kit, dice).alongside()
         self.do(self.tabs[tab], Act(kit, f"/kits/{kit.pk}/{path}", values), dice)
 
+    @rule(tab=st.sampled_from([0, 1]), dice=DICE)
+    def mix_lineup(self, tab: int, dice: random.Random) -> None:
+        path, values = KitHands(self, self.lineup, dice).desk_over_kits()
+        self.do(self.tabs[tab], Act(self.lineup, f"/kits/{self.lineup.pk}/{path}", values), dice)
+
     @rule(tab=st.sampled_from([0, 1]), which=st.sampled_from([0, 1]), dice=DICE)
     def look_and_mend(self, tab: int, which: int, dice: random.Random) -> None:
         """What the check finds is mended, left or taken up, also where it was found before an edit."""
@@ -418,10 +425,10 @@ class Hand(RuleBasedStateMachine):
                     made = portable(source.kit()[0])
         law(replace(made, name=value.name) == value, f"a {how} is another kit: {differing(made, value)}")
 
-    @rule(which=st.sampled_from([0, 1]))
+    @rule(which=st.sampled_from([0, 1, 2]))
     def copy_lineup(self, which: int) -> None:
         """What sounds together is the same in a package, and the page plays all of it."""
-        kit = Kit.objects.get(pk=self.kits[which].pk)
+        kit = Kit.objects.get(pk=(*self.kits, self.lineup)[which].pk)
         value = lineup_queries.lineup_value(kit, whole_kit_value(kit.pk), whole=True)
         if value is None:
             return
@@ -487,6 +494,24 @@ class KitHands(Hands):
             (f"alongside/{row}/{name}/", {"value": self.dice.choice(TYPED)}),
             (f"alongside/{row}/{name}/", {"value": self.dice.choice(["10", "1", "0"])}),
             (f"pads/{pad}/swap/thicken/", {"value": f"{under}~{piece}.1.{pad}-{sounds}"}),
+        ])  # fmt: skip
+
+    def desk_over_kits(self) -> tuple[str, dict]:
+        rows = Alongside.objects.filter(kit=self.kit).values_list("pk", "other__outputs")
+        places = [f"{row}:{output}" for row, output in rows] or ["1:1"]
+        some, group = self.dice.sample(places, min(len(places), 2)), self.one(LineupGroup, kit=self.kit)
+        row, wanted = self.one(Alongside, kit=self.kit), self.dice.choice(TYPED)
+        name = self.dice.choice(["gain_db", "width", "balance", "muted", "parallel_db", "group", "name"])
+        what = self.dice.choice(["name", "gain_db", "muted", "colour", "delete"])
+        return self.dice.choice([
+            (f"alongside/desk/outputs/{some[0]}/{name}/", {"value": wanted, "outputs": ",".join(some)}),
+            (f"alongside/desk/outputs/{some[0]}/group/", {"value": str(group)}),
+            ("alongside/desk/group/", {"outputs": ",".join(some), "name": self.dice.choice(["", "Kicks"])}),
+            (f"alongside/desk/group/{group}/{what}/", {"value": wanted}),
+            (f"desk/set/{self.dice.choice(['master_db', 'parallel_is_on', 'parallel_gain_db', 'side'])}/", {"value": wanted}),
+            (f"alongside/{row}/{self.dice.choice(['gain_db', 'muted', 'version_id'])}/", {"value": wanted}),
+            *[(f"alongside/{row}/remove/", {})] * (self.dice.random() < 0.3 and len(places) > 2),
+            ("alongside/add/", {"other": str(self.one(Kit))}),
         ])  # fmt: skip
 
 

@@ -29,10 +29,10 @@ from dactyl.core.kit import (
     Take,
     Variation,
 )
-from dactyl.core.lineup import Lineup, Member, kit_of
+from dactyl.core.lineup import Lineup, LineupGroup, LineupOutput, Member, kit_of
 from dactyl.core.parts.curves import Curve, Moved
 from dactyl.core.parts.part import Event, Hit, Part
-from dactyl.core.play.together import compile_lineup
+from dactyl.core.play.together import compile_lineup, desk_of
 from dactyl.core.tests.kits import CHOKE_A, RATE, leaving, map_of_pads, noted, sample
 from dactyl.core.tests.test_lineups import random_member, some_hits
 from dactyl.playing.tables import Ensemble, PlayedMember, member_tables
@@ -240,8 +240,9 @@ def tables_of(lineup: Lineup) -> dict:
     """The lineup as the page gets it: its first member is the kit of the page."""
     keys = ["", *(f"m{number}" for number in range(1, len(lineup.members)))]
     members = tuple(PlayedMember(key, 1, 1, member) for key, member in zip(keys, lineup.members, strict=True))
-    ensemble = Ensemble(members, lineup.links, lineup.chokes, lineup.master_db, lineup.side == "hall")
-    told = {"whole": True, "members": [member_tables(ensemble, number, RATE) for number in range(len(members))]}
+    ensemble = Ensemble(members, lineup.links, lineup.chokes, desk_of(lineup))
+    tables = [member_tables(ensemble, number, RATE) for number in range(len(members))]
+    told = {"whole": True, "members": tables, "shared": ensemble.desk.bus(RATE)}
     return json.loads(orjson.dumps(told, option=orjson.OPT_NON_STR_KEYS))
 
 
@@ -254,12 +255,20 @@ def random_case(seed: int) -> tuple[Lineup, list[Hit], list[Curve]]:
     pairs = [(a, "A", b, "A") for a in range(len(members)) for b in range(a) if dice.random() < 0.4]
     lineup = Lineup(
         name="l", members=members, links=tuple(links), chokes=tuple(pairs), master_db=dice.choice([0.0, -4.0]),
-        side=dice.choice(["stool", "hall"]),
+        side=dice.choice(["stool", "hall"]), parallel=Parallel(is_on=dice.random() < 0.6, threshold_db=-30.0, gain_db=-3.0),
+        groups=(LineupGroup(name="Shells", gain_db=-2.0), LineupGroup(name="All", gain_db=1.0, muted=dice.random() < 0.1)),
+        outputs=tuple(
+            LineupOutput(member=number, name=name, gain_db=dice.choice([0.0, -5.0]), width=dice.choice([1.0, 1.0, 0.3]),
+                         balance=dice.choice([0.0, 0.0, -0.6]), muted=dice.random() < 0.1, group=dice.choice(["", "Shells", "All"]),
+                         parallel_db=dice.choice([None, -3.0]))
+            for number in range(len(members)) for name in ("Main", "Two") if dice.random() < 0.6
+        ),
     )  # fmt: skip
     curves = [
         Curve(of, what, ((0, low), (dice.randint(1, 90_000), high), (100_000, low)))
         for of, what, low, high in [
             ("output:Main", "gain_db", -20.0, 2.0), ("output:Two", "balance", -1.0, 1.0), ("group:All", "gain_db", 0.0, -9.0),
+            ("group:Shells", "gain_db", -12.0, 3.0),
             ("lane:38", "pan", -0.7, 0.9), ("lane:36", "gain_db", -30.0, 0.0),
         ]
         if dice.random() < 0.3

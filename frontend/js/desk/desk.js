@@ -14,6 +14,25 @@ const NEAR_PX = 6; // of the end of a line that shows a width
 const FALL_DB = 1.6; // of a meter, for each report
 const REST_MS = 350; // after the last arrow key a value is told
 
+const isLineup = () => "lineup" in document.body.dataset;
+
+/**
+ * An output as it sounds louder or softer. isMaster: behind what goes to the buses; isBehind: by the desk over several kits, behind
+ * the kit's own. @param {import("../sound/desk.js").OutputRow} output @param {{ by: number, isMaster: boolean, isBehind: boolean }} change
+ */
+function louder(output, { by, isMaster, isBehind }) {
+  const scaled = (matrix, isChanged = true) => (isChanged && matrix?.map((value) => value * by)) || (matrix ?? null);
+  const { strip: [level, amount, ...still], behind } = output; // prettier-ignore
+  return {
+    ...output,
+    matrix: scaled(output.matrix),
+    toBus: scaled(output.toBus, !isMaster && !isBehind),
+    toShared: scaled(output.toShared, !isMaster),
+    strip: [isBehind && behind ? level : level * by, isMaster || isBehind ? amount : amount * by, ...still],
+    behind: isBehind && behind ? { matrix: scaled(behind.matrix), toShared: scaled(behind.toShared, !isMaster) } : behind,
+  };
+}
+
 /** @typedef {{ kind: "level" | "balance" | "width", key: string }} What a value of a row */
 
 export function startDesk(session, engine, part) {
@@ -46,14 +65,10 @@ export function startDesk(session, engine, part) {
 
   /** Hear a row as if it were already told: its outputs' matrices, louder or softer. */
   function hear(key, byDb) {
-    const isOf = outputsOf(key);
-    const by = 10 ** (byDb / 20);
-    const scaled = (matrix) => matrix?.map((value) => value * by) ?? null;
-    const isMaster = key.startsWith("master");
     if (key.startsWith("parallel")) return;
-    const scaledStrip = ([level, amount, ...still]) => [level * by, isMaster ? amount : amount * by, ...still];
-    const moved = (output) => ({ ...output, matrix: scaled(output.matrix), toBus: isMaster ? output.toBus : scaled(output.toBus), strip: scaledStrip(output.strip) });
-    engine.setDesk(outputs.map((output, n) => (isOf.includes(n) ? moved(output) : output)));
+    const isOf = outputsOf(key);
+    const change = { by: 10 ** (byDb / 20), isMaster: key.startsWith("master"), isBehind: isLineup() || key.startsWith("alongside") };
+    engine.setDesk(outputs.map((output, n) => (isOf.includes(n) ? louder(output, change) : output)));
   }
 
   /** The outputs that a row stands for, in the order of all. @returns {number[]} */
@@ -61,7 +76,7 @@ export function startDesk(session, engine, part) {
     const { number, members } = row(key).dataset;
     if (number) return [Number(number)];
     if (members) return members.split(" ").filter(Boolean).map(Number);
-    const kit = key.startsWith("alongside") ? key.split("-")[1] : "lineup" in document.body.dataset ? null : "";
+    const kit = key.startsWith("alongside") ? key.split("-")[1] : isLineup() ? null : "";
     return outputs.flatMap(({ member }, n) => (kit === null || member === kit ? [n] : []));
   }
 
@@ -137,7 +152,7 @@ export function startDesk(session, engine, part) {
       one.classList.toggle("aside", solo.size > 0 && all.length > 0 && !all.some((n) => solo.has(n)));
     }
     for (const channel of /** @type {NodeListOf<HTMLElement>} */ (view().querySelectorAll("[data-channel]"))) channel.hidden = channel.dataset.channel !== open;
-    document.getElementById("bring-here").hidden = !open.startsWith("output");
+    document.getElementById("bring-here").hidden = isLineup() || !open.startsWith("output");
     const several = /** @type {HTMLElement} */ (view().querySelector(`[data-channel="${open}"] .all-selected`));
     several.hidden = pickedOutputs().length < 2 || !open.startsWith("output");
     several.textContent = `${pickedOutputs().length} outputs are selected: a number is set for all of them.`;

@@ -286,9 +286,10 @@ export class Engine extends EventTarget {
     this.#send({ type: "solo", pads });
   }
 
-  /** Only these outputs of the first kit are heard; all where there are none. @param {number[]} outputs */
-  setSoloOutputs(outputs) {
-    this.#send({ type: "soloOutputs", outputs });
+  /** Only these are heard; all where there are none. @param {number[]} numbers as `outputs` has them */
+  setSoloOutputs(numbers) {
+    const all = this.outputs;
+    this.#send({ type: "soloOutputs", outputs: numbers.map((n) => [all[n].member, all[n].number]) });
   }
 
   /** Hear the outputs so until tables come the next time. @param {(import("./desk.js").OutputRow & { member: string })[]} outputs as `outputs` has them */

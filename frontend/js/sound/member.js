@@ -3,7 +3,7 @@
  * itself is one member that hears all.
  *
  * @typedef {{ key: string, kit?: number, version?: number, name?: string, pads: import("./player.js").Pad[], notes: Record<string, number[]>,
- *   outputs: import("./desk.js").OutputRow[], parallel?: import("./desk.js").Compressor | null, channels?: number[] | null, low?: number,
+ *   outputs: import("./desk.js").OutputRow[], parallel?: import("./parallel.js").Compressor | null, channels?: number[] | null, low?: number,
  *   high?: number, playedAs?: Record<string, number>, curve?: number[], delay?: number, device?: number | null,
  *   lights?: Record<string, number>, allNotes?: boolean }} MemberTables
  */
@@ -18,7 +18,7 @@ export class Member {
   /** @type {Map<number | string, import("./player.js").Pad>} */ pads = new Map();
   /** Notes of its own -> its pads. @type {Record<string, (number | string)[]>} */ notes = {};
   /** Never empty: the desk has a channel for each. */ outputs = PLAIN_OUTPUTS;
-  /** @type {import("./desk.js").Compressor | null} */ parallel = null;
+  /** @type {import("./parallel.js").Compressor | null} */ parallel = null;
   /** Of the part that it hears; null: all. @type {number[] | null} */ channels = null;
   low = 0;
   high = 127;

@@ -8,7 +8,7 @@
  */
 const STEP = 32; // core/desk/tables.py
 const SILENT_DB = -96;
-const [LEVEL, WIDTH, LEFT, RIGHT] = [0, 1, 2, 3];
+const [LEVEL, WIDTH, LEFT, RIGHT, HANDLE] = [0, 1, 2, 3, 4];
 const AMOUNT = 1; // of what is set: level, amount, width, left, right
 const [STILL, FRESH] = [Infinity, -Infinity]; // in the place of a frame that is expected
 
@@ -28,23 +28,24 @@ export function valueAt({ frames, values }, frame) {
 
 export const linear = (db) => (db <= SILENT_DB ? 0 : 10 ** (db / 20));
 
-/** The curves that move an output. @param {Curve[]} curves @param {{ name: string, group?: string }} output */
-export function curvesOf(curves, { name, group }) {
+/** The curves that move an output. @param {Curve[]} curves @param {{ name: string, group?: string, handle?: string }} output */
+export function curvesOf(curves, { name, group, handle }) {
   const of = (what) => curves.find((curve) => curve.of === `output:${name}` && curve.what === what) ?? null;
-  const levels = [of("gain_db"), group ? curves.find((curve) => curve.of === `group:${group}` && curve.what === "gain_db") : null].filter(Boolean);
-  const [width, balance] = [of("width"), of("balance")];
-  return levels.length || width || balance ? { levels, width, balance } : null;
+  const ofGroup = (called) => (called && curves.find((curve) => curve.of === `group:${called}` && curve.what === "gain_db")) || null;
+  const levels = [of("gain_db"), group === handle ? null : ofGroup(group)].filter(Boolean);
+  const [width, balance, behind] = [of("width"), of("balance"), ofGroup(handle)];
+  return levels.length || width || balance || behind ? { levels, width, balance, behind } : null;
 }
 
 export class Moving {
-  /** @type {{ levels: Curve[], width: Curve | null, balance: Curve | null } | null} null: it goes back to what is set */ curves;
+  /** behind: of its group in a lineup, behind its own desk. @type {{ levels: Curve[], width: Curve | null, balance: Curve | null, behind: Curve | null } | null} null: it goes back to what is set */ curves;
   #rampFrames;
-  #now = new Float64Array(4); // what the level is times, width, and what balance makes of left and right
-  #away = new Float64Array(4); // from what the curves say, where the part has just jumped
+  #now = new Float64Array(5); // what the level is times, width, what balance makes of left and right, and the handle behind
+  #away = new Float64Array(5); // from what the curves say, where the part has just jumped
   #left = 0; // frames until that is nothing
   #expected = STILL; // the frame of the part that follows
-  #from = new Float64Array(5); // where a step begins: levels of the output and of its group, width, left, right
-  #to = new Float64Array(5); // and where it ends
+  #from = new Float64Array(6); // where a step begins: levels of the output and of its group, width, left, right, the handle
+  #to = new Float64Array(6); // and where it ends
 
   /** @param {number[]} strip as the channel is set: a curve that is drawn while it sounds goes on from there */
   constructor(curves, rampFrames, strip) {
@@ -94,8 +95,8 @@ export class Moving {
         sent[0][i] += a * set[AMOUNT];
         sent[1][i] += b * set[AMOUNT];
       }
-      left[i] = (isHall ? b : a) * set[0];
-      right[i] = (isHall ? a : b) * set[0];
+      left[i] = (isHall ? b : a) * set[0] * now[HANDLE];
+      right[i] = (isHall ? a : b) * set[0] * now[HANDLE];
     }
     this.#expected = isMoving ? at + to - from : STILL;
   }
@@ -109,13 +110,13 @@ export class Moving {
       this.#read(Math.floor(at / STEP) * STEP, set);
       this.#along((at % STEP) / STEP);
     }
-    for (let n = 0; n < 4; n++) this.#away[n] = was[n] - this.#now[n];
+    for (let n = LEVEL; n <= HANDLE; n++) this.#away[n] = was[n] - this.#now[n];
     this.#left = this.#away.some(Boolean) ? this.#rampFrames : 0;
   }
 
   /** Both ends of a step, made linear; what no curve moves is as it is set. */
   #read(first, set) {
-    const { levels, width, balance } = this.curves;
+    const { levels, width, balance, behind } = this.curves;
     for (const [ends, frame] of /** @type {[Float64Array, number][]} */ ([[this.#from, first], [this.#to, first + STEP]])) {
       ends[0] = levels[0] ? linear(valueAt(levels[0], frame)) : 1;
       ends[1] = levels[1] ? linear(valueAt(levels[1], frame)) : 1;
@@ -123,18 +124,19 @@ export class Moving {
       const theta = balance ? ((valueAt(balance, frame) + 1) * Math.PI) / 4 : 0;
       ends[3] = balance ? Math.SQRT2 * Math.cos(theta) : set[3];
       ends[4] = balance ? Math.SQRT2 * Math.sin(theta) : set[4];
+      ends[5] = behind ? linear(valueAt(behind, frame)) : 1;
     } // prettier-ignore
   }
 
   #along(share) {
     const [from, to] = [this.#from, this.#to];
     this.#now[LEVEL] = (from[0] + (to[0] - from[0]) * share) * (from[1] + (to[1] - from[1]) * share);
-    for (let n = WIDTH; n <= RIGHT; n++) this.#now[n] = from[n + 1] + (to[n + 1] - from[n + 1]) * share;
+    for (let n = WIDTH; n <= HANDLE; n++) this.#now[n] = from[n + 1] + (to[n + 1] - from[n + 1]) * share;
     this.#leave();
   }
 
   #stand(set) {
-    this.#now[LEVEL] = 1;
+    this.#now[LEVEL] = this.#now[HANDLE] = 1;
     for (let n = WIDTH; n <= RIGHT; n++) this.#now[n] = set[n + 1];
     this.#leave();
   }
@@ -142,6 +144,6 @@ export class Moving {
   #leave() {
     if (!this.#left) return;
     const share = --this.#left / this.#rampFrames;
-    for (let n = 0; n < 4; n++) this.#now[n] += this.#away[n] * share;
+    for (let n = LEVEL; n <= HANDLE; n++) this.#now[n] += this.#away[n] * share;
   }
 }

@@ -10,11 +10,14 @@
  *   limitFade: number, delay?: number, held?: boolean, envelope?: object, filter?: object, variation?: object,
  *   centsPerKey?: number, root?: number, member?: Member }} Pad
  * Pads of the first member are told by their keys, those of others with the member's key before it: "7:12".
- * @typedef {{ version?: number, whole: boolean, members: import("./member.js").MemberTables[], heard?: Partial<import("./member.js").MemberTables>[] }} Playbook
+ * @typedef {{ version?: number, whole: boolean, members: import("./member.js").MemberTables[], heard?: Partial<import("./member.js").MemberTables>[],
+ *   shared?: import("./parallel.js").Compressor | null }} Playbook
  * @typedef {{ moves?: import("./voice.js").Moves | null, only?: string[] | null, isByHand?: boolean, by?: number | string | null }} How
  * only: keys of the members that it is for; isByHand: the first member hears it on any channel; by: the pad that a hand holds
  */
+import { rampFramesAt } from "./desk.js";
 import { Member } from "./member.js";
+import { ParallelBus } from "./parallel.js";
 import { beginVoice, cut, lastFrame, mixVoice, release } from "./voice.js";
 
 export class Player {
@@ -25,6 +28,8 @@ export class Player {
   /** @type {Float64Array | null} right half of the interpolation kernel */ kernel = null;
   /** Called with the pad whose take had not arrived and was stood in for, and the sounds that are missing. */
   onStandIn = (_padId, _region, _keys) => {};
+  /** The parallel bus of a lineup, behind the desks of its members. */ shared;
+  /** @type {import("./parallel.js").Compressor | null} */ #sharedAsked = null;
   #rate;
   #unwanted = new Set();
   /** By their keys, in their order; a page without tables has none. @type {Map<string, Member>} */ #members = new Map();
@@ -41,6 +46,7 @@ export class Player {
   constructor(rate) {
     this.#rate = rate;
     this.#plain = this.#newMember("");
+    this.shared = new ParallelBus(rampFramesAt(rate));
   }
 
   /** @param {string} key */
@@ -56,6 +62,8 @@ export class Player {
   setPlaybook(book, frame = 0) {
     const isHere = (region) => this.#isHere(region);
     if (book.whole) {
+      this.#sharedAsked = book.shared ?? null;
+      this.shared.take(this.#sharedAsked);
       const before = this.#members;
       this.#members = new Map(book.members.map(({ key }) => [key, before.get(key) ?? this.#newMember(key)]));
       for (const [key, member] of before) if (!this.#members.has(key)) this.#leave(member, frame);
@@ -94,15 +102,15 @@ export class Player {
 
   /** Whether a parallel bus still lets go of what it held down: it is to run on, also where nothing sounds. */
   get isReleasing() {
-    for (const some of [this.#members.values(), this.#others.values(), this.#leaving]) for (const { desk } of some) if (desk.isReleasing) return true;
-    return false;
+    for (const some of [this.#members.values(), this.#others.values(), this.#leaving]) for (const { desk } of some) if (desk.bus.isReleasing) return true;
+    return this.shared.isReleasing;
   }
 
   /** All that may sound: also what was flipped away from, or is gone, as long as it rings; and the shelf. @returns {Member[]} */
   get sounding() {
     const ringing = new Set(this.voices.map((voice) => voice.pad.member));
     const all = new Set([...this.played, ...this.#members.values(), this.#plain]);
-    for (const member of [...this.#leaving, ...this.#others.values()]) if (ringing.has(member) || member.desk.isReleasing) all.add(member);
+    for (const member of [...this.#leaving, ...this.#others.values()]) if (ringing.has(member) || member.desk.bus.isReleasing) all.add(member);
     for (const member of this.#leaving) if (!all.has(member)) this.#leaving.delete(member);
     return [...all];
   }
@@ -115,11 +123,12 @@ export class Player {
     }
   }
 
-  /** Of the first member only these outputs are heard, and nothing of the others; all where there are none. @param {number[]} outputs */
+  /** Of all members only these outputs are heard, by the keys of their members; all where there are none. @param {[member: string, number: number][]} outputs */
   hearOutputsAlone(outputs) {
-    const [first, ...others] = this.#members.values();
-    first?.desk.hearAlone(outputs);
-    for (const member of others) member.desk.hearAlone(outputs.length ? [-1] : []);
+    for (const { key, desk } of this.#members.values()) {
+      const own = outputs.filter(([member]) => member === key).map(([, number]) => number);
+      desk.hearAlone(outputs.length && !own.length ? [-1] : own);
+    }
   }
 
   setCurves(curves) {
@@ -369,6 +378,7 @@ export class Player {
   /** Nothing sounds: what was changed meanwhile needs no way. */
   rest() {
     for (const { desk, outputs, parallel } of this.sounding) desk.rest(outputs, parallel);
+    this.shared.arrive();
   }
 }
 

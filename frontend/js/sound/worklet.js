@@ -23,6 +23,7 @@ class DactylProcessor extends AudioWorkletProcessor {
   #measures = false; // whether how loud the kit is is told
   #power = [0, 0, 0]; // of the kit, of the recording, and over how many frames, since the last report
   /** Of the outputs of each member. @type {Map<import("./member.js").Member, number[]>} */ #peaks = new Map();
+  #sharedPeak = [0]; // of the parallel bus of a lineup
   #mainPeak = 0; // of the sum
   /** Where outputs leave a device of many channels. @type {{ outputs: (import("./routes.js").Route | null)[], click: import("./routes.js").Route, channels: number } | null} */ #routes = null;
   #channelPeaks = [];
@@ -200,17 +201,19 @@ class DactylProcessor extends AudioWorkletProcessor {
     const sounding = this.#player.mix(currentFrame, count);
     if (routes) this.#sendClick(many, routes.click, count);
     else this.#click.mix(clickOut?.[0] ?? out[0], currentFrame, count);
+    const shared = this.#player.shared.begin(count);
     for (const member of sounding) {
       const { desk, buses } = member;
       desk.take(member.outputs, member.parallel);
-      const parallel = desk.process(buses, count, stretches);
+      const parallel = desk.process(buses, count, stretches, shared);
       buses.forEach((bus, number) => {
         const route = member === first ? routes?.outputs[number] : null;
-        this.#addTo(route ? null : out, bus, member, number, count);
+        this.#addTo(route ? null : out, bus, this.#peaksOf(member), number, count);
         if (route) send(many, route, bus, count);
       });
-      if (parallel) this.#addTo(out, parallel, member, buses.length, count);
+      if (parallel) this.#addTo(out, parallel, this.#peaksOf(member), buses.length, count);
     }
+    if (shared) this.#addTo(out, this.#player.shared.process(count), this.#sharedPeak, 0, count);
     let peak = this.#mainPeak;
     for (const side of out) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(side[i]));
     this.#mainPeak = peak;
@@ -258,9 +261,8 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#kitGain[0] = to;
   }
 
-  /** Add a bus to what is heard, where it goes there, and note its peak. @param {Float32Array[] | null} out @param {import("./member.js").Member} member */
-  #addTo(out, bus, member, number, count) {
-    const peaks = this.#peaksOf(member);
+  /** Add a bus to what is heard, where it goes there, and note its peak. @param {Float32Array[] | null} out @param {number[]} peaks */
+  #addTo(out, bus, peaks, number, count) {
     let peak = peaks[number] ?? 0;
     for (let channel = 0; channel < 2; channel++) {
       const target = out?.[Math.min(channel, out.length - 1)];
@@ -286,6 +288,12 @@ class DactylProcessor extends AudioWorkletProcessor {
     return this.#loudness.measured;
   }
 
+  /** Of the bus that the page's desk shows: the lineup's, or the kit's own. @param {import("./member.js").Member | undefined} first */
+  #parallelNow(first) {
+    if (first?.key) return { peak: this.#sharedPeak[0], reduction: this.#player.shared.reduction };
+    return first?.parallel ? { peak: this.#peaksOf(first)[first.outputs.length] ?? 0, reduction: first.desk.bus.reduction } : null;
+  }
+
   #report() {
     const position = this.#transport.position(currentFrame);
     const members = this.#player.members;
@@ -297,7 +305,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       main: this.#mainPeak,
       loudness: this.#loudnessNow(),
       channels: this.#routes ? Array.from({ length: this.#routes.channels }, (_, n) => this.#channelPeaks[n] ?? 0) : null,
-      parallel: first?.parallel ? { peak: this.#peaksOf(first)[first.outputs.length] ?? 0, reduction: first.desk.reduction } : null,
+      parallel: this.#parallelNow(first),
       played: this.#played,
       late: this.#late,
       standIns: [...this.#standIns.values()],
@@ -309,8 +317,9 @@ class DactylProcessor extends AudioWorkletProcessor {
       power: this.#tracks.isOn || this.#measures ? this.#power : null,
     });
     this.#power = [0, 0, 0];
-    if (first) first.desk.reduction = 0;
+    for (const bus of [first?.desk.bus, this.#player.shared]) if (bus) bus.reduction = 0;
     this.#peaks.clear();
+    this.#sharedPeak = [0];
     this.#channelPeaks = [];
     this.#mainPeak = 0;
     this.#played = [];
