@@ -99,12 +99,13 @@ def lanes(request: HttpRequest, kit_id: int) -> JsonResponse:
     """Lanes of the kits alongside, the channels that the kit itself hears, and the outputs that curves may move."""
     kit = get_object_or_404(Kit, pk=kit_id)
     mine, found = queries.own_row(kit), [one for one in queries.placed(kit) if one.row and not one.member.muted]
+    over = LineupGroup.objects.filter(kit=kit).values_list("name", flat=True)
     kits = [{"name": one.row.other.name, "channels": one.row.channels, "lanes": _lanes_of(one)} for one in found]
     return JsonResponse({
         "own": mine.channels if mine and found else None,
         "kits": kits,
         "outputs": [output.name for one in found for output in one.member.kit.outputs],
-        "groups": [group.name for one in found for group in one.member.kit.groups],
+        "groups": [*over, *(group.name for one in found for group in one.member.kit.groups)],
     })  # fmt: skip
 
 

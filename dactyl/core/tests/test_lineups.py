@@ -19,7 +19,7 @@ from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
 from dactyl.core.formats.package import SampleFile, name_samples
 from dactyl.core.kit import Kit, MuteGroup, Output, OutputGroup, Parallel, Piece, Sample, Variation
-from dactyl.core.lineup import Lineup, Member
+from dactyl.core.lineup import Lineup, LineupGroup, LineupOutput, Member
 from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.player import Voice
@@ -206,7 +206,13 @@ class Lineups(SimpleTestCase):
             Member(kit=kits[1], gain_db=-6.0, channels=(9, 10)),
             Member(kit=kits[0], channels=(3,)),
         )
-        lineup = portable_lineup(Lineup(name="Both", members=members, links=((0, kick, 1, other, 0.5),)))
+        both = [LineupOutput(member=number, name="Main", group="Kicks", parallel_db=0.0) for number in (0, 1)]
+        lineup = portable_lineup(
+            Lineup(
+                name="Both", members=members, links=((0, kick, 1, other, 0.5),), outputs=tuple(both),
+                groups=(LineupGroup(name="Kicks", gain_db=-2.0),), parallel=Parallel(is_on=True, gain_db=-20.0),
+            )
+        )  # fmt: skip
         packed = folder / "both.zip"
         samples = name_samples({sha256: (path.name, "") for sha256, path in files.items()})
         self.assertEqual(len(all_samples_of(lineup)), 2)  # each once
@@ -217,7 +223,7 @@ class Lineups(SimpleTestCase):
             source.check(skip_bad=False)
             hits = Part(name="p", ticks_per_beat=480, tempos=((0, 500_000),), events=(Event(0, 36, 127),), end_tick=960)
             named = {}
-            for by in ("piece", "member", "output", "merged"):
+            for by in ("piece", "member", "output", "merged", "group"):
                 order = BounceOrder(bits="32f", by=by, name_template="{member} {name}")
                 book = source.compile(RATE, order, seed=None)
                 out = folder / by
@@ -231,18 +237,23 @@ class Lineups(SimpleTestCase):
                         "member": "Kit A Kit A 1.wav",
                         "output": "Kit A Main 1.wav",
                         "merged": "Main.wav",
+                        "group": "Kicks.wav",
                     }[by],
                 )
-        self.assertEqual(list(named["piece"]), ["Kick 1", "Kick 2", "Mix"])
-        self.assertEqual(list(named["member"]), ["Kit A 1", "Kit B", "Mix"])
-        self.assertEqual(list(named["merged"]), ["Main", "Mix"])
+        self.assertEqual(list(named["piece"]), ["Kick 1", "Kick 2", "Parallel", "Mix"])
+        self.assertEqual(list(named["member"]), ["Kit A 1", "Kit B", "Parallel", "Mix"])
+        self.assertEqual(list(named["merged"]), ["Main", "Parallel", "Mix"])
+        self.assertEqual(list(named["group"]), ["Kicks", "Parallel", "Mix"])
         sound = {n: soundfile.read(path)[0] for n, path in enumerate(files.values())}
-        quiet = db_to_gain(-6.0)
-        np.testing.assert_allclose(named["piece"]["Kick 1"][:2000], sound[0], atol=1e-6)
+        one, other = sound[0] * db_to_gain(-2.0), sound[1] * db_to_gain(-8.0)
+        np.testing.assert_allclose(named["piece"]["Kick 1"][:2000], one, atol=1e-6)
         np.testing.assert_allclose(
-            named["piece"]["Kick 2"][:2000], sound[1] * quiet, atol=1e-6
+            named["piece"]["Kick 2"][:2000], other, atol=1e-6
         )  # struck by the hit, not again by the link
-        np.testing.assert_allclose(named["merged"]["Main"], named["piece"]["Mix"], atol=1e-6)
+        np.testing.assert_allclose(named["group"]["Kicks"][:2000], one + other, atol=1e-6)
+        self.assertGreater(np.abs(named["group"]["Parallel"]).max(), 0.001)
+        for by in ("merged", "group"):
+            np.testing.assert_allclose(named[by]["Mix"], named["piece"]["Mix"], atol=1e-6)
         with self.assertRaisesMessage(KitFileError, "a lineup of several kits"), open_kit(packed):
             pass
         write_lineup(
