@@ -5,7 +5,7 @@
 export const DRUMS = 9; // the channel of drums, from 0
 
 /** @typedef {{ pad: number | null, name: string, kind: string, piece?: number, notes: number[], note: number | null, borders?: number[],
- *   levels?: number[], isLast: boolean, channels?: number[] | null, kitName?: string, also?: string[], element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
+ *   levels?: number[], isLast: boolean, channels?: number[] | null, kitName?: string, isAnswered: boolean, also?: string[], element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
 
 /** @param {object[]} pads as the server lists them @param {object[]} hits @param {boolean} usedOnly @param {string[]} names of notes */
 export function lanesOf(pads, hits, usedOnly, names) {
@@ -19,9 +19,10 @@ export function lanesOf(pads, hits, usedOnly, names) {
   const lanes = shown.map((pad, place) => {
     const before = shown[place - 1]?.piece === pad.piece && shown[place - 1].kitName === pad.kitName;
     const after = shown[place + 1]?.piece === pad.piece && shown[place + 1].kitName === pad.kitName;
-    return lane({ ...pad, note: pad.notes[0] ?? null, isTied: before || after, isFirst: !before, isLast: !after });
+    const beginsKit = pad.kitName !== undefined && shown[place - 1]?.kitName !== pad.kitName;
+    return lane({ ...pad, note: pad.notes[0] ?? null, isTied: before || after, isFirst: !before, isLast: !after, isAnswered: true, beginsKit });
   });
-  return [...lanes, ...unanswered.map((note) => lane({ name: names[note] ?? `note ${note}`, kind: "other", notes: [note], note, isTied: false, isFirst: true, isLast: true, pad: null }))];
+  return [...lanes, ...unanswered.map((note) => lane({ name: names[note] ?? `note ${note}`, kind: "other", notes: [note], note, isTied: false, isFirst: true, isLast: true, isAnswered: false, pad: null }))];
 }
 
 /**
@@ -77,9 +78,10 @@ function lane(known) {
   return { ...known, element: (number, isStrip, isMoving) => element(known, number, isStrip, isMoving) };
 }
 
-function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast, kitName = "", channels = null, also = [] }, number, isStrip, isMoving) {
+function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast, isAnswered, beginsKit = false, kitName = "", channels = null, also = [] }, number, isStrip, isMoving) {
   const row = document.createElement("div");
-  row.className = ["part-lane", isTied && "tied", isTied && isFirst && "first", isTied && isLast && "last", !pad && "unanswered", isStrip && "strip"].filter(Boolean).join(" ");
+  const marks = [isTied && "tied", isTied && isFirst && "first", isTied && isLast && "last", !isAnswered && "unanswered", isStrip && "strip", beginsKit && "begins-kit"];
+  row.className = ["part-lane", ...marks].filter(Boolean).join(" ");
   row.setAttribute("role", "listitem");
   const button = document.createElement("button");
   button.type = "button";
@@ -87,15 +89,15 @@ function element({ pad, name, pieceName, kind, note, isTied, isFirst, isLast, ki
   const isOther = kitName !== "";
   row.classList.toggle("of-other", isOther);
   const whose = [isOther ? `${name} of ${kitName}${channels ? `, channel ${channels[0] + 1}` : ""}` : name, ...also].join(" with ");
-  button.title = pad || isOther ? `${whose}: hear it, and show its velocities below` : "No pad of this kit answers this note";
+  button.title = isAnswered ? `${whose}: hear it, and show its velocities below` : "No pad of this kit answers this note";
   const along = also.length ? `<b class="also" title="Also ${also.join(", ").replace(/[&<>"]/g, "")}">+${also.length}</b>` : "";
   const mark = isMoving ? '<b class="moves" title="Something of it moves along the part">~</b>' : "";
   button.innerHTML = `<svg class="glyph" aria-hidden="true"><use href="#kind-${kind}"/></svg><span></span>${along}${mark}<small class="mono"></small>`;
   button.querySelector("span").textContent = isTied && !isFirst && name.startsWith(`${pieceName} `) ? name.slice(pieceName.length + 1) : name;
   button.querySelector("small").textContent = note === null ? "no note" : isOther && channels ? `${channels[0] + 1}·${note}` : String(note);
   row.append(button);
-  if (isOther) row.classList.remove("unanswered");
-  if (!pad && !isOther) row.append(giveField(note));
+  if (beginsKit) row.append(Object.assign(document.createElement("span"), { className: "kit-of-lanes", textContent: kitName }));
+  if (!isAnswered) row.append(giveField(note));
   return row;
 }
 

@@ -113,7 +113,7 @@ function paintHits(ctx, scene) {
   const perLane = lanes.map((_, lane) => (isSeen(view, lane) ? laneHits.between(lane, from, to) : []));
   const isMany = perLane.reduce((count, { length }) => count + length, 0) > FEW;
   perLane.forEach((hits, lane) => {
-    const style = lanes[lane].pad ? ink.ink : ink.warn;
+    const style = lanes[lane].isAnswered ? ink.ink : ink.warn;
     if (isMany) return paintDense(ctx, scene, lane, hits, style);
     for (const hit of hits) if (!moving.has(hit.id)) paintHit(ctx, scene, lane, hit, style, model.selected.has(hit.id));
   });
