@@ -1,5 +1,6 @@
 """SoundFonts: a file put together here by the words of the specification is read; a written one plays what the kit plays."""
 
+import math
 import struct
 import tempfile
 from contextlib import suppress
@@ -25,6 +26,7 @@ from dactyl.core.wave.read import read_sound
 
 RATE = 44_100
 KEYS, VELOCITIES, PAN, ATTENUATION, FINE, SAMPLE, EXCLUSIVE, ROOT, INSTRUMENT, RELEASE, FILTER = 43, 44, 17, 48, 52, 53, 57, 58, 41, 38, 8  # fmt: skip
+MODE, SUSTAIN, DECAY = 54, 37, 36
 
 
 def span(low: int, high: int) -> int:
@@ -163,6 +165,28 @@ class SoundFonts(SimpleTestCase):
                 np.testing.assert_allclose(
                     sound[1], np.sin(angles[0]) * one + gain * np.sin(angles[1]) * other, atol=1e-4
                 )
+
+    def test_a_loop_rings_for_as_long_as_its_envelope_lets_it_and_no_longer(self):
+        once, falls, held = [], [(FINE, -5), (MODE, 1), (SUSTAIN, 1000), (DECAY, 0)], [(FINE, -5), (MODE, 1)]
+        for own, seconds, left in (
+            (once, 3000 / RATE, False),
+            (falls, 2 / math.log(10**5) + 3 / 1024, False),
+            (held, 6, True),
+        ):
+            self.path.write_bytes(font(([*own, (PAN, -500)], [*own, (PAN, 500)])))
+            kit, said, _, sounds = self.opened()
+            (take,) = next(pad for _, pad in kit.pads() if pad.name == "Snare").layers[0].takes
+            ((_, sample),) = take.samples
+            self.assertAlmostEqual(sample.frames / RATE, seconds, places=4)
+            self.assertEqual(any("rings for 6 seconds" in one for one in said), left)
+            if not own:
+                continue
+            sound = next(sound for recipe, sound in sounds.items() if recipe.sha256 == sample.sha256)
+            places = np.arange(5000)
+            places[100:] = 8 + (places[100:] - 8) % 92
+            for side, hz in zip(sound, (200, 260), strict=True):
+                np.testing.assert_allclose(side[64:5000], tone(hz)[places[64:]] / 32768, atol=2e-3)
+            self.assertLess(np.abs(sound[:, -20:]).max(), 0.01 if left else 1)
 
     def test_levels_follow_velocity_by_any_law_and_keys_by_any_step(self):
         """By the law of the specification (section 8.4.1), of what is written and of what is read again."""

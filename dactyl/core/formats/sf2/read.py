@@ -22,6 +22,7 @@ LEFT, RIGHT = 4, 2
 
 # Generators (section 8.1.2)
 START, END, START_COARSE, END_COARSE = 0, 1, 4, 12
+LOOP_START, LOOP_END, LOOP_START_COARSE, LOOP_END_COARSE = 2, 3, 45, 50
 FILTER_CENTS, FILTER_Q = 8, 9
 PAN, DELAY, ATTACK, HOLD, DECAY, SUSTAIN, RELEASE = 17, 33, 34, 35, 36, 37, 38
 INSTRUMENT, KEYS, VELOCITIES, FORCED_KEY, FORCED_VELOCITY, ATTENUATION = 41, 43, 44, 46, 47, 48
@@ -38,7 +39,7 @@ DEFAULTS = MappingProxyType({
 })  # fmt: skip
 _NOT_ADDED = {
     START, END, START_COARSE, END_COARSE, INSTRUMENT, KEYS, VELOCITIES, FORCED_KEY, FORCED_VELOCITY, SAMPLE, MODE, EXCLUSIVE,
-    ROOT, 45, 50,
+    ROOT, LOOP_START, LOOP_END, LOOP_START_COARSE, LOOP_END_COARSE,
 }  # fmt: skip
 _RANGES = {KEYS, VELOCITIES}
 _SIZES = {
@@ -61,6 +62,7 @@ class Wave:
     name: str
     start: int  # frames of the file's one long sound
     end: int
+    loop: tuple[int, int]  # frames of it too, the second is the first that is not played
     rate_hz: int
     key: int
     correction_cents: int
@@ -160,11 +162,10 @@ class _Reader:
         return list(struct.iter_unpack(shape, self._data[start : start + whole]))
 
     def _waves(self, frames: int) -> Iterator[Wave]:
-        for name, start, end, _, _, rate, key, correction, link, kind in self._records[b"shdr"][:-1]:
+        for name, start, end, loop_start, loop_end, rate, key, correction, link, kind in self._records[b"shdr"][:-1]:
             there = start < end <= frames and 400 <= rate <= 400_000
-            yield Wave(
-                _text(name), start, end if there else start, rate, key if key <= 127 else 60, correction, link, kind
-            )
+            end, key, loop = end if there else start, key if key <= 127 else 60, (loop_start, loop_end)
+            yield Wave(_text(name), start, end, loop, rate, key, correction, link, kind)
 
     def _presets(self, waves: Sequence[Wave]) -> Iterator[Preset]:
         """Those of drums, in the order of their numbers; where there is none, all that there are."""

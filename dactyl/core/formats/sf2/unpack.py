@@ -22,6 +22,9 @@ from dactyl.core.kinds import KINDS
 MOST_KITS = 32  # of one file
 MOST_TIMES, SPARE_FRAMES = 8, 1 << 22  # the frames of a font that may be written, and beside them
 SPARE_FILES = 1_000  # beside four for each of its samples
+LONGEST_LOOP_S = 6.0  # of what rings for as long as a note is held: a drum is struck, and nothing lets go of it
+LOOP_FADE_S = 0.3
+LEAST_LOOP = 4  # frames
 SIDES_DB = 20 * math.log10(math.sqrt(2))  # of a pair over one in the middle, which leaves at 0.707 on each side
 ATTENUATION_DB = (
     0.04  # of a unit: the specification says 0.1, the hardware it was written for and players since do 0.04
@@ -104,7 +107,7 @@ class _Writer:
 
     def _region(self, name: str, left: Zone, right: Zone | None) -> dict[str, object]:
         zone, wave = left, self._font.waves[left.wave]
-        path, seconds = self._sample(wave.name, [one for one in (left, right) if one], wave.rate_hz)
+        path, seconds = self._sample(name, [one for one in (left, right) if one], wave)
         values: dict[str, object] = {
             "sample": path, "lovel": zone.velocities[0], "hivel": zone.velocities[1],
             "volume": -_attenuation_db(zone) - (0 if right else SIDES_DB)
@@ -148,8 +151,6 @@ class _Writer:
         return values | {"loop_mode": "no_loop", "ampeg_release": min(100.0, release * HEARD_LINEAR)}
 
     def _say_left_out(self, name: str, zone: Zone) -> None:
-        if zone[sf2.MODE] & 1:
-            self._lost.add(name, "the loop is left out; it plays to its end once")
         if any(zone.values.get(one) for one in sf2.MOVING):
             self._lost.add(name, "what vibrato and the second envelope move is left out")
 
@@ -162,30 +163,75 @@ class _Writer:
         within = wave.start <= start < end <= len(self._font.frames)
         return (start, end) if within else (wave.start, wave.end)
 
-    def _sample(self, name: str, zones: Sequence[Zone], rate_hz: int) -> tuple[str, float]:
+    def _loop(self, zone: Zone) -> "_Loop | None":
+        """What of it is played again and again, and for how long; None where it plays once."""
+        if not zone[sf2.MODE] & 1:
+            return None
+        wave, (start, end) = self._font.waves[zone.wave], self._span(zone)
+        first = wave.loop[0] + zone[sf2.LOOP_START] + 32_768 * zone[sf2.LOOP_START_COARSE] - start
+        last = wave.loop[1] + zone[sf2.LOOP_END] + 32_768 * zone[sf2.LOOP_END_COARSE] - start
+        if not 0 <= first <= last - LEAST_LOOP <= end - start - LEAST_LOOP:
+            return None
+        seconds, is_held = LONGEST_LOOP_S, True
+        if zone[sf2.SUSTAIN] >= 10 * _FULL_DB:
+            falls = sum(_seconds(zone[one]) for one in (sf2.DELAY, sf2.ATTACK, sf2.HOLD))
+            seconds = falls + HEARD_LINEAR * _seconds(zone[sf2.DECAY])  # as the envelope is written, see _envelope
+            seconds, is_held = min(seconds, LONGEST_LOOP_S), seconds > LONGEST_LOOP_S
+        return _Loop(first, last, max(last, round(seconds * wave.rate_hz)), is_held)
+
+    def _sample(self, pad: str, zones: Sequence[Zone], wave: sf2.Wave) -> tuple[str, float]:
         """The path of the file that holds what zones cut out, a channel each, or as they are panned; its length in seconds."""
-        spans = [self._span(zone) for zone in zones]
+        spans, loop = [self._span(zone) for zone in zones], self._loop(zones[0])
         frames = min(end - start for start, end in spans)
+        if loop and (loop.last > frames or loop.frames * len(spans) > self._room // 2):
+            self._lost.add(pad, "the loop is left out; it plays to its end once")
+            loop = None
+        elif loop and loop.is_held:
+            self._lost.add(pad, f"its loop rings for {LONGEST_LOOP_S:g} seconds, whatever holds it")
         panned = _as_panned(*zones) if len(zones) > 1 else None
-        key = (tuple(spans), rate_hz, panned)
+        key = (tuple(spans), wave.rate_hz, panned, loop)
+        length = loop.frames if loop else frames
         if key not in self._files:
-            self._room -= frames * len(spans)
+            self._room -= length * len(spans)
             if self._room < 0 or len(self._files) > 4 * len(self._font.waves) + SPARE_FILES:
                 raise KitFileError(
                     "Its zones cut its samples in too many ways.", "Choose another.", file=self._font.file
                 )
             sound = np.stack([self._font.audio(start, start + frames) for start, _ in spans], axis=1) << 8
-            called = _SIDE.sub("", name) if len(spans) > 1 else name
+            if loop:
+                sound = loop.played(sound, wave.rate_hz)
+            called = _SIDE.sub("", wave.name) if len(spans) > 1 else wave.name
             self._files[key] = path = f"samples/{self._free(called or 'Sample')}.wav"
             kind = "PCM_24" if self._font.low_bytes is not None else "PCM_16"
             if panned:
                 sound, kind = (sound / 2.0**31 @ np.array(panned)).astype(np.float32), "FLOAT"
-            soundfile.write(self._folder / path, sound, rate_hz, kind)
-        return self._files[key], frames / rate_hz
+            soundfile.write(self._folder / path, sound, wave.rate_hz, kind)
+        return self._files[key], length / wave.rate_hz
 
     def _free(self, name: str) -> str:
         """A file's name that is used once, whatever the system makes of large and small letters."""
         return _first_free(re.sub(r"[^\w \-+#&']+", " ", name).strip()[:60] or "Sample", self._used)
+
+
+@dataclass(frozen=True, slots=True)
+class _Loop:
+    """Frames of a sample that are played again and again (section 8.1.2, sampleModes)."""
+
+    first: int
+    last: int  # the first that is not played
+    frames: int  # in all
+    is_held: bool  # it would ring on: its end is faded
+
+    def played(self, sound: np.ndarray, rate_hz: int) -> np.ndarray:
+        """sound : int32, (frames, channels), once. The same, for as long as it rings."""
+        places = np.arange(self.frames)
+        behind = places >= self.last
+        places[behind] = self.first + (places[behind] - self.first) % (self.last - self.first)
+        made = sound[places]
+        fade = min(self.frames, round(LOOP_FADE_S * rate_hz)) if self.is_held else 0
+        if fade:
+            made[-fade:] = (made[-fade:] * np.linspace(1, 0, fade)[:, np.newaxis]).astype(made.dtype)
+        return made
 
 
 def _first_free(name: str, used: set[str]) -> str:
