@@ -1,5 +1,6 @@
 """Reads of the check: a kit with all that was heard of it, findings as rows, and what the view shows."""
 
+from ast import literal_eval
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, fields
@@ -12,6 +13,7 @@ from dactyl.core.check.check import RULES
 from dactyl.core.check.finding import SEVERITIES, Change, Finding, Place, mended
 from dactyl.core.check.measured import NOTHING_KEPT, Kept, MeasuredKit, Stretch, first_stretches, stretches_of
 from dactyl.core.check.sound import MEASURES, Sound
+from dactyl.core.fields import LAYER, PAD, TAKE
 from dactyl.core.kit import Kit as KitValue
 from dactyl.core.kit import Layer, Pad, Take
 from dactyl.core.parts.part import Part as PartValue
@@ -22,6 +24,7 @@ from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
 from dactyl.shelf.models import Sample
 
+SETTINGS = {"take": TAKE, "layer": LAYER, "pad": PAD}
 PLACE = tuple(field.name for field in fields(Place))
 AT_HAND = 8  # parts, the latest changed
 MAP_WIDTH, NAME_WIDTH, MOST_ROW, LEAST_ROW, MAP_HEIGHT = 300, 118, 18, 5, 560
@@ -100,6 +103,7 @@ def as_row(finding: Finding, kit: Places) -> dict[str, Any]:
         "rule": finding.rule,
         "severity": finding.severity,
         "message": finding.message,
+        "sureness": finding.sureness,
         "place": {name: told for name in PLACE if (told := getattr(finding.place, name)) not in (None, "")},
         "fellow": finding.fellow,
         "mend": [[c.of, c.id, c.setting, c.value] for c in finding.mend],
@@ -122,6 +126,40 @@ def _share(finding: Finding, kit: Places) -> float:
     if place.pad not in kit.pads or not place.take or not place.layer:
         return 0.5
     return round((place.take - 0.5) / len(kit.pads[place.pad].layers[place.layer - 1].takes), 3)
+
+
+MOST_TOLD = 4
+WORDS = {"enabled": "Plays", "end_frame": "End", "note": "Note", "choke": "Choke group", "curve": "Velocity curve"}
+
+
+def mend_told(row: Mapping[str, Any]) -> list[str]:
+    """What a mend would set otherwise: each setting from what it is to what it becomes."""
+    lines: dict[str, None] = {}
+    for (of, _, setting, value), was in zip(row["mend"], row.get("was", ()), strict=False):
+        field = SETTINGS.get(of, {}).get(setting)
+        words = WORDS.get(setting) or (field.words if field else setting)
+        whose = "" if of == "take" else f" of the {of}"
+        before = "" if setting in ("note", "choke") else f"{_said(was)} → "
+        lines[f"{words}{whose}: {before}{_said(repr(value))} {field.unit if field else ''}".rstrip()] = None
+    told = list(lines)
+    return told if len(told) <= MOST_TOLD else [*told[: MOST_TOLD - 1], f"and {len(told) - MOST_TOLD + 1} more"]
+
+
+def _said(text: str) -> str:
+    try:
+        value = literal_eval(text)
+    except (ValueError, SyntaxError):
+        return text
+    match value:
+        case None:
+            return "none"
+        case bool():
+            return "yes" if value else "no"
+        case float():
+            return f"{value:.1f}".replace("-", "−")
+        case [letter, fade]:
+            return f"{letter}, fade {fade:g} ms"
+    return str(value)
 
 
 def counts_of(rows: Iterable[Mapping[str, Any]]) -> list[tuple[str, str, int]]:

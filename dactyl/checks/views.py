@@ -1,6 +1,7 @@
 """The Check view of a kit: what was found, mended or left; and what the rest of the page asks of it."""
 
 from collections.abc import Mapping
+from copy import copy
 from functools import partial
 from typing import Any
 
@@ -130,29 +131,60 @@ def picture(request: HttpRequest, kit_id: int, key: str) -> HttpResponse:
     take = Take.objects.filter(pk=row["place"].get("take_id"), layer__pad__kit=kit).first()
     if take is None or row["rule"] in OF_LAYERS:
         pads = [one for one in sheet_rows(kit, [row["place"].get("pad", 0)]) if one.pad.pk == row["place"].get("pad")]
-        return render(request, "checks/_steps.html", {"row": pads[0] if pads and not pads[0].is_empty else None})
+        shown = {"row": pads[0] if pads and not pads[0].is_empty else None, "mend_lines": queries.mend_told(row)}
+        return render(request, "checks/_steps.html", shown)
     fellow = Take.objects.filter(pk=row["fellow"], layer__pad__kit=kit).first()
     try:
-        drawn = _waves(take, fellow, row["rule"])
+        drawn = _waves(take, fellow, row)
     except (AudioError, OSError):
         return HttpResponse("")
-    return render(request, "checks/_waves.html", {**drawn, "row": row, "height": WAVE_HEIGHT, "columns": COLUMNS})
+    shown = {**drawn, "row": row, "height": WAVE_HEIGHT, "columns": COLUMNS, "mend_lines": queries.mend_told(row)}
+    return render(request, "checks/_waves.html", shown)
 
 
-def _waves(take: Take, fellow: Take | None, rule: str) -> dict[str, Any]:
-    """Both on one scale of time; each as high as its own peak, so that their shapes compare."""
+def _waves(take: Take, fellow: Take | None, row: Mapping[str, Any]) -> dict[str, Any]:
+    """Both on one scale of time, and the take as it would be mended; each as high as its own peak, so that their shapes compare."""
+    rule = row["rule"]
     rate_hz, frames = take.samples.select_related("sample").order_by(*TakeSample.FIRST).values_list("sample__rate_hz", "sample__frames")[0]  # fmt: skip
     end = take.end_frame or frames
     if rule in END_MS:
         begin, ms = max(take.start_frame, end - END_MS[rule] * rate_hz // 1000), END_MS[rule]
-        return {"wave": _path(take, begin, end), "wave_ms": ms, "is_end": True}
+        return {"wave": _path(take, begin, end), "wave_ms": ms, "is_end": True, "mended_fade": _fade_of(row, ms)}
     ms = SHOWN_MS.get(rule, 0)
     length = ms * rate_hz // 1000 or max(one.end_frame or frames for one in (take, fellow) if one) - take.start_frame
     shown = {"wave": _path(take, take.start_frame, take.start_frame + length, end)}
     if fellow is not None:
         begin = fellow.start_frame
         shown["fellow_wave"] = _path(fellow, begin, begin + length, fellow.end_frame or begin + length)
+    if mended := _mended(take, row):
+        stop = mended.end_frame or frames
+        shown["mended_wave"] = _path(mended, mended.start_frame, mended.start_frame + length, stop)
     return {**shown, "wave_ms": ms or round(1000 * length / rate_hz)}
+
+
+OUTLINED = {"start_frame", "end_frame", "is_flipped"}
+"""Settings of a take that change its outline."""
+
+
+def _mended(take: Take, row: Mapping[str, Any]) -> Take | None:
+    """The take as the mend would play it, where that looks otherwise. It is not to be saved."""
+    values = {
+        setting: value
+        for of, key, setting, value in row["mend"]
+        if (of, key) == ("take", take.pk) and setting in OUTLINED
+    }
+    if not values:
+        return None
+    mended = copy(take)
+    for setting, value in values.items():
+        setattr(mended, setting, value)
+    return mended
+
+
+def _fade_of(row: Mapping[str, Any], shown_ms: float) -> float | None:
+    """Where the fade of a mend begins, in columns of the last ``shown_ms``."""
+    fades = [value for _, _, setting, value in row["mend"] if setting == "fade_out_ms"]
+    return COLUMNS * (1 - fades[0] / shown_ms) if fades else None
 
 
 def _path(take: Take, start: int, stop: int, end: int | None = None) -> str:

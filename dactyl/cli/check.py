@@ -118,7 +118,7 @@ class _Kit:
     def described(self, finding: Finding) -> dict[str, Any]:
         return _row(
             finding.rule, finding.severity, self._where(finding), finding.message,
-            measured=finding.measured, usual=finding.usual, unit=finding.unit, mend=finding.mend_words if finding.mend else "",
+            measured=finding.measured, usual=finding.usual, limit=finding.limit, unit=finding.unit, sureness=finding.sureness, mend=finding.mend_words if finding.mend else "",
         )  # fmt: skip
 
     def _where(self, finding: Finding) -> dict[str, Any]:
@@ -199,10 +199,11 @@ def _mend(asked: argparse.Namespace, parts: Sequence[Part]) -> int:
 
 def _row(
     rule: str, severity: str, where: dict[str, Any], message: str,
-    *, measured: float | None = None, usual: float | None = None, unit: str = "", mend: str = "",
+    *, measured: float | None = None, usual: float | None = None, limit: float | None = None, unit: str = "", sureness: str = "",
+    mend: str = "",
 ) -> dict[str, Any]:  # fmt: skip
     row = {"rule": rule, "severity": LEVELS[severity], "where": where, "message": message, "measured": measured}
-    return row | {"usual": usual, "unit": unit, "mend": mend or None}
+    return row | {"usual": usual, "limit": limit, "unit": unit, "sureness": sureness, "mend": mend or None}
 
 
 def _tell(told: Sequence[dict[str, Any]], *, as_json: bool) -> None:

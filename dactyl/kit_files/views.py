@@ -3,7 +3,6 @@
 from collections.abc import Callable
 from pathlib import Path
 from tempfile import NamedTemporaryFile
-from typing import BinaryIO
 
 from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse
@@ -22,6 +21,7 @@ from dactyl.kit_files.queries import FONT, by_cause, font_names, font_of
 from dactyl.kits.models import Kit, KitFile
 from dactyl.kits.values import whole_kit_value
 from dactyl.shelf import store
+from dactyl.web.attached import attached
 from dactyl.web.request_values import ids_in
 
 
@@ -146,7 +146,3 @@ def packed(write: Callable[[Path], object], name: str) -> FileResponse:
     finally:
         path.unlink(missing_ok=True)  # the open file stays readable until it is sent
     return attached(opened, f"{safe_name(name)}.zip", "application/zip")
-
-
-def attached(opened: BinaryIO, name: str, kind: str) -> FileResponse:
-    return FileResponse(opened, as_attachment=True, filename=name, content_type=kind)

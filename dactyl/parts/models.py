@@ -24,6 +24,25 @@ class Part(Document):
         return self.name
 
 
+class Score(models.Model):
+    """A long part as a score that was written, or is being written, with the names of a kit's pads."""
+
+    part = models.ForeignKey(Part, models.CASCADE, related_name="scores")
+    kit_id = models.BigIntegerField()  # it may be gone
+    state = models.CharField(max_length=40, blank=True)  # versions of both when it was written; empty: it is not
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["part", "kit_id"], name="score_written_once")]
+
+    def __str__(self) -> str:
+        return f"score of part {self.part_id}"
+
+    @property
+    def file(self) -> str:
+        """Its name among the incoming files."""
+        return f"score-{self.pk}.musicxml"
+
+
 class Pass(models.Model):
     """One time round while playing in."""
 

@@ -14,6 +14,7 @@ urlpatterns = [
     path(KIT + PART + "delete/", views.delete, name="delete"),
     path(KIT + PART + "split/", views.split, name="split"),
     path(KIT + PART + "midi/", views.midi, name="midi"),
+    path(KIT + PART + "score/long/", views.long_score, name="long_score"),
     path(KIT + PART + "score/", views.score, name="score"),
     path(KIT + PART + "curves/", views.curves_file, name="curves"),
     path(PART + "data/", views.data, name="data"),

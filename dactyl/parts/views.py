@@ -3,10 +3,13 @@
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial, wraps
+from io import BytesIO
+from typing import BinaryIO
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
-from django.shortcuts import get_object_or_404
+from django.http.response import HttpResponseBase
+from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.utils.timezone import localtime
@@ -17,8 +20,9 @@ from dactyl.core.bounce.order import safe_name
 from dactyl.core.errors import PartError
 from dactyl.core.formats.curves import write_curves
 from dactyl.core.formats.midi import MAX_BYTES, MAX_NOTES, read_midi, read_tracks, write_midi
+from dactyl.core.formats.musicxml.read import MAX_BYTES as MAX_SCORE_BYTES
 from dactyl.core.formats.musicxml.read import is_musicxml, read_musicxml
-from dactyl.core.formats.musicxml.write import STANDARD, write_musicxml
+from dactyl.core.formats.musicxml.write import MEDIA_TYPE
 from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.maps import translate
 from dactyl.core.parts import structure
@@ -30,13 +34,15 @@ from dactyl.history import edits as history
 from dactyl.history.door import Answer, edited
 from dactyl.history.models import Revision
 from dactyl.history.queries import listed, reading
+from dactyl.jobs.run import cancel
 from dactyl.kits.alongside import kit_of_notes
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import default_notes, pad_notes, sheet_rows
 from dactyl.kits.views.pages import kit_page
 from dactyl.maps.ways import source_pads, translated_notes
-from dactyl.parts import edits, operations, passes, queries, shown
+from dactyl.parts import edits, operations, passes, queries, scores, shown
 from dactyl.parts.models import Part, Pass
+from dactyl.web.attached import attached
 from dactyl.web.headers import told
 from dactyl.web.note_naming import middle_c_octave
 from dactyl.web.page_memory import kept
@@ -53,7 +59,8 @@ def part_page(request: HttpRequest, kit_id: int) -> HttpResponse:
 
 
 def _part_view(request: HttpRequest, kit: Kit, chosen: Part | None) -> HttpResponse:
-    context = {"parts": queries.all_parts(), "part": chosen, "grids": list(GRIDS)}
+    is_long = chosen is not None and scores.is_long(chosen)
+    context = {"parts": queries.all_parts(), "part": chosen, "grids": list(GRIDS), "is_long": is_long}
     return kit_page(request, kit, "part", "parts/_part.html", context)
 
 
@@ -96,8 +103,9 @@ def read(request: HttpRequest, kit_id: int) -> HttpResponse:
     values: list[PartValue] = []
     for upload in uploads[:MOST_FILES]:
         name = upload.name[:120]
-        if upload.size > MAX_BYTES:
-            raise PartError(f"{name} is larger than {MAX_BYTES >> 20} MB; no drum part is.")
+        most = MAX_SCORE_BYTES if name.lower().endswith((".musicxml", ".xml", ".mxl")) else MAX_BYTES
+        if upload.size > most:
+            raise PartError(f"{name} is larger than {most >> 20} MB; no drum part is.")
         data = upload.read()
         if is_musicxml(data):
             values.append(read_musicxml(data, name, kind_from_name))
@@ -172,16 +180,37 @@ def midi(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
 
 
 @require_GET
-def score(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
-    """The part as a drummer's score: MusicXML, its notes named by the pads that play them here."""
+def score(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponseBase:
+    """The part as a drummer's score: MusicXML, its notes named by the pads that play them here. A long one is written before."""
     kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
-    own = {note: (pad.name, pad.kind) for pad in reversed(pad_notes(kit_of_notes(kit))) for note in pad.notes}
-    if (played := translated_notes(kit, part.written_for)) is not None:
-        own = {note: own[here] for note, here in played.items() if here in own}
-    data = write_musicxml(queries.part_value(part), STANDARD | own)
-    response = HttpResponse(data, content_type="application/vnd.recordare.musicxml+xml")
-    response["Content-Disposition"] = content_disposition_header(True, f"{safe_name(part.name)}.musicxml")
-    return response
+    if scores.is_long(part):
+        path = scores.file_of(kit, part)
+        if path is None:
+            raise PartError("This score is not written yet, or the part has changed since. Write it first.")
+        opened: BinaryIO = path.open("rb")
+    else:
+        opened = BytesIO(scores.short_score(kit, part))
+    return attached(opened, f"{safe_name(part.name)}.musicxml", MEDIA_TYPE)
+
+
+@require_http_methods(["GET", "POST"])
+def long_score(request: HttpRequest, kit_id: int, part_id: int) -> HttpResponse:
+    """How far the score of a long part has come. Posted, it is written; with ``cancel`` that ends."""
+    kit, part = get_object_or_404(Kit, pk=kit_id), get_object_or_404(Part, pk=part_id)
+    job = scores.job_of(kit, part)
+    if request.method == "POST" and request.POST.get("cancel"):
+        if job is not None:
+            cancel(job)
+    elif request.method == "POST":
+        scores.asked_for(kit, part)
+    path = scores.file_of(kit, part)
+    shown = {
+        "kit": kit,
+        "part": part,
+        "job": scores.job_of(kit, part),
+        "size_bytes": path.stat().st_size if path else 0,
+    }
+    return render(request, "parts/_long_score.html", shown)
 
 
 @require_GET

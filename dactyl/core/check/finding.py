@@ -8,6 +8,7 @@ from typing import Any
 from dactyl.core.kit import ChokeGroup, Kit, Layer, Pad, Take
 
 WRONG, DOUBTFUL, NOTE = "wrong", "doubtful", "note"
+SURE_TIMES, LIKELY_TIMES = 2.0, 1.3  # as far off as it must be to be told
 SEVERITIES = {WRONG: "wrong", DOUBTFUL: "doubtful", NOTE: "worth knowing"}
 """The most severe first, with their words."""
 
@@ -44,6 +45,9 @@ class Finding:
     message: str  # one sentence: what, where, how much
     measured: float | None = None
     usual: float | None = None  # in this kit
+    limit: float | None = (
+        None  # how far from that it must be to be told, in the same unit; None: it is so, or it is not
+    )
     unit: str = ""
     fellow: int | None = None  # id of a take to hear beside it
     mend: tuple[Change, ...] = ()
@@ -54,6 +58,32 @@ class Finding:
         """The same as long as nothing of it changes: what is left once is told again only where it does."""
         told = f"{self.rule} {self.place.pad} {self.place.take_id} {self.place.sha256} {self.message}"
         return hashlib.sha256(told.encode()).hexdigest()[:24]
+
+    @property
+    def times(self) -> float | None:
+        """How many times as far off as it must be to be told."""
+        if not self.limit or self.measured is None or self.usual is None:
+            return None
+        return abs(self.measured - self.usual) / self.limit
+
+    @property
+    def sureness(self) -> str:
+        """How sure it is, as a sentence: by how much it is off, against what is told at all."""
+        times = self.times
+        if times is None:
+            return "Sure: it is so, whatever is usual here." if self.severity == WRONG else ""
+        off = abs(self.measured - self.usual)
+        how = (
+            "Sure"
+            if times >= SURE_TIMES or self.severity == WRONG
+            else "Likely"
+            if times >= LIKELY_TIMES
+            else "Perhaps"
+        )
+        if self.unit == "full scale":
+            return f"{how}: {off:.1%} of full scale off; it is told from {self.limit:.1%} on."
+        unit = f" {self.unit}" if self.unit else ""
+        return f"{how}: {off:.3g}{unit} off; it is told from {self.limit:.3g}{unit} on."
 
 
 @dataclass(slots=True)

@@ -15,7 +15,7 @@ from dactyl.core.audio.timbre import SIZE as TIMBRE_SIZE
 from dactyl.core.audio.timbre import timbre
 from dactyl.core.units import gain_to_db
 
-MEASURES = 2  # raised where what is measured changes: kept measures of an earlier number are made anew
+MEASURES = 3  # raised where what is measured changes: kept measures of an earlier number are made anew
 SILENT_DB = -90.0
 ATTACK_HZ, ATTACK_VALUES, AHEAD_SECONDS = (
     4000,
@@ -32,7 +32,7 @@ HUM_BESIDE_HZ, HUM_OVER_DB = 25, 12.0
 HUM_LEAST = 1e-4  # full scale: what is softer hums at less than -80 dBFS
 HUM_WINDOW_SECONDS, HUM_WINDOWS, HUM_STEADY_DB = 0.1, 3, 1.5
 STEP_SECONDS = 0.005
-STROKE_AFTER_SECONDS, STROKE_RISE_DB, STROKE_WITHIN_DB, STROKE_LED_STEPS = 0.06, 8.0, 24.0, 9
+STROKE_AFTER_SECONDS, STROKE_RISE_DB, STROKE_WITHIN_DB, STROKE_LED_STEPS = 0.06, 5.5, 24.0, 9
 
 
 @dataclass(frozen=True, slots=True)
@@ -220,7 +220,7 @@ def _lines(size: int, rate_hz: int) -> np.ndarray:
 
 
 def _second(steps: np.ndarray, onset: int, peak: float, rate_hz: int) -> int:
-    """Where another stroke is 8 dB over all of the 40 ms that lead to it, and within 24 dB of the peak; else 0.
+    """Where another stroke is 5.5 dB over all of the 40 ms that lead to it, and within 24 dB of the peak; else 0.
 
     40 ms hold a whole turn of the lowest drum, so that its own waves are no strokes.
     """

@@ -6,15 +6,18 @@ from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import IntegrityError, connection, transaction
+from django.db.models import F
 from django.test.utils import CaptureQueriesContext
 
 from dactyl.core.formats.midi import read_midi, write_midi
+from dactyl.core.formats.musicxml.read import read_musicxml
 from dactyl.core.maps import translate
 from dactyl.core.parts import structure
 from dactyl.core.parts.curves import Curve
 from dactyl.core.parts.part import Event, Part, Section
 from dactyl.history import edits as history
 from dactyl.history.models import Journal
+from dactyl.jobs.run import latest, run_job
 from dactyl.kits.edits import outputs
 from dactyl.kits.edits.kits import create_kit
 from dactyl.kits.models import Kit, Output, Translation, TranslationNote
@@ -26,7 +29,9 @@ from dactyl.parts import edits as part_edits
 from dactyl.parts.edits import add_part
 from dactyl.parts.models import Event as EventRow
 from dactyl.parts.models import Part as PartRow
+from dactyl.parts.models import Score
 from dactyl.parts.queries import about, part_value
+from dactyl.parts.scores import MOST_AT_ONCE, WORK, held_files
 
 
 def a_part(*events: Event, **settings) -> Part:
@@ -540,14 +545,35 @@ class Files(PartCase):
         self.assertEqual([(lane["name"], lane["notes"], len(lane["levels"])) for lane in lanes], [("Snare", [38], 127)])
         self.assertTrue(lanes[0]["levels"][0] < lanes[0]["levels"][126])
 
+    def test_a_long_score_is_written_by_a_job_and_is_that_of_the_part_as_it_is_now(self):
+        hits = [Event(120 * n, 38, 20 + n % 100) for n in range(MOST_AT_ONCE + 1)]
+        row = add_part(a_part(*hits, end_tick=1920 * (len(hits) // 16 + 1)))
+        base = f"/parts/of/{self.kit.pk}/{row.pk}/score/"
+        self.assertContains(self.client.get(f"/parts/of/{self.kit.pk}/?part={row.pk}"), "score/long/")
+        self.assertEqual(self.client.get(base).status_code, 422, "it is not written yet")
+        self.assertContains(self.client.post(base + "long/"), "Writing the score")
+        score = Score.objects.get(part=row)
+        run_job.func(latest(WORK, score.pk).pk)
+        self.assertIn(score.file, held_files())
+        self.assertContains(self.client.get(base + "long/"), "Download the score")
+        again = read_musicxml(self.client.get(base).getvalue(), "Long.musicxml", lambda _: None)
+        self.assertEqual([hit.note for hit in again.hits(48_000)], [38] * (MOST_AT_ONCE + 1))
+        self.assertContains(
+            self.client.post(base + "long/", {"cancel": "1"}), "Download the score", msg_prefix="it is over"
+        )
+        Journal.objects.filter(pk=row.journal_id).update(version=F("version") + 1)
+        self.assertContains(self.client.get(base + "long/"), "Write the score")
+        self.assertEqual(self.client.get(base).status_code, 422, "the part has changed since")
+
     def test_a_score_goes_out_and_comes_in_as_the_same_hits(self):
         part = a_part(Event(0, 38, 20), Event(485, 38, 120), Event(960, 99, 64))
         self.upload(write_midi(part))
         row = PartRow.objects.last()
         answer = self.client.get(f"/parts/of/{self.kit.pk}/{row.pk}/score/")
         self.assertIn(".musicxml", answer.headers["Content-Disposition"])
-        self.assertContains(answer, "<instrument-name>Snare</instrument-name>")
-        self.upload(answer.content, "Harbour.musicxml")
+        data = answer.getvalue()
+        self.assertIn(b"<instrument-name>Snare</instrument-name>", data)
+        self.upload(data, "Harbour.musicxml")
         again = PartRow.objects.last()
         self.assertNotEqual(again.pk, row.pk)
         self.assertEqual(

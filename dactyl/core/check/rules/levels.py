@@ -94,6 +94,7 @@ def layers_rise(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"Layer {number} of {pad.name} (velocities {blamed.low} to {blamed.high}) is {-step:.1f} dB {how}.",
                 measured=round(step, 2),
                 usual=round(usual, 2),
+                limit=round(FALL_DB + usual, 2),
                 unit="dB",
                 fellow=(above if blamed is below else below).takes[0].id,
                 mend=(Change("layer", blamed.id, "gain_db", wanted),),
@@ -114,7 +115,8 @@ def jumps(kit: MeasuredKit) -> Iterator[Finding]:
                 continue
             rest = [other for *_, other in own if other is not step]
             typical = max([usual, *([median(rest)] if len(rest) > 1 else [])])
-            if step < typical + max(5.0, SPREADS * around):
+            limit = max(5.0, SPREADS * around)
+            if step < typical + limit:
                 continue
             number = pad.layers.index(above) + 1
             yield Finding(
@@ -124,6 +126,7 @@ def jumps(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{pad.name} jumps by {step:.1f} dB from velocity {below.high} to {above.low}; {typical:.1f} dB is usual in this kit.",
                 measured=round(step, 2),
                 usual=round(typical, 2),
+                limit=round(limit, 2),
                 unit="dB",
                 fellow=below.takes[0].id if below.takes else None,
                 mend=_evened(pad, below, above, step - typical),
@@ -158,7 +161,8 @@ def takes_alike(kit: MeasuredKit) -> Iterator[Finding]:
         for at, (heard, stray) in enumerate(zip(group, off, strict=True)):
             if abs(stray) < least or (len(group) == 2 and at == 0):
                 continue
-            if abs(stray) < 4 * spread(others(levels, at)):
+            limit = max(least, 4 * spread(others(levels, at)))
+            if abs(stray) < limit:
                 continue
             middle = levels[at] - stray
             wanted = possible_gain(heard.take.gain_db - stray)
@@ -169,6 +173,7 @@ def takes_alike(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{heard.name}, is {abs(stray):.1f} dB {'louder' if stray > 0 else 'softer'} than its fellows.",
                 measured=round(levels[at], 2),
                 usual=round(middle, 2),
+                limit=round(limit, 2),
                 unit="dB",
                 fellow=fellow_of(group, at),
                 mend=(Change("take", heard.take.id, "gain_db", wanted),),
@@ -196,17 +201,18 @@ def pads_near_their_piece(kit: MeasuredKit) -> Iterator[Finding]:
         if len(tops) == 2 and family_of(tops[0][0].kind) == family_of(tops[1][0].kind):
             (pad, level), (other, middle) = sorted(tops, key=lambda top: top[1])
             if middle - level >= PAIR_DB:
-                yield _far(pad, level, middle, f"{other.name}, with which it makes one piece")
+                yield _far(pad, level, middle, PAIR_DB, f"{other.name}, with which it makes one piece")
         if len(tops) < 3:
             continue
         middles = others_medians([level for _, level in tops])
         for (pad, level), middle in zip(tops, middles, strict=True):
-            if abs(level - middle) < max(PAD_DB, 4 * spread(one for _, one in tops if one is not level)):
+            limit = max(PAD_DB, 4 * spread(one for _, one in tops if one is not level))
+            if abs(level - middle) < limit:
                 continue
-            yield _far(pad, level, middle, f"the other pads of {piece.name}")
+            yield _far(pad, level, middle, limit, f"the other pads of {piece.name}")
 
 
-def _far(pad: Pad, level: float, middle: float, others: str) -> Finding:
+def _far(pad: Pad, level: float, middle: float, limit: float, others: str) -> Finding:
     return Finding(
         rule="pads_near_their_piece",
         severity=DOUBTFUL,
@@ -214,6 +220,7 @@ def _far(pad: Pad, level: float, middle: float, others: str) -> Finding:
         message=f"{pad.name} is {abs(level - middle):.1f} dB {'louder' if level > middle else 'softer'} than {others}.",
         measured=round(level, 2),
         usual=round(middle, 2),
+        limit=round(limit, 2),
         unit="dB",
         mend=(Change("pad", pad.id, "gain_db", possible_gain(pad.gain_db + middle - level)),),
         mend_words=f"{'Lower' if level > middle else 'Raise'} the pad by {abs(level - middle):.1f} dB",
@@ -246,6 +253,7 @@ def clipped(kit: MeasuredKit) -> Iterator[Finding]:
             message=f"{of_mic(heard, mic)} is clipped: its wave lies flat at its peak {sound.flat_runs} times, up to {sound.flat_frames} frames long.",
             measured=float(sound.flat_runs),
             usual=0.0,
+            limit=float(CLIPPED_RUNS),
             unit="runs",
         )
 
@@ -280,6 +288,7 @@ def noise_before(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{heard.name}, has something ahead of its stroke, which comes after {ahead_ms:.0f} ms.",
                 measured=round(noise[at], 1),
                 usual=round(usual, 1),
+                limit=NOISE_OVER_DB if is_noisy else None,
                 unit="dB",
                 fellow=fellow_of(quiet, at),
                 mend=(Change("take", heard.take.id, "start_frame", heard.take.start_frame + max(0, begin - sound.rate_hz // 500)),)
@@ -299,6 +308,7 @@ def offset(kit: MeasuredKit) -> Iterator[Finding]:
             message=f"{of_mic(heard, mic)} stands off the middle by {abs(sound.dc):.1%} of full scale (DC).",
             measured=round(sound.dc, 5),
             usual=0.0,
+            limit=DC,
             unit="full scale",
         )
 

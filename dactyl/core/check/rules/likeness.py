@@ -48,6 +48,7 @@ def another_drum(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{stray.name}, sounds like another drum: more like {name} than its fellows.",
                 measured=round(float(away), 2),
                 usual=round(float(usual), 2),
+                limit=round(max(APART, TIMES * usual) - usual, 2),
                 fellow=group[fellows[0]].take.id,
                 mend=(Change("take", stray.take.id, "enabled", False),),
                 mend_words="Leave it out of the rotation",

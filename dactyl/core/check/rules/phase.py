@@ -16,7 +16,7 @@ REACH = ATTACK_HZ * 3 // 2000  # values by which two attacks may lie apart, 1.5 
 LAGS = ATTACK_HZ * 6 // 1000  # by which the begin of an attack may be mistaken: 6 ms
 ALIKE = 0.55  # correlation from which two attacks are of one drum
 CLEARER = 0.12  # by how much one sign is the stronger
-CLEARER_AFAR = 0.4  # the same in a room, where all ways to the microphone have a sign of their own
+CLEARER_AFAR = 0.6  # the same in a room, where all ways to the microphone have a sign of their own
 WON_DB, SURELY_LOST_DB = 3.5, 6.0  # of low end: won by turning one, and lost against the louder mic
 ALIKE_MICS = 0.4  # as ALIKE, between two mics
 LOW_KINDS = {"kick", "snare", "low_tom", "mid_tom", "high_tom"}
@@ -129,8 +129,9 @@ def _cancelling(kit: MeasuredKit, group: list[Heard]) -> Iterator[Finding]:
     pad, gains = group[0].pad, {mic.name: mic.gain_db for mic in kit.kit.mics}
     if pad.kind not in LOW_KINDS:
         return
+    afar = {mic.name for mic in kit.kit.mics if mic.is_ambience}  # a room's has no sign to turn
     own, flips = dict(group[0].piece.mic_gains_db), group[0].piece.mic_flips
-    for one, other in combinations(_mics(group), 2):
+    for one, other in combinations([mic for mic in _mics(group) if mic not in afar], 2):
         both = [heard for heard in group if one in heard.sounds and other in heard.sounds]
         first, second = (
             np.stack([heard.sounds[mic].low for heard in both]).astype(np.float32)
@@ -160,6 +161,7 @@ def _cancelling(kit: MeasuredKit, group: list[Heard]) -> Iterator[Finding]:
             message=f"{one} and {other} of {pad.name} take from each other in the low end: turning one adds {median(won):.1f} dB.",
             measured=round(-float(median(won)), 1),
             usual=0.0,
+            limit=WON_DB,
             unit="dB",
         )
 

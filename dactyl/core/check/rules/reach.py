@@ -42,7 +42,8 @@ def pads_reached(kit: MeasuredKit) -> Iterator[Finding]:
 
 
 def notes_shared(kit: MeasuredKit) -> Iterator[Finding]:
-    """A note that strikes two pads of one kind, or a pad inside another's range of keys."""
+    """A note that strikes two pads of one kind, or a pad inside another's range of keys; of two drums, which may be meant, it is
+    worth knowing."""
     pads, notes_of = {pad.id: pad for _, pad in kit.kit.pads()}, kit.kit.notes()
     by_note: dict[int, list[Pad]] = defaultdict(list)
     for note, pad in kit.kit.maps[0].notes:
@@ -55,13 +56,14 @@ def notes_shared(kit: MeasuredKit) -> Iterator[Finding]:
                 pair = frozenset({pad.id, other.id})
                 ranges = [len(notes_of[p.id]) for p in (pad, other)]
                 is_range = max(ranges) >= 3 and notes_of[pad.id] != notes_of[other.id]
-                if pair in told or (pad.kind != other.kind and not is_range):
+                if pair in told:
                     continue
                 told.add(pair)
-                how = "lies in the keys of" if is_range else "strikes at once with"
+                is_layered = pad.kind != other.kind and not is_range
+                how = "lies in the keys of" if is_range else "sounds with" if is_layered else "strikes at once with"
                 yield Finding(
                     rule="notes_shared",
-                    severity=DOUBTFUL,
+                    severity=NOTE if is_layered else DOUBTFUL,
                     place=Place(pad=other.id, note=note),
                     message=f"{note_label(note)} strikes two pads: {other.name} {how} {pad.name}.",
                 )
@@ -159,6 +161,7 @@ def far_tuned(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{pad.name} sounds {abs(cents) / 100:.0f} semitones {'higher' if cents > 0 else 'lower'} than it was recorded.",
                 measured=round(cents / 100, 2),
                 usual=0.0,
+                limit=FAR_CENTS / 100,
                 unit="semitones",
             )  # fmt: skip
 

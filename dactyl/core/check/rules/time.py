@@ -15,18 +15,19 @@ from dactyl.core.check.usual import median, others, others_medians, spread, stra
 LATE_MS, SURE_LATE_MS = 2.0, 6.0
 PAD_LATE_MS, SURE_PAD_LATE_MS = 10.0, 25.0  # of a whole pad behind the kit's others
 CUT_OFF_DB, OVER_FELLOWS_DB = -9.0, 8.0  # of the first quarter of a millisecond: against the peak; over the fellows'
+OVER_ALIKE_DB = 6.0  # where all fellows begin with nothing, and much alike
 CUT_DEEP_DB, FAR_OVER_DB, SUDDEN_DB = (
     -24.0,
     25.0,
     -6.0,
 )  # a begin in a slow wave: so loud, over its fellows; or of all takes
 SLOW_KINDS = {"kick", "low_tom", "mid_tom", "high_tom"}
-MIC_LATE_MS, SURE_MIC_LATE_MS, AFAR = 2.0, 4.0, 2.0  # AFAR: times as much of a room's mic, which hears many ways
+MIC_LATE_MS, SURE_MIC_LATE_MS, AFAR = 2.0, 4.0, 8.0  # AFAR: times as much of a room's mic, which hears many ways
 CLICK_DB, SURE_CLICK_DB, OVER_USUAL_DB = -46.0, -34.0, 12.0  # of the last tenth of a millisecond against the peak
 LEAST_CLICK_DB, SURE_LEAST_DB = -60.0, -50.0  # and by itself, dBFS
 QUIET_DB = 55.0  # ahead of a stroke, under its peak: nothing sounds there
 FADE_MS = 1.0  # ends no click
-SHORT_SHARE = 0.6  # of what its fellows ring
+SHORT_SHARE, VERY_SHORT = 0.6, 0.45  # of what its fellows ring; of two
 FADED = 0.05  # a tail that rings less than this, in seconds, is none
 OF_MANY_STROKES = {"other", "tambourine", "shaker", "clap"}  # kinds with several by nature
 
@@ -50,6 +51,7 @@ def onsets(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{heard.name}, begins {late:.1f} ms late.",
                 measured=round(begins.times[at], 2),
                 usual=round(middle, 2),
+                limit=round(limit, 2),
                 unit="ms",
                 fellow=fellow_of(begins.takes, at),
                 mend=(Change("take", heard.take.id, "start_frame", heard.take.start_frame + frames),),
@@ -107,10 +109,8 @@ def pads_late(kit: MeasuredKit) -> Iterator[Finding]:
             continue
         rest = [ms for other, ms in begins.items() if other != pad.id]
         usual, own = median(rest), [h for h in group if not h.first.is_silent]
-        late = min(_onsets_ms(own)) - usual
-        if late < max(PAD_LATE_MS, 5 * spread(rest)) or any(
-            h.first.before_db > h.first.peak_db - QUIET_DB for h in own
-        ):
+        late, limit = min(_onsets_ms(own)) - usual, max(PAD_LATE_MS, 5 * spread(rest))
+        if late < limit or any(h.first.before_db > h.first.peak_db - QUIET_DB for h in own):
             continue
         yield Finding(
             rule="pads_late",
@@ -119,6 +119,7 @@ def pads_late(kit: MeasuredKit) -> Iterator[Finding]:
             message=f"{pad.name} comes {late:.1f} ms later than the kit's other pads: all of its takes begin with nothing.",
             measured=round(begins[pad.id], 2),
             usual=round(usual, 2),
+            limit=round(limit, 2),
             unit="ms",
             mend=tuple(Change("take", h.take.id, "start_frame", h.take.start_frame + round(late * h.first.rate_hz / 1000)) for h in own),
             mend_words=f"Start them {late:.1f} ms further in",
@@ -140,6 +141,7 @@ def _all_cut_off(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{pad.name} begins within its stroke, in all of its takes: the attack is cut off.",
                 measured=round(usual[pad.id], 1),
                 usual=round(median(rest), 1),
+                limit=FAR_OVER_DB,
                 unit="dB",
             )
 
@@ -157,7 +159,10 @@ def beginnings(kit: MeasuredKit) -> Iterator[Finding]:
             head_db = heard.first.head_db
             is_sure = head_db >= max(CUT_OFF_DB, usual + OVER_FELLOWS_DB)
             is_deep = head_db >= max(CUT_DEEP_DB, heads[at] + FAR_OVER_DB) and heard.first.onset_frame == 0
-            if heard.take.fade_in_ms >= FADE_MS or not (is_sure or is_deep):
+            over_db = max(OVER_ALIKE_DB, 5 * spread(h.first.head_db for h in sounding if h is not heard))
+            is_alone = heard.first.onset_frame == 0 and all(h.first.onset_frame for h in sounding if h is not heard)
+            is_stray = is_alone and head_db >= max(CUT_OFF_DB, heads[at] + over_db)
+            if heard.take.fade_in_ms >= FADE_MS or not (is_sure or is_deep or is_stray):
                 continue
             start = heard.take.start_frame
             earlier = min(start, max(1, heard.first.rate_hz // 500))
@@ -167,7 +172,8 @@ def beginnings(kit: MeasuredKit) -> Iterator[Finding]:
                 place=place_of(heard),
                 message=f"{heard.name}, begins within its stroke: its attack is cut off.",
                 measured=round(head_db, 1),
-                usual=round(usual, 1),
+                usual=round(usual if is_sure else heads[at], 1),
+                limit=OVER_FELLOWS_DB if is_sure else FAR_OVER_DB if is_deep else over_db,
                 unit="dB",
                 fellow=fellow_of(sounding, at),
                 mend=(Change("take", heard.take.id, "start_frame", start - earlier),) if start else (),
@@ -202,6 +208,7 @@ def mics(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{of_mic(heard, delays.mic)} comes {abs(off):.1f} ms {'later' if off > 0 else 'earlier'} after the first mic than in its neighbours.",
                 measured=round(delays.by_level[at], 2),
                 usual=round(middle, 2),
+                limit=round(max(least, 5 * around), 2),
                 unit="ms",
                 fellow=delays.takes[at - 1].take.id,
             )
@@ -269,6 +276,7 @@ def ends(kit: MeasuredKit) -> Iterator[Finding]:
                 message=f"{of_mic(heard, mic)} ends in sound, {-sound.end_db:.0f} dB under its peak: that clicks.",
                 measured=round(sound.end_db, 1),
                 usual=round(usual, 1),
+                limit=round(max(1.0, limit - usual), 1),
                 unit="dB",
                 mend=(Change("take", heard.take.id, "fade_out_ms", 10.0),),
                 mend_words="Fade its last 10 ms",
@@ -296,7 +304,7 @@ def _may_click(heard: Heard, sound: Sound) -> bool:
 def _fades(heard: Heard, seconds: float) -> bool:
     """Whether the pad's envelope has ended it before."""
     envelope = heard.pad.envelope
-    if envelope.decay_ms is None or heard.pad.is_held:
+    if envelope.decay_ms is None or (heard.pad.is_held and envelope.sustain > 0):
         return False
     return envelope.attack_ms + envelope.hold_ms + envelope.decay_ms <= 1000 * seconds
 
@@ -306,6 +314,8 @@ def tails(kit: MeasuredKit) -> Iterator[Finding]:
     for layer in kit.layers:
         group = [h for h in layer if not h.first.is_silent]
         rings = [h.first.ring_frames / h.first.rate_hz for h in group]
+        if len(group) == 2:
+            yield from _shorter_of_two(kit, group, rings)
         if len(group) < 3:
             continue
         middles = others_medians(rings)
@@ -316,19 +326,35 @@ def tails(kit: MeasuredKit) -> Iterator[Finding]:
             ended = heard.first.onset_frame + heard.first.ring_frames >= heard.first.frames - heard.first.rate_hz // 50
             if spread(fellows) > 0.25 * middle or not (ended or rings[at] < 0.4 * middle):
                 continue
-            end = heard.take.end_frame
-            yield Finding(
-                rule="tails",
-                severity=WRONG if rings[at] < 0.4 * middle else DOUBTFUL,
-                place=place_of(heard),
-                message=f"{heard.name}, rings {1000 * rings[at]:.0f} ms; its fellows ring {1000 * middle:.0f} ms.",
-                measured=round(1000 * rings[at], 1),
-                usual=round(1000 * middle, 1),
-                unit="ms",
-                fellow=fellow_of(group, at),
-                mend=(Change("take", heard.take.id, "end_frame", None),) if end is not None else (),
-                mend_words="Play it to its end",
-            )
+            yield _short(group, at, rings[at], middle, WRONG if rings[at] < 0.4 * middle else DOUBTFUL)
+
+
+def _shorter_of_two(kit: MeasuredKit, group: list[Heard], rings: list[float]) -> Iterator[Finding]:
+    """One of two that rings far shorter than the other and than all other takes of the pad."""
+    at = rings.index(min(rings))
+    rest = [h for h in kit.of_pad(group[0].pad) if h is not group[at] and not h.first.is_silent]
+    fellows = [h.first.ring_frames / h.first.rate_hz for h in rest]
+    middle, sound = median(fellows), group[at].first
+    ended = sound.onset_frame + sound.ring_frames >= sound.frames - sound.rate_hz // 50
+    if len(rest) >= 3 and middle >= FADED and ended and rings[at] <= min(VERY_SHORT * middle, min(fellows) / 1.5):
+        yield _short(group, at, rings[at], middle, DOUBTFUL)
+
+
+def _short(group: list[Heard], at: int, ring: float, usual: float, severity: str) -> Finding:
+    heard = group[at]
+    return Finding(
+        rule="tails",
+        severity=severity,
+        place=place_of(heard),
+        message=f"{heard.name}, rings {1000 * ring:.0f} ms; its fellows ring {1000 * usual:.0f} ms.",
+        measured=round(1000 * ring, 1),
+        usual=round(1000 * usual, 1),
+        limit=round(1000 * usual * (1 - SHORT_SHARE), 1),
+        unit="ms",
+        fellow=fellow_of(group, at),
+        mend=(Change("take", heard.take.id, "end_frame", None),) if heard.take.end_frame is not None else (),
+        mend_words="Play it to its end",
+    )
 
 
 def second_strokes(kit: MeasuredKit) -> Iterator[Finding]:

@@ -22,7 +22,7 @@ from dactyl.core.parts.meter import bar_ticks
 from dactyl.core.parts.part import DRUM_CHANNEL, Event, Part, Section
 from dactyl.core.parts.structure import MAX_BARS, MOST_HITS, ending_behind_hits, in_order, within_reach
 
-MAX_BYTES, MOST_ELEMENTS = 32 << 20, 2_000_000
+MAX_BYTES, MOST_ELEMENTS = 64 << 20, 2_000_000
 LEAST_DIVISIONS = 0.01
 AT_ONCE = 1 << 20  # bytes
 MOST_DIGITS = 9

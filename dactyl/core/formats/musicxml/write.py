@@ -8,7 +8,7 @@ import io
 import xml.etree.ElementTree as ET
 import zipfile
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Generator, Iterable, Mapping, Sequence
 from fractions import Fraction
 from itertools import groupby
 from math import lcm
@@ -37,13 +37,32 @@ TICKS, SHORT_BARS, SECTION_ENDS = "ticks-per-beat", "ticks-of-short-bars", "tick
 
 def write_musicxml(part: Part, drums: Mapping[int, tuple[str, str]]) -> bytes:
     """drums : (name, slug of its kind) of each note that is known"""
-    return _Writer(part, drums).document()
+    steps = musicxml_steps(part, drums)
+    while True:
+        try:
+            next(steps)
+        except StopIteration as end:
+            return end.value
+
+
+def musicxml_steps(part: Part, drums: Mapping[int, tuple[str, str]]) -> Generator[tuple[int, int], None, bytes]:
+    """The same in steps, which say how many of how many ticks are done; what is returned is the score."""
+    bars, whole = [], 2 * max(1, part.loop_ticks)
+    for bar in bars_of(part, {note: kind for note, (_, kind) in drums.items()}):
+        bars.append(bar)
+        yield bar.start_tick, whole
+    writer = _Writer(part, drums, bars)
+    head, tail = writer.around()
+    measures = []
+    for number, bar in enumerate(bars, start=1):
+        measures.append(writer.measure(number, bar))
+        yield whole // 2 + bar.start_tick, whole
+    return b"".join([head, *measures, tail])
 
 
 class _Writer:
-    def __init__(self, part: Part, drums: Mapping[int, tuple[str, str]]) -> None:
-        self._part, self._drums = part, drums
-        self._bars = list(bars_of(part, {note: kind for note, (_, kind) in drums.items()}))
+    def __init__(self, part: Part, drums: Mapping[int, tuple[str, str]], bars: Sequence[Bar]) -> None:
+        self._part, self._drums, self._bars = part, drums, bars
         lengths = [one.length for bar in self._bars for own in bar.voices.values() for one in own]
         self._divisions = lcm(*(length.denominator for length in lengths), 1)
         self._sections, self._tempos = defaultdict(list), defaultdict(list)  # by the tick at which their bar begins
@@ -51,12 +70,13 @@ class _Writer:
             self._sections[self._bar_of(section.start_tick)].append(section)
         for tick, tempo in part.tempos:
             self._tempos[self._bar_of(tick)].append((tick, tempo))
-        self._loudness = ""
+        self._loudness, self._meter = "", None
 
     def _bar_of(self, tick: int) -> int:
         return bar_span(tick, self._part.meters, self._part.ticks_per_beat)[0]
 
-    def document(self) -> bytes:
+    def around(self) -> tuple[bytes, bytes]:
+        """What stands ahead of the measures, and behind them."""
         score = ET.Element("score-partwise", version="4.0")
         _text(score, "work/work-title", self._part.name)
         about = ET.SubElement(ET.SubElement(score, "identification"), "encoding")
@@ -70,20 +90,24 @@ class _Writer:
             if text:
                 ET.SubElement(fields, "miscellaneous-field", name=name).text = text
         self._instruments(ET.SubElement(score, "part-list"))
-        part = ET.SubElement(score, "part", id="P1")
-        meter = None
-        for number, bar in enumerate(self._bars, start=1):
-            measure = ET.SubElement(part, "measure", number=str(number))
-            if bar.is_short:
-                measure.set("implicit", "yes")
-            self._attributes(measure, bar, is_first=number == 1, is_new=bar.meter != meter)
-            meter = bar.meter
-            self._directions(measure, bar)
-            self._voices(measure, bar)
-            if number == len(self._bars):
-                _text(ET.SubElement(measure, "barline", location="right"), "bar-style", "light-heavy")
+        ET.SubElement(score, "part", id="P1").text = "\n"
         ET.indent(score, " ")
-        return f'<?xml version="1.0" encoding="UTF-8"?>\n{DOCTYPE}\n'.encode() + ET.tostring(score, "utf-8") + b"\n"
+        head, tail = ET.tostring(score, "unicode").split("\n</part>")
+        return f'<?xml version="1.0" encoding="UTF-8"?>\n{DOCTYPE}\n{head}\n'.encode(), f" </part>{tail}\n".encode()
+
+    def measure(self, number: int, bar: Bar) -> bytes:
+        """In their order, from 1 on."""
+        measure = ET.Element("measure", number=str(number))
+        if bar.is_short:
+            measure.set("implicit", "yes")
+        self._attributes(measure, bar, is_first=number == 1, is_new=bar.meter != self._meter)
+        self._meter = bar.meter
+        self._directions(measure, bar)
+        self._voices(measure, bar)
+        if number == len(self._bars):
+            _text(ET.SubElement(measure, "barline", location="right"), "bar-style", "light-heavy")
+        ET.indent(measure, " ", level=2)
+        return b"  " + ET.tostring(measure, "utf-8") + b"\n"
 
     def _instruments(self, parts: ET.Element) -> None:
         part = ET.SubElement(parts, "score-part", id="P1")
