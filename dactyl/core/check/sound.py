@@ -33,6 +33,11 @@ HUM_LEAST = 1e-4  # full scale: what is softer hums at less than -80 dBFS
 HUM_WINDOW_SECONDS, HUM_WINDOWS, HUM_STEADY_DB = 0.1, 3, 1.5
 STEP_SECONDS = 0.005
 STROKE_AFTER_SECONDS, STROKE_RISE_DB, STROKE_WITHIN_DB, STROKE_LED_STEPS = 0.06, 5.5, 24.0, 9
+SHARP_RISE_DB, SHARP_WITHIN_DB, SOFT_RISE_DB = (
+    9.0,
+    14.0,
+    -3.0,
+)  # of a stroke that is told by its attack, in what still rings
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +125,7 @@ def listen(
         flat_frames=flat_frames,
         dc=_dc(mono),
         hum_db=_hum_db(mono, rate_hz),
-        second_frame=_second(steps, onset, peak, rate_hz),
+        second_frame=_second(steps, _sharp(mono, rate_hz), onset, peak, rate_hz),
         attack=_attack(mono, arrival, rate_hz),
         low=_slowed(mono, rate_hz, LOW_HZ, LOW_VALUES),
         marks=_marks(mono[onset:]),
@@ -219,8 +224,15 @@ def _lines(size: int, rate_hz: int) -> np.ndarray:
     return (both * (2 * window / window.sum())[:, None]).astype(np.float32)
 
 
-def _second(steps: np.ndarray, onset: int, peak: float, rate_hz: int) -> int:
-    """Where another stroke is 5.5 dB over all of the 40 ms that lead to it, and within 24 dB of the peak; else 0.
+def _sharp(mono: np.ndarray, rate_hz: int) -> np.ndarray:
+    """Peak of every 5 ms of the second difference, in which an attack stands out of what rings."""
+    hop = max(1, round(STEP_SECONDS * rate_hz))
+    return peaks_of(np.abs(np.diff(mono, n=2, prepend=np.zeros(2, mono.dtype))), hop)
+
+
+def _second(steps: np.ndarray, sharp: np.ndarray, onset: int, peak: float, rate_hz: int) -> int:
+    """Where another stroke is 5.5 dB over all of the 40 ms that lead to it, and within 24 dB of the peak; or 3 dB under them, where its
+    attack is 9 dB over them and within 14 dB of the first one's; else 0.
 
     40 ms hold a whole turn of the lowest drum, so that its own waves are no strokes.
     """
@@ -229,16 +241,23 @@ def _second(steps: np.ndarray, onset: int, peak: float, rate_hz: int) -> int:
     rise, least = 10 ** (STROKE_RISE_DB / 20), peak * 10 ** (-STROKE_WITHIN_DB / 20)
     if len(steps) <= first:
         return 0
-    led = np.concatenate(
-        [np.zeros(STROKE_LED_STEPS, steps.dtype), steps]
-    )  # of the steps that lead to each, the last aside
-    before = led
-    for by in (1, 2, 4):  # the largest of eight in a row
-        before = np.maximum(before[:-by], before[by:])
-    before = before[: len(steps)]
-    struck = np.flatnonzero((steps >= least) & (steps >= rise * np.maximum(before, 1e-6)))
+    before = _led_by(steps)
+    is_struck = (steps >= least) & (steps >= rise * before)
+    is_sharp = (sharp >= 10 ** (SHARP_RISE_DB / 20) * _led_by(sharp)) & (
+        sharp >= sharp.max() * 10 ** (-SHARP_WITHIN_DB / 20)
+    )
+    is_sharp = is_sharp[: len(steps)] & (steps >= least) & (steps >= 10 ** (SOFT_RISE_DB / 20) * before)
+    struck = np.flatnonzero(is_struck | is_sharp)
     struck = struck[struck >= first]
     return int(struck[0]) * hop if len(struck) else 0
+
+
+def _led_by(steps: np.ndarray) -> np.ndarray:
+    """The largest of the eight steps that lead to each, the last aside."""
+    before = np.concatenate([np.zeros(STROKE_LED_STEPS, steps.dtype), steps])
+    for by in (1, 2, 4):
+        before = np.maximum(before[:-by], before[by:])
+    return np.maximum(before[: len(steps)], 1e-6)
 
 
 def _attack(mono: np.ndarray, arrival: int, rate_hz: int) -> np.ndarray:
