@@ -248,11 +248,18 @@ def check_context(kit: Kit) -> dict[str, Any]:
         "groups": list(groups.values()),
         "left": left,
         "rule_count": len(RULES),
+        "families": _FAMILIES,
         "check_counts": counts_of(rows),
         "check_map": _map(sheet, rows),
         "has_takes": any(not row.is_empty for row in sheet),
         "severities": SEVERITIES,
     }
+
+
+_FAMILIES: dict[str, list[str]] = {}
+"""What each family of rules finds, in words."""
+for _rule in RULES.values():
+    _FAMILIES.setdefault(_rule.family, []).append(_rule.words)
 
 
 def _map(sheet: list[queries.PadRow], rows: list[dict[str, Any]]) -> dict[str, Any]:

@@ -44,6 +44,22 @@ def _packed(pairs: np.ndarray) -> bytes:
 
 
 @lru_cache(maxsize=2000)
+def small_outline(packed: bytes, width: int, height: int, columns: int = 32) -> str:
+    """The same of few columns in whole numbers, for lists of many: a tenth of the characters."""
+    pairs = np.frombuffer(packed, np.int8).reshape(-1, 2) / 127
+    if not len(pairs):
+        return ""
+    starts = np.unique(np.arange(columns) * len(pairs) // columns)
+    lows, highs = np.minimum.reduceat(pairs[:, 0], starts), np.maximum.reduceat(pairs[:, 1], starts)
+    middle, scale = height / 2, max(float(np.abs(pairs).max()), 1e-3)
+    x = (np.arange(len(starts)) * width / len(starts)).astype(int)
+    tops = np.floor(middle - highs / scale * middle).clip(0, middle - 1).astype(int)
+    bottoms = np.ceil(middle - lows / scale * middle).clip(middle, height).astype(int)
+    there = [f"{a} {b}" for a, b in zip(x, tops, strict=True)]
+    back = [f"{a} {b}" for a, b in zip(x[::-1], bottoms[::-1], strict=True)]
+    return f"M{' '.join(there + back)}Z"
+
+
 def outline(packed: bytes, width: float, height: float) -> str:
     """The overview as an SVG path: one closed shape, there along the highs and back along the lows."""
     pairs = np.frombuffer(packed, np.int8).reshape(-1, 2) / 127

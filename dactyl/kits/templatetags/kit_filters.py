@@ -95,6 +95,12 @@ def outline(packed: bytes, size: str = "120x20") -> str:
     return overview.outline(bytes(packed), width, height)
 
 
+@register.filter
+def small_outline(packed: bytes) -> str:
+    """A sample's overview as a small SVG path, 64 wide and 24 high: there are a hundred in a list."""
+    return overview.small_outline(bytes(packed), 64, 24)
+
+
 @register.simple_tag(takes_context=True)
 def steps(context: dict, row: PadRow, fits: bool = False) -> Staircase:
     """The staircase of a row: measured levels with the gains of pad, piece and output's way there."""
