@@ -94,17 +94,25 @@ class Recordings(Workshop):
 
     def test_bars_are_tapped_dragged_and_taken_away(self):
         page = self.opened()
-        page.click("text=Bars ▾")
+        page.click("#bars-menu")
         page.click("#no-bars")  # those of another test
         page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
         page.keyboard.press("Escape")
         expect(page.locator("#bars-offer-says")).to_contain_text(re.compile(r"98\.\d a minute, bars of 4 \(sure\)"))
+        expect(page.locator("#bars-mark")).to_contain_text("98.")
+        bar = page.locator(".recording-editor .part-bar")
+        self.assertLess(bar.bounding_box()["height"], 48, "one row")
+        page.set_viewport_size({"width": 1024, "height": 800})
+        self.assertLess(bar.bounding_box()["height"], 48, "one row in a small window")
+        page.set_viewport_size({"width": 1280, "height": 800})
+        page.click("#bars-menu")
         page.click("#take-bars")
+        page.keyboard.press("Escape")
         page.wait_for_function(f"() => {EDITOR}.model.about.lines.length > 12")
         expect(page.locator("#bars-offer")).to_be_hidden()
         page.click("#recording-undo")
         page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
-        page.click("text=Bars ▾")
+        page.click("#bars-menu")
         page.click("#tap-beat")
         expect(page.locator("#status")).to_contain_text("Press Play, then tap")
         page.click("#play")
@@ -134,7 +142,7 @@ class Recordings(Workshop):
         self.assertAlmostEqual(end - start, 200 * page.evaluate(f"() => {EDITOR}.view.secondsPerPixel"), delta=0.2)
         page.mouse.click(left + 500, ruler)
         self.assertEqual(page.evaluate(f"() => {EDITOR}.range"), [0, 0])
-        page.click("text=Bars ▾")
+        page.click("#bars-menu")
         page.click("#no-bars")
         page.wait_for_function(f"() => !{EDITOR}.model.about.lines.length")
 
@@ -252,7 +260,7 @@ class Recordings(Workshop):
         page.keyboard.press("Delete")
         page.wait_for_function(f"(count) => {EDITOR}.model.taken({EDITOR}.track.id).length === count", arg=at["count"])
 
-        page.click("text=Bars ▾")
+        page.click("#bars-menu")
         for time in (1.4, 3.85):
             page.evaluate(f"(time) => {{ {EDITOR}.model.select(null); {EDITOR}.cursor = time; }}", time)
             page.click("#downbeat")

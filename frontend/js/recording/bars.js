@@ -89,7 +89,12 @@ function offerBars(editor, signal) {
     const offered = model.about?.bars.length ? null : known;
     editor.offered = offered;
     document.getElementById("bars-offer").hidden = !offered;
-    if (offered) says.textContent = `${offered.bpm} a minute, bars of ${offered.beats} (${offered.words})`;
+    const mark = document.getElementById("bars-mark");
+    mark.hidden = !offered;
+    if (offered) {
+      says.textContent = `The strokes say ${offered.bpm} a minute, bars of ${offered.beats} (${offered.words}).`;
+      mark.textContent = `: ${offered.bpm}?`;
+    }
     editor.repaint();
   }
 
