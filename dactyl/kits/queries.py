@@ -22,6 +22,7 @@ from dactyl.kits.models import (
     Output,
     Pad,
     PadMute,
+    Piece,
     Take,
     TakeSample,
 )
@@ -340,8 +341,13 @@ def home_kits(*, put_away: bool) -> list[Kit]:
             (kind, sorted(layers.items()), loudest[pad][1]) for pad, (kind, layers) in pictures[kit.pk].items()
         ]  # each pad with a sample that lets it be heard
         kit.pad_count = pad_counts[kit.pk]
+    words = defaultdict(list)  # what each is found by, besides its name
+    for model in (Piece, Pad):
+        for kit_id, name in model.objects.filter(kit__in=kits).exclude(name="").values_list("kit", "name"):
+            words[kit_id].append(name)
     by_key = {kit.pk: kit for kit in kits}
     for kit in kits:
+        kit.words = " ".join(words[kit.pk])
         others = () if kit.pad_count else kit.alongside.exclude(other=kit).values_list("other", flat=True)
         kit.sounding = [by_key[other] for other in others if other in by_key]
         kit.picture += [drum for other in kit.sounding for drum in other.picture[: MOST_DRAWN // len(kit.sounding)]]

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from datetime import datetime
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -73,20 +73,27 @@ def _found(words: list[str], shown: Kit | None) -> Iterator[dict[str, str]]:
 
 @require_GET
 def lately(request: HttpRequest) -> HttpResponse:
-    """What one was at, beside the kits: parts, recordings, bounces and proposals, the last first."""
+    """What one was at, beside the kits: parts, recordings, bounces and proposals, the last first.
+
+    ``words`` : all that is called so, of every kit
+    """
+    words = request.GET.get("words", "")[:LONGEST].split()[:MOST_WORDS]
+    most = MOST if words else LATELY
     shown = _kits().first()
-    rows = list(_parts_and_recordings(shown, [], LATELY)) if shown else []
+    rows = list(_parts_and_recordings(shown, words, most)) if shown else []
     open_kits = {"kit__is_put_away": False}
     bounces = (
         Bounce.objects.filter(**open_kits).order_by("-pk").values_list("created_at", "part_name", "kit__name", "kit")
     )
-    for when, part, name, kit in bounces[:LATELY]:
+    for word in words:
+        bounces = bounces.filter(Q(part_name__icontains=word) | Q(kit__name__icontains=word))
+    for when, part, name, kit in bounces[:most]:
         rows.append((when, "bounce", f"{part} by {name}", reverse("bounces:bounce", args=[kit])))
     left = Proposal.objects.filter(**open_kits).order_by("-pk").values_list("journal__changed_at", "kit__name", "kit")
-    for when, name, kit in left[:LATELY]:
+    for when, name, kit in _named(left, words, most, "kit__name"):
         rows.append((when, "proposal left open", name, reverse("stacking:stack", args=[kit])))
     rows.sort(key=lambda row: row[0], reverse=True)
-    return render(request, "_lately.html", {"rows": rows[: 2 * LATELY]})
+    return render(request, "_lately.html", {"rows": rows[: 2 * most], "words": words})
 
 
 def _kits() -> QuerySet:
@@ -106,9 +113,9 @@ def _parts_and_recordings(shown: Kit, words: list[str], most: int) -> Iterator[t
             yield when, what, name, url(key)
 
 
-def _named(rows: QuerySet, words: list[str], most: int = MOST) -> QuerySet:
+def _named(rows: QuerySet, words: list[str], most: int = MOST, column: str = "name") -> QuerySet:
     for word in words:
-        rows = rows.filter(name__icontains=word)
+        rows = rows.filter(**{f"{column}__icontains": word})
     return rows[:most]
 
 

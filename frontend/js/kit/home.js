@@ -22,7 +22,7 @@ export function startHome() {
 
   function find() {
     const words = by("kit-words").value.toLowerCase().split(/\s+/).filter(Boolean);
-    for (const card of cards()) card.hidden = !words.every((word) => card.dataset.name.includes(word));
+    for (const card of cards()) card.hidden = !words.every((word) => `${card.dataset.name} ${card.dataset.words}`.includes(word));
   }
 
   function sort() {
