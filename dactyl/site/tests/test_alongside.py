@@ -94,8 +94,41 @@ class AlongsideView(KitPages):
         softer = max(self.peak(page) for _ in range(2))
         self.turned_down(page, page.locator("svg[id^='level-master']"))
         self.heard_in_time(page, 10 ** (-12 / 20) * softer, within=0.08 * softer)
+        self.turned_up_again(page)
+        softer = max(self.peak(page) for _ in range(2))
+        self.both_on_one_handle(page, softer)
         page.click("#tab-part")
         expect(page.locator(".part-lane .also")).to_have_text("+1")
+        expect(page.locator(".part-lane .kit-of-lanes")).to_have_text(["Quay drums"])
+
+    def turned_up_again(self, page: Page) -> None:
+        """Undo of the master: it was told once for each rest of the hand."""
+        for _ in range(4):
+            if page.locator("svg[id^='level-master']").get_attribute("aria-valuenow") == "0.0":
+                return
+            with page.expect_response(re.compile("/undo/")):
+                page.click("#undo")
+            page.wait_for_timeout(200)
+
+    def both_on_one_handle(self, page: Page, loud: float) -> None:
+        """The outputs of two kits in a group: one level, one solo, one undo."""
+        channels = page.locator(".desk-row.output")
+        expect(channels).to_have_count(2)
+        channels.first.locator("[data-pick]").click()
+        channels.last.locator("[data-pick]").click(modifiers=["Control"])
+        page.click("#group-outputs")
+        expect(page.locator(".desk-row.group")).to_have_count(1)
+        page.keyboard.type("Snares")  # its name is under the cursor
+        page.keyboard.press("Enter")
+        expect(page.locator(".desk-row.group .strip-name")).to_have_text("Snares")
+        expect(page.locator(".desk-row.output .strip-name small")).to_have_text(["Quay drums", "Found metal"])
+        self.turned_down(page, page.locator("svg[id^='level-group']"))
+        self.heard_in_time(page, 10 ** (-12 / 20) * loud, within=0.08 * loud)
+        page.locator(".desk-row.output").last.locator("[data-mute]").click()
+        self.heard_in_time(page, 0.0, within=0.4 * 10 ** (-12 / 20) * loud)  # the other kit alone is softer
+        with page.expect_response(re.compile("/undo/")):
+            page.click("#undo")
+        self.heard_in_time(page, 10 ** (-12 / 20) * loud, within=0.08 * loud)
 
     def heard_in_time(self, page: Page, peak: float, *, within: float) -> None:
         """It is so loud, once the tables of the last edit have come."""
