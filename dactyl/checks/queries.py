@@ -19,6 +19,7 @@ from dactyl.core.kit import Layer, Pad, Take
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.play.compile import curve_table
 from dactyl.kits import queries
+from dactyl.kits.alongside import others_of
 from dactyl.kits.models import Kit
 from dactyl.parts.models import Part
 from dactyl.parts.queries import part_value
@@ -231,6 +232,29 @@ def found(kit: Kit) -> tuple[KitCheck | None, list[dict[str, Any]], list[dict[st
         [row for row in last.findings if row["key"] not in left],
         [row for row in last.findings if row["key"] in left],
     )
+
+
+@dataclass(frozen=True, slots=True)
+class MemberCheck:
+    """What was found in a kit of a lineup."""
+
+    kit: Kit
+    last: KitCheck | None
+    counts: list[tuple[str, str, int]]
+    rows: list[dict[str, Any]]  # the most severe first, as many as are shown
+
+
+MOST_OF_MEMBER = 8
+
+
+def checks_of_members(kit: Kit) -> list[MemberCheck]:
+    """Of each kit of a lineup, once. Two queries for each."""
+    kits = Kit.objects.select_related("journal").in_bulk(others_of(kit))
+    told = []
+    for one in kits.values():
+        last, rows, _ = found(one)
+        told.append(MemberCheck(one, last, counts_of(rows), rows[:MOST_OF_MEMBER]))
+    return told
 
 
 def check_context(kit: Kit) -> dict[str, Any]:

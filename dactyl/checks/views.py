@@ -19,6 +19,7 @@ from dactyl.core.errors import AudioError, KitError
 from dactyl.core.kit import Kit as KitValue
 from dactyl.core.units import counted
 from dactyl.history.door import Answer
+from dactyl.kits.alongside import is_lineup
 from dactyl.kits.models import Kit, Take, TakeSample
 from dactyl.kits.queries import sheet_rows
 from dactyl.kits.sounding import waveform_of
@@ -40,7 +41,12 @@ OF_LAYERS = {"layers_rise", "jumps", "layers_reached", "empty_layers", "hidden_l
 @kept
 def page(request: HttpRequest, kit_id: int) -> HttpResponse:
     kit = get_object_or_404(Kit, pk=kit_id)
-    return kit_page(request, kit, "check", "checks/_check.html", {"main_view": "kit", **queries.check_context(kit)})
+    context = {"main_view": "kit", **queries.check_context(kit)}
+    if is_lineup(kit):
+        context["member_checks"] = queries.checks_of_members(kit)
+        asked = [tasks.ask(one.kit) for one in context["member_checks"]]  # all of them, whichever is not looked at yet
+        context["are_current"] = all(asked)
+    return kit_page(request, kit, "check", "checks/_check.html", context)
 
 
 @require_POST

@@ -5,6 +5,7 @@ import io
 import numpy as np
 import soundfile
 from django.test import TestCase
+from django.utils.html import escape
 
 from dactyl.checks import queries, tasks
 from dactyl.checks.models import HeardStretch, KitCheck, LeftFinding
@@ -20,6 +21,7 @@ from dactyl.kits.edits.samples import NewTake
 from dactyl.kits.models import Kit, Pad, Take
 from dactyl.kits.tests.test_edits import dump, version
 from dactyl.kits.values import kit_value
+from dactyl.lineups.edits import lineup_of
 from dactyl.parts.edits import add_part
 from dactyl.shelf.models import Sample
 from dactyl.shelf.tests.sounds import bring_in
@@ -208,3 +210,16 @@ class Checks(TestCase):
         list(tasks.check_kit(empty.pk))
         page = self.client.get(f"/kits/{empty.pk}/check/").content.decode()
         self.assertIn("Nothing to check yet", page)
+
+    def test_a_lineup_tells_of_all_its_kits(self):
+        other = edits.kits.duplicate_kit(self.kit)
+        lineup = lineup_of("Both", [self.kit, other])
+        page = self.client.get(f"/kits/{lineup.pk}/check/").content.decode()
+        self.assertIn("listening for the first time", page)
+        self.assertTrue(Job.objects.filter(work=tasks.WORK, subject_id=other.pk).exists(), "it is looked at")
+        list(tasks.check_kit(other.pk))
+        KitCheck.objects.filter(kit=self.kit).update(version=Kit.objects.get(pk=self.kit.pk).version)
+        page = self.client.get(f"/kits/{lineup.pk}/check/").content.decode()
+        for row in queries.found(other)[1][: queries.MOST_OF_MEMBER]:
+            self.assertIn(escape(row["message"]), page)
+        self.assertNotIn("every 1500ms", page)

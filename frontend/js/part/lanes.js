@@ -5,7 +5,8 @@
 export const DRUMS = 9; // the channel of drums, from 0
 
 /** @typedef {{ pad: number | null, name: string, kind: string, piece?: number, notes: number[], note: number | null, borders?: number[],
- *   levels?: number[], isLast: boolean, channels?: number[] | null, kitName?: string, isAnswered: boolean, also?: string[], element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
+ *   levels?: number[], isLast: boolean, channels?: number[] | null, kitName?: string, isAnswered: boolean, also?: string[],
+ *   element: (number: number, isStrip: boolean, isMoving: boolean) => HTMLElement }} Lane */
 
 /** @param {object[]} pads as the server lists them @param {object[]} hits @param {boolean} usedOnly @param {string[]} names of notes */
 export function lanesOf(pads, hits, usedOnly, names) {
@@ -22,7 +23,8 @@ export function lanesOf(pads, hits, usedOnly, names) {
     const beginsKit = pad.kitName !== undefined && shown[place - 1]?.kitName !== pad.kitName;
     return lane({ ...pad, note: pad.notes[0] ?? null, isTied: before || after, isFirst: !before, isLast: !after, isAnswered: true, beginsKit });
   });
-  return [...lanes, ...unanswered.map((note) => lane({ name: names[note] ?? `note ${note}`, kind: "other", notes: [note], note, isTied: false, isFirst: true, isLast: true, isAnswered: false, pad: null }))];
+  const alone = { kind: "other", isTied: false, isFirst: true, isLast: true, isAnswered: false, pad: null };
+  return [...lanes, ...unanswered.map((note) => lane({ ...alone, name: names[note] ?? `note ${note}`, notes: [note], note }))];
 }
 
 /**

@@ -38,7 +38,11 @@ export function curvesOf(curves, { name, group, handle }) {
 }
 
 export class Moving {
-  /** behind: of its group in a lineup, behind its own desk. @type {{ levels: Curve[], width: Curve | null, balance: Curve | null, behind: Curve | null } | null} null: it goes back to what is set */ curves;
+  /**
+   * behind: of its group in a lineup, behind its own desk; null: it goes back to what is set.
+   * @type {{ levels: Curve[], width: Curve | null, balance: Curve | null, behind: Curve | null } | null}
+   */
+  curves;
   #rampFrames;
   #now = new Float64Array(5); // what the level is times, width, what balance makes of left and right, and the handle behind
   #away = new Float64Array(5); // from what the curves say, where the part has just jumped
