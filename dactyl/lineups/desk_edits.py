@@ -33,7 +33,7 @@ def group(kit: Kit, version: int, places: Sequence[Place], name: str) -> Revisio
         last = LineupGroup.objects.filter(kit=kit).order_by("-position").first()
         made = change.create(LineupGroup(kit=change.document, name=name, position=last.position + 1 if last else 0))
         change.update_all(_rows(change, places), group_id=made.pk)
-        _drop_empty_groups(change)
+        drop_empty_groups(change)
     return change.revision
 
 
@@ -57,7 +57,7 @@ def join_group(places: Sequence[Place], kit: Kit, version: int, row: LineupGroup
     where = f"in group {row.name}" if row else "in no group"
     with edit(kit, version, f"{_named(places)[:1].upper()}{_named(places)[1:]} {where}") as change:
         change.update_all(_rows(change, places), group_id=row.pk if row else None)
-        _drop_empty_groups(change)
+        drop_empty_groups(change)
     return change.revision
 
 
@@ -82,7 +82,7 @@ def _rows(change: Change, places: Sequence[Place]) -> list[LineupOutput]:
     return rows
 
 
-def _drop_empty_groups(change: Change) -> None:
+def drop_empty_groups(change: Change) -> None:
     """A group without outputs stands nowhere in the page."""
     change.delete_all(list(LineupGroup.objects.filter(kit=change.document, outputs=None)))
 

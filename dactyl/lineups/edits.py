@@ -15,6 +15,7 @@ from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.kits import create_kit
 from dactyl.kits.models import Kit
 from dactyl.lineups import queries
+from dactyl.lineups.desk_edits import drop_empty_groups
 from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput, Link, SharedChoke
 from dactyl.lineups.queries import MOST, own_row, rows_of
 
@@ -69,6 +70,7 @@ def set_channels(
 def remove(row: Alongside, version: int) -> Revision | None:
     with edit(row.kit, version, f"{row.other.name} no longer alongside") as change:
         change.delete_all([row])
+        drop_empty_groups(change)
     return change.revision
 
 

@@ -337,6 +337,13 @@ class ALineupOfItsOwn(AlongsideCase):
         for _ in range(2):
             history.undo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
         self.assertEqual(self.desk(), kept)
+        for row in self.rows()[1:]:
+            self.post_to_lineup(f"alongside/desk/outputs/{one}/group/", value="")
+            self.post_to_lineup(f"alongside/{row.pk}/remove/")
+        self.assertEqual(self.desk()[0], (), "a group whose kit went is gone")
+        for _ in range(2):
+            history.undo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
+        self.assertEqual(self.desk(), kept)
         for _ in range(7):
             history.undo(Kit.objects.get(pk=self.lineup.pk), version(self.lineup))
         self.assertEqual(self.desk(), nothing)
