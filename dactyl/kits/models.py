@@ -34,10 +34,9 @@ class Kit(Document):
         return self.name
 
 
-class OutputGroup(models.Model):
-    """One handle for several outputs."""
+class Handle(models.Model):
+    """What groups of outputs have, of a kit and of a lineup."""
 
-    kit = models.ForeignKey(Kit, models.CASCADE, related_name="output_groups")
     name = models.CharField(max_length=40)
     position = models.PositiveIntegerField()
     gain_db = models.FloatField(default=0.0)
@@ -45,30 +44,48 @@ class OutputGroup(models.Model):
     colour = models.CharField(max_length=1, blank=True)
 
     class Meta:
+        abstract = True
         ordering = ["position"]
-        constraints = [models.UniqueConstraint(fields=["kit", "name"], name="output_group_name_once")]
 
     def __str__(self) -> str:
         return self.name
 
 
-class Output(models.Model):
-    kit = models.ForeignKey(Kit, models.CASCADE, related_name="outputs")
+class Channel(models.Model):
+    """What a desk sets of an output, that of a kit and that of a lineup."""
+
     name = models.CharField(max_length=40)
-    position = models.PositiveIntegerField()
     gain_db = models.FloatField(default=0.0)
     width = models.FloatField(default=100.0)  # percent
     balance = models.FloatField(default=0.0)
     muted = models.BooleanField(default=False)
     parallel_db = models.FloatField(null=True, blank=True)  # to the parallel bus; null: nothing
+
+    class Meta:
+        abstract = True
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class OutputGroup(Handle):
+    """One handle for several outputs."""
+
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="output_groups")
+
+    class Meta(Handle.Meta):
+        abstract = False
+        constraints = [models.UniqueConstraint(fields=["kit", "name"], name="output_group_name_once")]
+
+
+class Output(Channel):
+    kit = models.ForeignKey(Kit, models.CASCADE, related_name="outputs")
+    position = models.PositiveIntegerField()
     group = models.ForeignKey(OutputGroup, models.SET_NULL, null=True, blank=True, related_name="outputs")
 
     class Meta:
         ordering = ["position"]
         constraints = [models.UniqueConstraint(fields=["kit", "name"], name="output_name_once")]
-
-    def __str__(self) -> str:
-        return self.name
 
     @property
     def is_main(self) -> bool:

@@ -5,7 +5,7 @@ A lineup is a kit without pads of its own: all that sounds in it are the kits al
 
 from django.db import models
 
-from dactyl.kits.models import Kit, Version
+from dactyl.kits.models import Channel, Handle, Kit, Version
 
 
 class Alongside(models.Model):
@@ -73,43 +73,27 @@ class SharedChoke(models.Model):
         return f"group {self.letter} and group {self.other_letter}"
 
 
-class LineupGroup(models.Model):
+class LineupGroup(Handle):
     """One handle for outputs of several kits of a lineup."""
 
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="lineup_groups")
-    name = models.CharField(max_length=40)
-    position = models.PositiveIntegerField()
-    gain_db = models.FloatField(default=0.0)
-    muted = models.BooleanField(default=False)
-    colour = models.CharField(max_length=1, blank=True)
 
-    class Meta:
-        ordering = ["position"]
+    class Meta(Handle.Meta):
+        abstract = False
         constraints = [models.UniqueConstraint(fields=["kit", "name"], name="lineup_group_name_once")]
 
-    def __str__(self) -> str:
-        return self.name
 
+class LineupOutput(Channel):
+    """What the desk of a lineup makes of an output of one of its kits; an output without a row leaves as it is.
 
-class LineupOutput(models.Model):
-    """What the desk of a lineup makes of an output of one of its kits; an output without a row leaves as it is."""
+    Its name is what the output was called when this was set: versions of a kit have no keys of outputs.
+    """
 
     kit = models.ForeignKey(Kit, models.CASCADE, related_name="lineup_outputs")
     one = models.ForeignKey(Alongside, models.CASCADE, related_name="outputs_here")
     output_id = models.BigIntegerField()  # of another kit, and may be gone
-    name = models.CharField(
-        max_length=40
-    )  # its name when this was set: where a version of the kit sounds, which has no keys
-    gain_db = models.FloatField(default=0.0)
-    width = models.FloatField(default=100.0)  # percent
-    balance = models.FloatField(default=0.0)
-    muted = models.BooleanField(default=False)
-    parallel_db = models.FloatField(null=True, blank=True)  # to the lineup's parallel bus; null: nothing
     group = models.ForeignKey(LineupGroup, models.SET_NULL, null=True, blank=True, related_name="outputs")
 
     class Meta:
         ordering = ["pk"]
         constraints = [models.UniqueConstraint(fields=["one", "output_id"], name="lineup_output_once")]
-
-    def __str__(self) -> str:
-        return self.name
