@@ -33,6 +33,18 @@ class DeskView(KitPages):
         page.wait_for_selector("#the-desk .picked")
         return page
 
+    def test_a_view_that_is_slow_to_come_says_so_at_the_tab_that_was_pressed(self):
+        page = self.desk("Slow tide")
+        held = []
+        page.route("**/parts/of/**", lambda route: held.append(route))
+        page.click("#tab-part", no_wait_after=True)
+        tab = page.locator("#tab-part.htmx-request")
+        expect(tab).to_have_css("border-bottom-style", "dotted")
+        expect(tab).to_have_css("border-bottom-color", page.evaluate("() => getComputedStyle(document.body).color"))
+        page.unroute_all(behavior="ignoreErrors")  # what was held goes on
+        expect(page.locator("#tab-part")).to_have_attribute("aria-current", "page")
+        expect(page.locator("#tab-part.htmx-request")).to_have_count(0)
+
     def strip(self, page: Page, name: str) -> Locator:
         return page.locator(".desk-row", has=page.locator(f".strip-name[title='{name}']"))
 
