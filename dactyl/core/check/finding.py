@@ -71,7 +71,7 @@ class Finding:
         """How sure it is, as a sentence: by how much it is off, against what is told at all."""
         times = self.times
         if times is None:
-            return "Sure: it is so, whatever is usual here." if self.severity == WRONG else ""
+            return "Sure." if self.severity == WRONG else ""
         off = abs(self.measured - self.usual)
         how = (
             "Sure"
