@@ -32,6 +32,7 @@ from dactyl.parts.models import Part as PartRow
 from dactyl.parts.models import Score
 from dactyl.parts.queries import about, part_value
 from dactyl.parts.scores import MOST_AT_ONCE, WORK, held_files
+from dactyl.shelf.store import incoming_folder
 
 
 def a_part(*events: Event, **settings) -> Part:
@@ -553,6 +554,7 @@ class Files(PartCase):
         self.assertEqual(self.client.get(base).status_code, 422, "it is not written yet")
         self.assertContains(self.client.post(base + "long/"), "Writing the score")
         score = Score.objects.get(part=row)
+        self.addCleanup((incoming_folder() / score.file).unlink)  # other tests look whether something is left there
         run_job.func(latest(WORK, score.pk).pk)
         self.assertIn(score.file, held_files())
         self.assertContains(self.client.get(base + "long/"), "Download the score")
