@@ -243,6 +243,10 @@ class MemberCheck:
     counts: list[tuple[str, str, int]]
     rows: list[dict[str, Any]]  # the most severe first, as many as are shown
 
+    @property
+    def is_current(self) -> bool:
+        return self.last is not None and self.last.version == self.kit.version
+
 
 MOST_OF_MEMBER = 8
 

@@ -19,7 +19,7 @@ from dactyl.core.errors import AudioError, KitError
 from dactyl.core.kit import Kit as KitValue
 from dactyl.core.units import counted
 from dactyl.history.door import Answer
-from dactyl.kits.alongside import is_lineup
+from dactyl.kits.alongside import is_lineup, others_of
 from dactyl.kits.models import Kit, Take, TakeSample
 from dactyl.kits.queries import sheet_rows
 from dactyl.kits.sounding import waveform_of
@@ -44,8 +44,7 @@ def page(request: HttpRequest, kit_id: int) -> HttpResponse:
     context = {"main_view": "kit", **queries.check_context(kit)}
     if is_lineup(kit):
         context["member_checks"] = queries.checks_of_members(kit)
-        asked = [tasks.ask(one.kit) for one in context["member_checks"]]  # all of them, whichever is not looked at yet
-        context["are_current"] = all(asked)
+        context["are_current"] = all(one.is_current for one in context["member_checks"])
     return kit_page(request, kit, "check", "checks/_check.html", context)
 
 
@@ -53,7 +52,8 @@ def page(request: HttpRequest, kit_id: int) -> HttpResponse:
 def ask(request: HttpRequest, kit_id: int) -> JsonResponse:
     """How the kit stands: looked at as it is now, or about to be; what was found, by severity and by pad."""
     kit = get_object_or_404(Kit, pk=kit_id)
-    is_current = tasks.ask(kit)
+    members = Kit.objects.filter(pk__in=others_of(kit)) if is_lineup(kit) else ()
+    is_current = all([tasks.ask(one) for one in (kit, *members)])  # noqa: C419 - all of them are asked for
     last, rows, _ = queries.found(kit)
     pads: dict[int, list[str]] = {}
     for row in rows:
@@ -162,8 +162,9 @@ def _waves(take: Take, fellow: Take | None, row: Mapping[str, Any]) -> dict[str,
     if fellow is not None:
         begin = fellow.start_frame
         shown["fellow_wave"] = _path(fellow, begin, begin + length, fellow.end_frame or begin + length)
-    if mended := _mended(take, row):
-        stop = mended.end_frame or frames
+    mended = _mended(take, row)
+    stop = (mended and mended.end_frame) or frames
+    if mended and mended.start_frame < stop:  # else it was set otherwise since
         shown["mended_wave"] = _path(mended, mended.start_frame, mended.start_frame + length, stop)
     return {**shown, "wave_ms": ms or round(1000 * length / rate_hz)}
 

@@ -12,7 +12,7 @@ from dactyl.history.models import Revision
 from dactyl.kits.edits.outputs import drop_empty_groups, output_called, touch_all
 from dactyl.kits.edits.sentences import settings_named
 from dactyl.kits.fields import OUTPUT_FIELDS
-from dactyl.kits.models import Kit, Mic, Output, OutputGroup, Pad, Piece
+from dactyl.kits.models import Handle, Kit, Mic, Output, OutputGroup, Pad, Piece
 
 MOST_OUTPUTS = 64
 LONGEST = OUTPUT_FIELDS["name"].longest
@@ -55,30 +55,40 @@ def next_group_name(known: Collection[str]) -> str:
 
 def group(kit: Kit, version: int, outputs: Sequence[Output], name: str) -> Revision | None:
     """One handle for several outputs; they leave the groups that they were in."""
-    if len(outputs) < 2:
-        raise KitError(
-            "Select two outputs or more first: Ctrl and a press on their numbers, or Shift with the arrow keys."
-        )
-    if OutputGroup.objects.filter(kit=kit, name__iexact=name).exists():
-        raise KitError(f"There is a group {name} already. Choose another name.")
+    refuse_group(OutputGroup, kit, name, len(outputs))
     with edit(kit, version, f"{len(outputs)} outputs grouped as {name}") as change:
         last = OutputGroup.objects.filter(kit=kit).order_by("-position").first()
         made = change.create(OutputGroup(kit=change.document, name=name, position=last.position + 1 if last else 0))
         change.update_all(outputs, group_id=made.pk)
-        drop_empty_groups(change)
+        drop_empty_groups(change, OutputGroup)
     return change.revision
 
 
-def set_group(row: OutputGroup, version: int, values: Mapping[str, Any]) -> Revision | None:
-    if OutputGroup.objects.filter(kit=row.kit_id, name__iexact=values.get("name", "")).exclude(pk=row.pk).exists():
-        raise KitError(f"There is a group {values['name']} already. Choose another name.")
+def refuse_group(groups: type[Handle], kit: Kit, name: str, outputs: int) -> None:
+    """raises : KitError where a new group of so many outputs can't be, or not be called so"""
+    if outputs < 2:
+        raise KitError(
+            "Select two outputs or more first: Ctrl and a press on their numbers, or Shift with the arrow keys."
+        )
+    refuse_known_group(groups, kit, name)
+
+
+def set_group(row: Handle, version: int, values: Mapping[str, Any]) -> Revision | None:
+    """row : a group of a kit, or of a lineup"""
+    if "name" in values:
+        refuse_known_group(type(row), row.kit, values["name"], besides=row.pk)
     with edit(row.kit, version, settings_named(OUTPUT_GROUP, values, f"group {row.name}")) as change:
         change.update(row, **values)
     return change.revision
 
 
-def ungroup(row: OutputGroup, version: int) -> Revision | None:
-    """Its outputs keep their own levels."""
+def refuse_known_group(groups: type[Handle], kit: Kit, name: str, besides: int | None = None) -> None:
+    if groups.objects.filter(kit=kit, name__iexact=name).exclude(pk=besides).exists():
+        raise KitError(f"There is a group {name} already. Choose another name.")
+
+
+def ungroup(row: Handle, version: int) -> Revision | None:
+    """Its outputs keep their own levels. row : a group of a kit, or of a lineup"""
     with edit(row.kit, version, f"Group {row.name} dissolved") as change:
         change.update_all(list(row.outputs.all()), group_id=None)
         change.delete_all([row])
@@ -89,7 +99,7 @@ def join_group(output: Output, version: int, row: OutputGroup | None) -> Revisio
     where = f"in group {row.name}" if row else "in no group"
     with edit(output.kit, version, f"Output {output.name} {where}") as change:
         change.update(output, group_id=row.pk if row else None)
-        drop_empty_groups(change)
+        drop_empty_groups(change, OutputGroup)
     return change.revision
 
 

@@ -49,9 +49,7 @@ class Strip:
     is_last: bool = False  # of its group
     pieces: list[tuple[int, str, str]] = field(default_factory=list)  # (key, name, kind) of what goes in
     mics: list[str] = field(default_factory=list)
-    address: str = (
-        ""  # where its settings go, where that is not its kind's usual place; an underline stands for their name
-    )
+    address: str = ""  # where its settings go, an underline for their name; empty: the usual place of its kind
     mark: str = ""  # what its button says, where that is not usual for its kind
     of_member: str = ""  # the kit of a lineup whose output it is
 

@@ -11,7 +11,7 @@ from dactyl.desk.edits import ROUTES
 from dactyl.history.door import Answer
 from dactyl.kits import edits as kit_edits
 from dactyl.kits import fields
-from dactyl.kits.models import Kit, Output, OutputGroup, Piece
+from dactyl.kits.models import Handle, Kit, Output, OutputGroup, Piece
 from dactyl.kits.views.answer import find, kit_edit
 from dactyl.kits.views.pages import picture_page
 from dactyl.web.page_memory import kept
@@ -59,7 +59,11 @@ def add_group(request: HttpRequest, kit: Kit, version: int) -> Answer:
 @kit_edit
 def change_group(request: HttpRequest, kit: Kit, version: int, group_id: int, what: str) -> Answer:
     """what : a setting, or delete"""
-    row = find(OutputGroup.objects, group_id, kit, kit=kit)
+    return changed_group(request, find(OutputGroup.objects, group_id, kit, kit=kit), version, what)
+
+
+def changed_group(request: HttpRequest, row: Handle, version: int, what: str) -> Answer:
+    """A group of a kit, or of a lineup. what : a setting, or delete"""
     if what == "delete":
         return edits.ungroup(row, version)
     if what not in OUTPUT_GROUP:

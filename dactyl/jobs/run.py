@@ -7,10 +7,11 @@ once the job has ended well: what came in while it ended is taken care of there.
 
 import logging
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Generator, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
 from django.conf import settings
 from django.db import OperationalError, transaction
@@ -23,6 +24,7 @@ from filelock import FileLock, Timeout
 
 from dactyl.core.errors import DactylError
 from dactyl.core.fields import printable
+from dactyl.core.steps import Made
 from dactyl.jobs.models import Job
 from dactyl.jobs.reserve import is_busy, is_full_disk, with_reserve
 
@@ -38,6 +40,16 @@ class Progress:
     done: int
     total: int
     label: str = ""
+
+
+def reported(steps: Generator[tuple[Any, ...], None, Made], *label: str) -> Generator[Progress, None, Made]:
+    """Progress of work that says (done, total), or with a label of its own; what it returns is returned."""
+    while True:
+        try:
+            step = next(steps)
+        except StopIteration as end:
+            return end.value
+        yield Progress(*step, *label)
 
 
 def enqueue(work: str, subject_id: int, *, queue: str) -> Job:

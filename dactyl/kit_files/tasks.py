@@ -18,7 +18,7 @@ from dactyl.core.lineup import Lineup
 from dactyl.core.units import counted
 from dactyl.history.queries import reading
 from dactyl.jobs.models import Job
-from dactyl.jobs.run import Progress
+from dactyl.jobs.run import Progress, reported
 from dactyl.kit_files.edits import forget
 from dactyl.kit_files.queries import by_cause, font_names, unpacked_name
 from dactyl.kits.edits.from_value import open_kit as open_kit_value
@@ -132,13 +132,8 @@ def write_font(kit_id: int) -> Iterator[Progress]:
     file, about = (store.incoming_folder() / name for name in font_names(kit_id))
     part = file.with_suffix(".part")
     try:
-        steps = soundfont_steps(part, value, SoundCache(prepared_sound, SOUND_BYTES))
-        while True:
-            try:
-                yield Progress(*next(steps))
-            except StopIteration as end:
-                told = {"version": version, "not_held": by_cause(end.value)}
-                break
+        lost = yield from reported(soundfont_steps(part, value, SoundCache(prepared_sound, SOUND_BYTES)))
+        told = {"version": version, "not_held": by_cause(lost)}
         part.replace(file)
         about.write_text(json.dumps(told))  # last: what it says is never of an older file
     finally:

@@ -11,7 +11,7 @@ from dactyl.core.fields import MEMBER, OUTPUT, OUTPUT_GROUP
 from dactyl.desk.picture import Beside, Strip, numbers_of
 from dactyl.kits.models import Kit, Output
 from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput
-from dactyl.lineups.queries import Placed, placed, rows_of
+from dactyl.lineups.queries import Placed, placed, rows_of, said_of_outputs
 
 NUMBERS = {name: MEMBER[name] for name in ("gain_db", "delay_ms", "low", "high")}
 OUTPUT_NUMBERS = {name: field for name, field in OUTPUT.items() if name != "name"}
@@ -38,6 +38,7 @@ class _Channel:
     number: int  # among the outputs of all members, from 0
     output: Output
     said: LineupOutput
+    name: str  # in the kit as it sounds: a version of it may have called it otherwise
 
     @property
     def pk(self) -> str:
@@ -76,26 +77,26 @@ def _under(kit: Kit, channels: list[_Channel]) -> list[Strip]:
 
 def _strip(kit: Kit, one: _Channel) -> Strip:
     return Strip(
-        "output", one.output.name, one.said.gain_db, one, numbers_of(OUTPUT_NUMBERS, one.said), number=one.number, is_member=True,
-        pieces=_goes_in(one.member.member.kit)[one.output.name], address=reverse("lineups:set_output", args=[kit.pk, one.pk, "_"]),
+        "output", one.name, one.said.gain_db, one, numbers_of(OUTPUT_NUMBERS, one.said), number=one.number, is_member=True,
+        pieces=_goes_in(one.member.member.kit)[one.name], address=reverse("lineups:set_output", args=[kit.pk, one.pk, "_"]),
         mark=f"{one.number_of_member}.{one.output.position + 1}", of_member=one.member.member.kit.name,
     )  # fmt: skip
 
 
 def _channels(kit: Kit) -> Iterator[_Channel]:
     """In the order in which players count them. What a version of a kit has and the kit has no more is left out."""
-    said = {(row.one_id, row.output_id): row for row in LineupOutput.objects.filter(kit=kit)}
     members = placed(kit)
-    rows: dict[int, dict[str, Output]] = {}
-    for output in Output.objects.filter(kit__in={one.row.other_id for one in members}):
-        rows.setdefault(output.kit_id, {})[output.name] = output
+    said = said_of_outputs(kit, members)
+    rows = {row.pk: row for row in Output.objects.filter(kit__in={one.row.other_id for one in members})}
+    by_name = {(row.kit_id, row.name): row for row in rows.values()}
     number = 0
-    for number_of_member, one in enumerate(members, start=1):
+    for at, one in enumerate(members):
         for output in one.member.kit.outputs:
-            row = rows.get(one.row.other_id, {}).get(output.name)
+            told = said.get((at, output.name))
+            row = rows.get(told.output_id) if told else by_name.get((one.row.other_id, output.name))
             if row is not None:
-                nothing = LineupOutput(kit=kit, one=one.row, output_id=row.pk, name=row.name)
-                yield _Channel(one, number_of_member, number, row, said.get((one.row.pk, row.pk), nothing))
+                told = told or LineupOutput(kit=kit, one=one.row, output_id=row.pk, name=row.name)
+                yield _Channel(one, at + 1, number, row, told, output.name)
             number += 1
 
 

@@ -3,10 +3,11 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from dactyl.core.errors import KitError
-from dactyl.core.fields import OUTPUT, OUTPUT_GROUP
+from dactyl.core.fields import OUTPUT
+from dactyl.desk.edits import refuse_group
 from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
+from dactyl.kits.edits.outputs import drop_empty_groups
 from dactyl.kits.edits.sentences import settings_named
 from dactyl.kits.models import Kit, Output
 from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput
@@ -24,32 +25,12 @@ def set_outputs(places: Sequence[Place], kit: Kit, version: int, values: Mapping
 
 def group(kit: Kit, version: int, places: Sequence[Place], name: str) -> Revision | None:
     """One handle for outputs of any of the kits; they leave the groups of the lineup that they were in."""
-    if len(places) < 2:
-        raise KitError(
-            "Select two outputs or more first: Ctrl and a press on their numbers, or Shift with the arrow keys."
-        )
-    _refuse_known(kit, name)
+    refuse_group(LineupGroup, kit, name, len(places))
     with edit(kit, version, f"{len(places)} outputs grouped as {name}") as change:
         last = LineupGroup.objects.filter(kit=kit).order_by("-position").first()
         made = change.create(LineupGroup(kit=change.document, name=name, position=last.position + 1 if last else 0))
         change.update_all(_rows(change, places), group_id=made.pk)
-        drop_empty_groups(change)
-    return change.revision
-
-
-def set_group(row: LineupGroup, version: int, values: Mapping[str, Any]) -> Revision | None:
-    if "name" in values:
-        _refuse_known(row.kit, values["name"], besides=row.pk)
-    with edit(row.kit, version, settings_named(OUTPUT_GROUP, values, f"group {row.name}")) as change:
-        change.update(row, **values)
-    return change.revision
-
-
-def ungroup(row: LineupGroup, version: int) -> Revision | None:
-    """Its outputs keep their own levels."""
-    with edit(row.kit, version, f"Group {row.name} dissolved") as change:
-        change.update_all(list(row.outputs.all()), group_id=None)
-        change.delete_all([row])
+        drop_empty_groups(change, LineupGroup)
     return change.revision
 
 
@@ -57,7 +38,7 @@ def join_group(places: Sequence[Place], kit: Kit, version: int, row: LineupGroup
     where = f"in group {row.name}" if row else "in no group"
     with edit(kit, version, f"{_named(places)[:1].upper()}{_named(places)[1:]} {where}") as change:
         change.update_all(_rows(change, places), group_id=row.pk if row else None)
-        drop_empty_groups(change)
+        drop_empty_groups(change, LineupGroup)
     return change.revision
 
 
@@ -80,13 +61,3 @@ def _rows(change: Change, places: Sequence[Place]) -> list[LineupOutput]:
             change.update(row, name=output.name)
         rows.append(row)
     return rows
-
-
-def drop_empty_groups(change: Change) -> None:
-    """A group without outputs stands nowhere in the page."""
-    change.delete_all(list(LineupGroup.objects.filter(kit=change.document, outputs=None)))
-
-
-def _refuse_known(kit: Kit, name: str, besides: int | None = None) -> None:
-    if LineupGroup.objects.filter(kit=kit, name__iexact=name).exclude(pk=besides).exists():
-        raise KitError(f"There is a group {name} already. Choose another name.")

@@ -13,9 +13,9 @@ from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.alongside import is_lineup
 from dactyl.kits.edits.kits import create_kit
+from dactyl.kits.edits.outputs import drop_empty_groups
 from dactyl.kits.models import Kit
 from dactyl.lineups import queries
-from dactyl.lineups.desk_edits import drop_empty_groups
 from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput, Link, SharedChoke
 from dactyl.lineups.queries import MOST, own_row, rows_of
 
@@ -70,7 +70,7 @@ def set_channels(
 def remove(row: Alongside, version: int) -> Revision | None:
     with edit(row.kit, version, f"{row.other.name} no longer alongside") as change:
         change.delete_all([row])
-        drop_empty_groups(change)
+        drop_empty_groups(change, LineupGroup)
     return change.revision
 
 

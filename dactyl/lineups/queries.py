@@ -216,19 +216,34 @@ def _together(kit: Kit, found: Sequence[Placed]) -> Lineup:
 
 def _desk_over(kit: Kit, found: Sequence[Placed]) -> dict[str, Any]:
     """The desk over the kits of a lineup; what it says of outputs that are not there is left out."""
+    outputs = tuple(
+        LineupOutputValue(
+            member=number, **values_of(OUTPUT, row) | {"name": name}, group=row.group.name if row.group else ""
+        )
+        for (number, name), row in said_of_outputs(kit, found).items()
+    )
+    groups = tuple(LineupGroupValue(**values_of(OUTPUT_GROUP, row)) for row in LineupGroup.objects.filter(kit=kit))
+    return {**values_of(DESK, kit), "outputs": outputs, "groups": groups}
+
+
+def said_of_outputs(kit: Kit, found: Sequence[Placed]) -> dict[tuple[int, str], LineupOutput]:
+    """What the desk over the kits says, by the number of the member and the name that the output has in it. Two queries.
+
+    Outputs are found by their keys. A version of a kit has none: there the name counts that it had when this was set, or has now.
+    """
     numbers = {one.row.pk: number for number, one in enumerate(found)}
     rows = [row for row in LineupOutput.objects.filter(kit=kit).select_related("group") if row.one_id in numbers]
     names = dict(Output.objects.filter(pk__in=[row.output_id for row in rows]).values_list("pk", "name"))
-    outputs: dict[tuple[int, str], LineupOutputValue] = {}
+    said: dict[tuple[int, str], LineupOutput] = {}
     for row in rows:
-        number = numbers[row.one_id]
-        there = {output.name for output in found[number].member.kit.outputs}
-        name = next((name for name in (names.get(row.output_id), row.name) if name in there), None)
+        number, now = numbers[row.one_id], names.get(row.output_id)
+        member = found[number]
+        there = {output.name for output in member.member.kit.outputs}
+        called = (now,) if member.row.version is None else (row.name, now)
+        name = next((name for name in called if name in there), None)
         if name is not None:
-            values = {**values_of(OUTPUT, row), "name": name, "group": row.group.name if row.group else ""}
-            outputs.setdefault((number, name), LineupOutputValue(member=number, **values))
-    groups = tuple(LineupGroupValue(**values_of(OUTPUT_GROUP, row)) for row in LineupGroup.objects.filter(kit=kit))
-    return {**values_of(DESK, kit), "outputs": tuple(outputs.values()), "groups": groups}
+            said.setdefault((number, name), row)
+    return said
 
 
 def _crossing(kit: Kit, at: Mapping[int | None, int]) -> tuple[tuple[LinkValue, ...], tuple[Choke, ...]]:

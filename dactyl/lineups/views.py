@@ -17,6 +17,7 @@ from dactyl.core.kit import CURVE_EXPONENTS
 from dactyl.core.lineup import CHANNELS, kit_of
 from dactyl.core.parts.part import DRUM_CHANNEL
 from dactyl.desk.edits import next_group_name
+from dactyl.desk.views import changed_group
 from dactyl.history.door import Answer
 from dactyl.history.edits import StaleDocument
 from dactyl.kit_files.views import packed
@@ -358,12 +359,7 @@ def add_group(request: HttpRequest, kit: Kit, version: int) -> Answer:
 @kit_edit
 def change_group(request: HttpRequest, kit: Kit, version: int, group_id: int, what: str) -> Answer:
     """what : a setting, or delete"""
-    row = find(LineupGroup.objects, group_id, kit, kit=kit)
-    if what == "delete":
-        return desk_edits.ungroup(row, version)
-    if what not in OUTPUT_GROUP:
-        raise KitError(f"A group has no setting named “{what[:30]}”. Reload the page.")
-    return desk_edits.set_group(row, version, {what: fields.read(OUTPUT_GROUP, what, request.POST.get("value", ""))})
+    return changed_group(request, find(LineupGroup.objects, group_id, kit, kit=kit), version, what)
 
 
 def _places(kit: Kit, keys: Sequence[str]) -> list[desk_edits.Place]:
@@ -371,9 +367,9 @@ def _places(kit: Kit, keys: Sequence[str]) -> list[desk_edits.Place]:
     if not is_lineup(kit):
         raise KitError("This kit has a desk of its own; only a lineup has one over several kits.")
     members = {str(row.pk): row for row in queries.rows_of(kit)}
-    wanted = [key.partition(":")[::2] for key in keys]
-    there = Output.objects.in_bulk([number_in(output) for _, output in wanted])
-    found = [(members.get(member), there.get(number_in(output))) for member, output in wanted]
+    wanted = dict.fromkeys((member, number_in(output)) for member, _, output in (key.partition(":") for key in keys))
+    there = Output.objects.in_bulk([output for _, output in wanted])
+    found = [(members.get(member), there.get(output)) for member, output in wanted]
     if not all(row and output and output.kit_id == row.other_id for row, output in found):
         raise StaleDocument("An output is no longer there; what there is now is shown.")
     return found

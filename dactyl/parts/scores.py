@@ -11,7 +11,7 @@ from dactyl.core.errors import PartError
 from dactyl.core.formats.musicxml.write import STANDARD, musicxml_steps, write_musicxml
 from dactyl.history.queries import reading
 from dactyl.jobs.models import Job
-from dactyl.jobs.run import Progress, enqueue, latest
+from dactyl.jobs.run import Progress, enqueue, latest, reported
 from dactyl.kits.alongside import kit_of_notes
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes
@@ -78,13 +78,7 @@ def write(score_id: int) -> Iterator[Progress]:
     path = store.incoming_folder() / row.file
     half = path.with_suffix(".part")
     try:
-        steps = musicxml_steps(value, drums)
-        while True:
-            try:
-                yield Progress(*next(steps), "Writing the score")
-            except StopIteration as end:
-                half.write_bytes(end.value)
-                break
+        half.write_bytes((yield from reported(musicxml_steps(value, drums), "Writing the score")))
         Score.objects.filter(pk=row.pk).update(state="")
         half.replace(path)
         Score.objects.filter(pk=row.pk).update(state=state)  # last: it is never of an older file

@@ -50,6 +50,7 @@ from dactyl.web.request_values import JsonValues, number_in, plain
 
 RATES_HZ = (8000, 192_000)
 MOST_FILES = 64  # read at once
+HEAD_BYTES = 256  # by which a score is known
 
 
 @require_GET
@@ -103,11 +104,13 @@ def read(request: HttpRequest, kit_id: int) -> HttpResponse:
     values: list[PartValue] = []
     for upload in uploads[:MOST_FILES]:
         name = upload.name[:120]
-        most = MAX_SCORE_BYTES if name.lower().endswith((".musicxml", ".xml", ".mxl")) else MAX_BYTES
+        is_score = is_musicxml(upload.read(HEAD_BYTES))
+        most = MAX_SCORE_BYTES if is_score else MAX_BYTES
         if upload.size > most:
             raise PartError(f"{name} is larger than {most >> 20} MB; no drum part is.")
+        upload.seek(0)
         data = upload.read()
-        if is_musicxml(data):
+        if is_score:
             values.append(read_musicxml(data, name, kind_from_name))
         else:
             values += read_tracks(data, name) if way == "tracks" else [read_midi(data, name)]

@@ -216,6 +216,10 @@ class Checks(TestCase):
         lineup = lineup_of("Both", [self.kit, other])
         page = self.client.get(f"/kits/{lineup.pk}/check/").content.decode()
         self.assertIn("listening for the first time", page)
+        self.assertFalse(
+            Job.objects.filter(work=tasks.WORK, subject_id=other.pk).exists(), "to look at a page asks for nothing"
+        )
+        self.assertFalse(self.client.post(f"/kits/{lineup.pk}/check/ask/").json()["isCurrent"])
         self.assertTrue(Job.objects.filter(work=tasks.WORK, subject_id=other.pk).exists(), "it is looked at")
         list(tasks.check_kit(other.pk))
         KitCheck.objects.filter(kit=self.kit).update(version=Kit.objects.get(pk=self.kit.pk).version)

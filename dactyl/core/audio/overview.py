@@ -60,6 +60,7 @@ def small_outline(packed: bytes, width: int, height: int, columns: int = 32) -> 
     return f"M{' '.join(there + back)}Z"
 
 
+@lru_cache(maxsize=2000)
 def outline(packed: bytes, width: float, height: float) -> str:
     """The overview as an SVG path: one closed shape, there along the highs and back along the lows."""
     pairs = np.frombuffer(packed, np.int8).reshape(-1, 2) / 127

@@ -24,6 +24,7 @@ from dactyl.core.formats.sf2.unpack import ATTENUATION_DB, HEARD_LINEAR, MOST_AT
 from dactyl.core.kit import MAX_VELOCITY, Kit, Pad
 from dactyl.core.play.compile import compile_kit, layer_gains
 from dactyl.core.play.playbook import PadTable, Playbook, Region
+from dactyl.core.steps import result_of
 from dactyl.core.units import db_to_gain, gain_to_db
 
 MOST_BYTES = 2**31
@@ -57,12 +58,7 @@ class _Zone:
 
 def write_soundfont(path: Path, kit: Kit, load_sound: Callable[[Recipe], np.ndarray]) -> tuple[str, ...]:
     """Returns a sentence for everything that it can't hold. raises : KitError where no pad has a sound and a note"""
-    steps = soundfont_steps(path, kit, load_sound)
-    while True:
-        try:
-            next(steps)
-        except StopIteration as end:
-            return end.value
+    return result_of(soundfont_steps(path, kit, load_sound))
 
 
 def soundfont_steps(

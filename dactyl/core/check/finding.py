@@ -45,9 +45,7 @@ class Finding:
     message: str  # one sentence: what, where, how much
     measured: float | None = None
     usual: float | None = None  # in this kit
-    limit: float | None = (
-        None  # how far from that it must be to be told, in the same unit; None: it is so, or it is not
-    )
+    limit: float | None = None  # how far from that it must be to be told, in the same unit; None: nothing to measure
     unit: str = ""
     fellow: int | None = None  # id of a take to hear beside it
     mend: tuple[Change, ...] = ()
@@ -71,15 +69,10 @@ class Finding:
         """How sure it is, as a sentence: by how much it is off, against what is told at all."""
         times = self.times
         if times is None:
-            return "Sure." if self.severity == WRONG else ""
+            return {WRONG: "Sure.", DOUBTFUL: "Perhaps: it is yours to judge."}.get(self.severity, "")
         off = abs(self.measured - self.usual)
-        how = (
-            "Sure"
-            if times >= SURE_TIMES or self.severity == WRONG
-            else "Likely"
-            if times >= LIKELY_TIMES
-            else "Perhaps"
-        )
+        is_sure = times >= SURE_TIMES or self.severity == WRONG
+        how = "Sure" if is_sure else "Likely" if times >= LIKELY_TIMES else "Perhaps"
         if self.unit == "full scale":
             return f"{how}: {off:.1%} of full scale off; it is told from {self.limit:.1%} on."
         unit = f" {self.unit}" if self.unit else ""

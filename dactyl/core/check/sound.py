@@ -33,11 +33,7 @@ HUM_LEAST = 1e-4  # full scale: what is softer hums at less than -80 dBFS
 HUM_WINDOW_SECONDS, HUM_WINDOWS, HUM_STEADY_DB = 0.1, 3, 1.5
 STEP_SECONDS = 0.005
 STROKE_AFTER_SECONDS, STROKE_RISE_DB, STROKE_WITHIN_DB, STROKE_LED_STEPS = 0.06, 5.5, 24.0, 9
-SHARP_RISE_DB, SHARP_WITHIN_DB, SOFT_RISE_DB = (
-    9.0,
-    14.0,
-    -3.0,
-)  # of a stroke that is told by its attack, in what still rings
+SHARP_RISE_DB, SHARP_WITHIN_DB, SOFT_RISE_DB = 9.0, 14.0, -3.0  # of a stroke that its attack tells, in what still rings
 
 
 @dataclass(frozen=True, slots=True)
@@ -246,7 +242,7 @@ def _second(steps: np.ndarray, sharp: np.ndarray, onset: int, peak: float, rate_
     is_sharp = (sharp >= 10 ** (SHARP_RISE_DB / 20) * _led_by(sharp)) & (
         sharp >= sharp.max() * 10 ** (-SHARP_WITHIN_DB / 20)
     )
-    is_sharp = is_sharp[: len(steps)] & (steps >= least) & (steps >= 10 ** (SOFT_RISE_DB / 20) * before)
+    is_sharp &= (steps >= least) & (steps >= 10 ** (SOFT_RISE_DB / 20) * before)
     struck = np.flatnonzero(is_struck | is_sharp)
     struck = struck[struck >= first]
     return int(struck[0]) * hop if len(struck) else 0

@@ -35,7 +35,7 @@ class Channel:
     is_muted: bool = False  # also where it is dry: a mute is no level
     bus: int = 0  # index into Desk.compressors: which parallel bus it is
     behind: "Channel | None" = (
-        None  # what the desk of a lineup makes of what leaves here, where that is more than a level
+        None  # in a lineup, what its desk makes of what leaves here, where that is more than a level
     )
 
     @property

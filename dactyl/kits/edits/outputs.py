@@ -10,7 +10,7 @@ from dactyl.history.edits import Change, edit
 from dactyl.history.models import Revision
 from dactyl.kits.edits.sentences import settings_named
 from dactyl.kits.fields import MIC_FIELDS
-from dactyl.kits.models import Mic, Output, OutputGroup, Pad, Piece, PieceMic, TakeSample
+from dactyl.kits.models import Handle, Mic, Output, OutputGroup, Pad, Piece, PieceMic, TakeSample
 
 
 def touch_all(change: Change) -> None:
@@ -28,9 +28,9 @@ def output_called(change: Change, name: str) -> Output:
     return output
 
 
-def drop_empty_groups(change: Change) -> None:
-    """A group without outputs stands nowhere in the page."""
-    change.delete_all(list(OutputGroup.objects.filter(kit=change.document, outputs=None)))
+def drop_empty_groups(change: Change, groups: type[Handle]) -> None:
+    """A group without outputs stands nowhere in the page. groups : those of a kit, or of a lineup"""
+    change.delete_all(list(groups.objects.filter(kit=change.document, outputs=None)))
 
 
 def rename_output(output: Output, version: int, name: str) -> Revision | None:
@@ -53,7 +53,7 @@ def delete_output(output: Output, version: int) -> Revision | None:
             for row in model.objects.filter(output=output):
                 change.update(row, output_id=None)
         change.delete_all([output])
-        drop_empty_groups(change)
+        drop_empty_groups(change, OutputGroup)
         left = Output.objects.filter(kit=change.document).order_by("position")
         change.update_each(
             [(row, {"position": number}) for number, row in enumerate(left)]

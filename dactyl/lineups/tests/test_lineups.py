@@ -19,7 +19,7 @@ from dactyl.core.play.together import compile_lineup
 from dactyl.history import edits as history
 from dactyl.kit_files.tasks import open_kit_file
 from dactyl.kits import alongside, edits
-from dactyl.kits.models import Kit, KitFile, Piece
+from dactyl.kits.models import Kit, KitFile, Output, Piece
 from dactyl.kits.tests.test_edits import KitCase, recordings, version
 from dactyl.kits.values import kit_value
 from dactyl.lineups import queries
@@ -305,6 +305,10 @@ class ALineupOfItsOwn(AlongsideCase):
         one, other = self.places()
         nothing = self.desk()
         self.assertEqual(self.post_to_lineup("alongside/desk/group/", outputs=one).status_code, 422, "two at least")
+        twice = f"{one},{one.replace(':', ':0')}"
+        self.assertEqual(
+            self.post_to_lineup("alongside/desk/group/", outputs=twice).status_code, 422, "one, said twice"
+        )
         self.assertEqual(self.post_to_lineup("alongside/desk/group/", outputs=f"{one},{other}").status_code, 200)
         group = LineupGroup.objects.get(kit=self.lineup)
         for path, value in [
@@ -357,9 +361,23 @@ class ALineupOfItsOwn(AlongsideCase):
         self.assertEqual(self.post_to_lineup(f"alongside/desk/outputs/{place}/gain_db/", value="-7").status_code, 200)
         edits.outputs.rename_output(made, version(self.other), "Hall")
         self.assertEqual([(one.name, one.gain_db) for one in self.desk()[1]], [("Hall", -7.0)])
+        with history.edit(self.other, version(self.other), "another output of the name it had") as change:
+            other_room = output(change, "Room")
+        self.assertEqual([one.name for one in self.desk()[1]], ["Hall"], "an output is told by its key, not by a name")
+        edits.outputs.delete_output(other_room, version(self.other))
+        history.undo(Kit.objects.get(pk=self.other.pk), version(self.other))
         kept = version_edits.keep(self.lineup, "with a hall")
         self.post_to_lineup(f"alongside/desk/outputs/{place}/gain_db/", value="0")
         version_edits.go_back(kept, version(self.lineup))
+        self.assertEqual([(one.name, one.gain_db) for one in self.desk()[1]], [("Hall", -7.0)])
+        edits.outputs.delete_output(Output.objects.get(pk=made.pk), version(self.other))
+        with history.edit(self.other, version(self.other), "a new one of its name") as change:
+            output(change, "Hall")
+        self.assertEqual(self.desk()[1], (), "what was said of one that is gone is not said of another")
+        view = self.client.get(f"/kits/{self.lineup.pk}/desk/").content.decode()
+        self.assertNotIn("−7.0", view, "the view shows what sounds")
+        for _ in range(2):
+            history.undo(Kit.objects.get(pk=self.other.pk), version(self.other))
         self.assertEqual([(one.name, one.gain_db) for one in self.desk()[1]], [("Hall", -7.0)])
         data = b"".join(self.client.get(f"/kits/{self.lineup.pk}/alongside/package/").streaming_content)
         file = KitFile.objects.create(name="Lineup.zip", stored_as=store.receive(lambda file: file.write(data)))

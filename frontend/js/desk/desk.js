@@ -54,7 +54,8 @@ export function startDesk(session, engine, part) {
     const before = outputs;
     outputs = detail.outputs;
     hearAgain();
-    if (![...solo].some((n) => outputs[n]?.name !== before[n]?.name)) return;
+    const isOther = (n) => outputs[n]?.name !== before[n]?.name || outputs[n]?.member !== before[n]?.member;
+    if (![...solo].some(isOther)) return void (solo.size && engine.setSoloOutputs([...solo])); // a kit may have come
     solo = new Set(); // its number is another's now, or nobody's
     engine.setSoloOutputs([]);
     mark();

@@ -70,7 +70,7 @@ export function startEdits(session) {
     const now = session.headers;
     const isOld = (...names) => names.some((name) => asked[name] !== now[name]);
     if (detail.target.id === "view" && isOld(VIEW)) detail.shouldSwap = false;
-    if (detail.target.id === "card" && isOld(header("selected_pads"), header("card_tab"))) {
+    if (detail.target.id === "card" && isOld(header("selected_pads"), header("selected_takes"), header("card_tab"))) {
       detail.shouldSwap = false;
       session.loadCard();
     }

@@ -289,7 +289,7 @@ export class Engine extends EventTarget {
   /** Only these are heard; all where there are none. @param {number[]} numbers as `outputs` has them */
   setSoloOutputs(numbers) {
     const all = this.outputs;
-    this.#send({ type: "soloOutputs", outputs: numbers.map((n) => [all[n].member, all[n].number]) });
+    this.#send({ type: "soloOutputs", outputs: numbers.filter((n) => all[n]).map((n) => [all[n].member, all[n].number]) });
   }
 
   /** Hear the outputs so until tables come the next time. @param {(import("./desk.js").OutputRow & { member: string })[]} outputs as `outputs` has them */

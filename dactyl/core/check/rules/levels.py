@@ -317,10 +317,8 @@ def hum(kit: MeasuredKit) -> Iterator[Finding]:
     """A steady line of the mains, 50 or 60 Hz and twice and thrice it, that does not fall as the drum does."""
     for heard, mic, sound, place in each_file(kit, lambda sound: sound.hum_db >= HUM_DB):
         envelope = heard.pad.envelope
-        if (
-            envelope.decay_ms is not None and envelope.sustain == 0
-        ):  # a loop is steady in its file; the pad lets it fall
-            continue
+        if envelope.decay_ms is not None and envelope.sustain == 0:
+            continue  # a loop is steady in its file; the pad lets it fall
         yield Finding(
             rule="hum",
             severity=DOUBTFUL,

@@ -18,6 +18,7 @@ from dactyl.core.formats.musicxml.rhythm import Bar, Head, Written, bars_of
 from dactyl.core.kinds import BY_SLUG, OF_NOTE
 from dactyl.core.parts.meter import bar_span
 from dactyl.core.parts.part import Event, Part
+from dactyl.core.steps import result_of
 
 STANDARD = {note: (BY_SLUG[kind].label, kind) for note, kind in OF_NOTE.items()}
 """The drums of the standard notes, as ``write_musicxml`` takes them."""
@@ -37,12 +38,7 @@ TICKS, SHORT_BARS, SECTION_ENDS = "ticks-per-beat", "ticks-of-short-bars", "tick
 
 def write_musicxml(part: Part, drums: Mapping[int, tuple[str, str]]) -> bytes:
     """drums : (name, slug of its kind) of each note that is known"""
-    steps = musicxml_steps(part, drums)
-    while True:
-        try:
-            next(steps)
-        except StopIteration as end:
-            return end.value
+    return result_of(musicxml_steps(part, drums))
 
 
 def musicxml_steps(part: Part, drums: Mapping[int, tuple[str, str]]) -> Generator[tuple[int, int], None, bytes]:
