@@ -15,7 +15,14 @@ from dactyl.bounces import edits, store
 from dactyl.bounces.models import Bounce, Stem
 from dactyl.bounces.ranges import file_response, zip_blocks
 from dactyl.checks.queries import found as found_in
-from dactyl.core.bounce.foreseen import Unanswered, shared_hits, size_on_disk, unanswered, unmet_curves
+from dactyl.core.bounce.foreseen import (
+    Unanswered,
+    shared_hits,
+    size_on_disk,
+    unanswered,
+    unmet_curves,
+    unused_controls,
+)
 from dactyl.core.bounce.grouping import arrange, bus_names
 from dactyl.core.bounce.order import (
     GROUPINGS,
@@ -116,7 +123,7 @@ def _before(kit: Kit, part: Part, order: BounceOrder, rate_hz: int, *, with_alon
         lineup = lineup_value(kit, own) if with_alongside or is_lineup(kit) else None
     playbook = played_by(own, lineup, order, rate_hz)
     missing = [*(Unanswered(note, hits) for note, hits in silent.items()), *unanswered(playbook, value)]
-    voices = voices_of(playbook, value.hits(rate_hz))
+    voices = voices_of(playbook, value.acts(rate_hz))
     frames = bounce_frames(voices, value.end_frame(rate_hz))
     stems = arrange(playbook, voices, order, value)
     parallel = bus_names(playbook, order)
@@ -131,6 +138,7 @@ def _before(kit: Kit, part: Part, order: BounceOrder, rate_hz: int, *, with_alon
         **_at_the_desk(own, order),
         "moving": _moving(value, order),
         "unmet_curves": unmet_curves(playbook, value, is_dry=order.is_dry),
+        "unused_controls": unused_controls(playbook, value),
         "shared": shared[:4],
         "shared_hits": sum(hits for _, hits in shared),
         **_found_in_kit(kit, {voice.pad.id for voice in voices if lineup is None}),

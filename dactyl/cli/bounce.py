@@ -13,7 +13,7 @@ from pathlib import Path
 
 from dactyl.cli.part import read_bytes, read_part
 from dactyl.cli.say import ProgressLine, warn
-from dactyl.core.bounce.foreseen import unanswered, unmet_curves
+from dactyl.core.bounce.foreseen import unanswered, unmet_curves, unused_controls
 from dactyl.core.bounce.order import BounceOrder
 from dactyl.core.bounce.source import LineupSource, Source, Together, open_kit, open_played
 from dactyl.core.bounce.stems import Stem, bounce
@@ -48,6 +48,7 @@ def run(asked: argparse.Namespace) -> int:
                 f"{part_file.name}: nothing answers {m.label} ({counted(m.hits, 'hit')})."
                 for m in unanswered(playbook, part)
             ),
+            *(f"{part_file.name}: {words}" for words in unused_controls(playbook, part)),
         ]
         warn(warnings)
         steps = bounce(

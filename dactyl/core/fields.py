@@ -12,13 +12,17 @@ from typing import Any
 from dactyl.core.errors import KitError
 from dactyl.core.kinds import BY_SLUG
 from dactyl.core.kit import (
+    CLOSING_MS,
     CURVE_EXPONENTS,
     FADE_MS,
     FILTERS,
+    GRAB_MS,
     MAX_BANKS,
     MAX_SIDE,
     NOTES,
+    PLAYED_BY,
     ROTATIONS,
+    SHARED_BY,
     SIDES,
     STOOL,
     STRENGTHS,
@@ -138,6 +142,8 @@ PAD: dict[str, Field] = {
     "vary_gain_db": _db("Variation of level", 0, 12, path="variation.gain_db", label="Level ±"),
     "vary_pan": _pan("Variation of pan", 0, path="variation.pan", label="Pan ±", hint=""),
     "vary_delay_ms": _ms("Variation of time", 100, path="variation.delay_ms", label="Random delay"),
+    "open_to": _whole("Open to", 0, 127, is_optional=True, step=1, reset="", hint="The openness up to which it stands for its piece; empty: the pedal does not choose it"),
+    "played_by": Field(words="Also played by", kind=str, choices=PLAYED_BY, reset=""),
 }  # fmt: skip
 LAYER: dict[str, Field] = {"gain_db": _db("Level")}
 TAKE: dict[str, Field] = {
@@ -159,6 +165,14 @@ PIECE: dict[str, Field] = {
     "place_x": _number("Place across", -100, 100, is_optional=True, step=1, digits=0, reset="", hint="On the floor plan, from the player's left to right"),
     "place_y": _number("Place in depth", 0, 100, is_optional=True, step=1, digits=0, reset="", hint="On the floor plan, from the front to the player"),
     "colour": Field(words="Colour", kind=str, choices=COLOURS, reset=""),
+    "shared_by": Field(words="Pads chosen by", kind=str, choices=SHARED_BY, reset=""),
+    "controller": _whole("Controller", 0, 127, reset=4, step=1),
+    "is_turned": _yes_no("127 is closed"),
+    "blend": _whole("Blend", 0, 64, step=2, hint="Openness over which neighbouring pads blend"),
+    "closing_ms": _ms("Closing time", 5000, reset=CLOSING_MS),
+    "grab_from": _whole("Grabbed from", 1, 127, is_optional=True, step=1, reset="", hint="Aftertouch of its key from which on a hand grabs it; empty: never"),
+    "grab_note": _whole("Note of a grab", 0, 127, is_optional=True, step=1, reset="", hint="Empty: none"),
+    "grab_ms": _ms("Grab time", 5000, reset=GRAB_MS),
 }  # fmt: skip
 MIC: dict[str, Field] = {
     "name": _text("Name", 40),

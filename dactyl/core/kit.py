@@ -18,6 +18,9 @@ FOLLOWS, STAYS = "follows", "stays"  # what a piece may say of a mic's pan
 NOTES = 128
 FADE_MS = 8.0  # of a cut, where no group says otherwise
 MAX_SIDE, MAX_BANKS = 32, 16  # rows or columns, and banks, of a surface
+SHARED_BY = {"": "Nothing", "pedal": "A pedal", "place": "Where it was hit"}  # what chooses among the pads of a piece
+PLAYED_BY = {"": "Strokes only", "chick": "A quick close", "splash": "A quick open", "grab": "A grab"}
+CLOSING_MS, GRAB_MS = 60.0, 80.0
 VOICES = 16  # of a pad, where nothing else is set
 STRENGTHS = (0.01, 2.0)  # of a companion
 MOST_ID = 1 << 63  # what databases and readers of JSON hold
@@ -155,6 +158,8 @@ class Pad:
     variation: Variation = Variation()
     random_stream: int | None = None  # of its variation; its id where nothing is set
     output: str | None = None
+    open_to: int | None = None  # the openness up to which it stands for its piece; None: it is not shared out
+    played_by: str = ""  # a key of PLAYED_BY: what plays it besides strokes
 
     def __post_init__(self) -> None:
         self._check_values()
@@ -175,6 +180,7 @@ class Pad:
             ("velocity curve", self.curve, not isinstance(self.curve, str) or self.curve in CURVE_EXPONENTS),
             ("drawn curve", self.curve, isinstance(self.curve, str) or is_drawn(self.curve)),
             ("filter", self.filter.kind, self.filter.kind in FILTERS),
+            ("way to be played", self.played_by, self.played_by in PLAYED_BY),
         ]
         for name, value, is_right in wrong:
             if not is_right:
@@ -203,6 +209,14 @@ class Piece:
     mic_gains_db: tuple[tuple[str, float], ...] = ()  # of some mics, for this piece only
     mic_pans: tuple[tuple[str, float | str], ...] = ()  # of some mics: FOLLOWS, STAYS, or a place of its own, -1..1
     mic_flips: tuple[str, ...] = ()  # mics whose polarity is turned for this piece
+    shared_by: str = ""  # a key of SHARED_BY: what chooses among its pads (design rule 20)
+    controller: int = 4  # that says how open it is, or where it was struck; 4 is the foot controller
+    is_turned: bool = False  # 127 is closed
+    blend: int = 0  # openness over which neighbouring pads blend
+    closing_ms: float = CLOSING_MS
+    grab_from: int | None = None  # aftertouch of one of its keys from which on it is grabbed
+    grab_note: int | None = None  # a note that grabs it
+    grab_ms: float = GRAB_MS
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -24,7 +24,7 @@ PAD_FIELDS: Mapping[str, Field] = {
 LAYER_FIELDS, TAKE_FIELDS, PIECE_FIELDS = core.LAYER, core.TAKE, core.PIECE
 MIC_FIELDS, OUTPUT_FIELDS = core.MIC, core.OUTPUT
 CHOKE_FADE = core.GROUP["fade_ms"]
-COPIED = tuple(name for name in PAD_FIELDS if name not in ("name", "kind"))
+COPIED = tuple(name for name in PAD_FIELDS if name not in ("name", "kind", "open_to", "played_by"))
 """What copying and pasting a pad's settings carries, besides its output and groups."""
 SCALES = {  # unit -> what may be typed behind a number, and how much of the unit it is
     "": {},

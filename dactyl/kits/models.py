@@ -6,7 +6,21 @@ from django.utils import timezone
 
 from dactyl.core.fields import DRAWN
 from dactyl.core.kinds import KINDS
-from dactyl.core.kit import CURVE_EXPONENTS, FADE_MS, FILTERS, FOLLOWS, MAIN, ROTATIONS, STAYS, STOOL, VOICES
+from dactyl.core.kit import (
+    CLOSING_MS,
+    CURVE_EXPONENTS,
+    FADE_MS,
+    FILTERS,
+    FOLLOWS,
+    GRAB_MS,
+    MAIN,
+    PLAYED_BY,
+    ROTATIONS,
+    SHARED_BY,
+    STAYS,
+    STOOL,
+    VOICES,
+)
 from dactyl.core.maps.surfaces import SurfaceGrid
 from dactyl.history.models import Document
 from dactyl.jobs.models import Job
@@ -148,6 +162,16 @@ class Piece(models.Model):
     place_y = models.FloatField(null=True, blank=True)
     colour = models.CharField(max_length=1, blank=True)
 
+    # Pedals and hands
+    shared_by = models.CharField(max_length=5, choices=list(SHARED_BY.items()), blank=True)
+    controller = models.PositiveSmallIntegerField(default=4)
+    is_turned = models.BooleanField(default=False)
+    blend = models.PositiveSmallIntegerField(default=0)
+    closing_ms = models.FloatField(default=CLOSING_MS)
+    grab_from = models.PositiveSmallIntegerField(null=True, blank=True)
+    grab_note = models.PositiveSmallIntegerField(null=True, blank=True)
+    grab_ms = models.FloatField(default=GRAB_MS)
+
     class Meta:
         ordering = ["position"]
 
@@ -213,6 +237,10 @@ class Pad(models.Model):
     decay_ms = models.FloatField(null=True, blank=True)
     sustain = models.FloatField(default=0.0)
     release_ms = models.FloatField(default=50.0)
+
+    # Pedals and hands
+    open_to = models.PositiveSmallIntegerField(null=True, blank=True)  # of openness; null: it is not shared out
+    played_by = models.CharField(max_length=6, choices=list(PLAYED_BY.items()), blank=True)
 
     # Tone
     filter_kind = models.CharField(max_length=4, choices=list(FILTERS.items()), default="off")

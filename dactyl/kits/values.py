@@ -51,6 +51,16 @@ def _row_of(kit: Kit | int) -> Kit:
     return kit if isinstance(kit, Kit) else Kit.objects.get(pk=kit)
 
 
+def gestured_pieces(kit: Kit) -> list[core.Piece]:
+    """The pieces that go by pedals and hands, with their pads but without layers. One query."""
+    pads = Pad.objects.filter(kit=kit).exclude(piece__shared_by="", piece__grab_from=None, piece__grab_note=None)
+    own = defaultdict(list)
+    for pad in pads.select_related("piece"):
+        bare = core.Pad(id=pad.pk, name=pad.full_name, layers=(), open_to=pad.open_to, played_by=pad.played_by)
+        own[pad.piece].append(bare)
+    return [core.Piece(id=row.pk, pads=tuple(own[row]), **values_of(fields.PIECE, row)) for row in own]
+
+
 def whole_kit_value(kit_id: int) -> core.Kit:
     """The kit with what only packages carry: its surfaces, and its other maps. Two queries more."""
     cells = defaultdict(list)

@@ -11,6 +11,7 @@ from django.db.models.expressions import RawSQL
 from dactyl.core.errors import PartError
 from dactyl.core.fields import cleaned
 from dactyl.core.formats.midi import MAX_NOTES
+from dactyl.core.parts import controls
 from dactyl.core.parts.curves import GROUP, OUTPUT, Curve, renoted
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
@@ -103,8 +104,15 @@ def write_translation(
         change.delete_all(list(Event.objects.filter(part=part, note__in=silent)))
         rows = Event.objects.filter(part=part, note__in=table).values_list("pk", "note")
         change.update_known(Event, ((key, {"note": note}, {"note": table[note]}) for key, note in rows))
-        curves = renoted(about(part).curves, lambda note: table.get(note, None if note in silent else note), played)
-        change.update(part, written_for="", curves=curve_rows(curves))
+        value = about(part)
+
+        def becomes(note: int) -> int | None:
+            return table.get(note, None if note in silent else note)
+
+        change.update(
+            part, written_for="", curves=curve_rows(renoted(value.curves, becomes, played)),
+            controls=[list(one) for one in controls.renoted(value.controls, becomes)],
+        )  # fmt: skip
     return change.revision, said
 
 
@@ -193,5 +201,6 @@ def _about(value: PartValue) -> dict:
             for section in value.sections
         ],
         "curves": curve_rows(value.curves),
+        "controls": [list(one) for one in value.controls],
         "end_tick": value.end_tick,
     }

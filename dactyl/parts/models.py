@@ -13,6 +13,9 @@ class Part(Document):
     meters = models.JSONField()  # [[tick, beats in a bar, beat unit], ...], the first at tick 0
     sections = models.JSONField(default=list)  # [[first tick, tick after the last, name], ...] in time order
     curves = models.JSONField(default=list)  # [[of, what, [[tick, value], ...]], ...], as core.parts.curves has them
+    controls = models.JSONField(
+        default=list
+    )  # [[tick, kind, number, value, channel], ...], as core.parts.controls has them
     end_tick = models.PositiveBigIntegerField()
     written_for = models.CharField(max_length=40, blank=True)  # what its notes mean; empty: what the kit's own mean
     added_at = models.DateTimeField(default=timezone.now)

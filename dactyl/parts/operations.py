@@ -7,7 +7,8 @@ import numpy as np
 
 from dactyl.core.errors import PartError
 from dactyl.core.formats.midi import MAX_NOTES
-from dactyl.core.parts import curves, figures, select, structure, timing, velocity
+from dactyl.core.parts import controls, curves, figures, select, structure, timing, velocity
+from dactyl.core.parts.controls import Control
 from dactyl.core.parts.meter import GRIDS
 from dactyl.core.parts.part import Event, Part
 from dactyl.core.parts.reshape import Reshaped, clip_velocity, held_inside, hits_of, moved, refused_behind
@@ -15,6 +16,7 @@ from dactyl.core.parts.timing import Grid
 from dactyl.core.units import counted
 from dactyl.kits.models import Output
 from dactyl.parts import models, queries
+from dactyl.parts.shown import SAID
 from dactyl.web.request_values import JsonValues
 
 TICKS = (0, 1 << 40)
@@ -437,8 +439,11 @@ def _put_behind(asking: Asking, before: Part) -> tuple[str, Part]:
 
 def _lay_over(asking: Asking, before: Part) -> tuple[str, Part]:
     name, other = _other_part(asking, before)
-    after, left = structure.laid_over(before, other, _resting(asking))
+    after, left, unsaid = structure.laid_over(before, other, _resting(asking))
     said = f"{name} laid over"
+    if unsaid:
+        named = ", ".join(map(controls.name_of, unsaid[:3]))
+        said += f"; left out, since this part has hits there too: {named}{' …' if len(unsaid) > 3 else ''}"
     if left:
         named = ", ".join(f"{curves.WORDS[curve.what]} of {curve.name}" for curve in left[:3])
         said += f"; its automation is left out where it would move hits of this part too: {named}" + (
@@ -484,4 +489,13 @@ def recorded(part: Part, rows: Sequence[Sequence[int]], rate_hz: int) -> list[Ev
             part.tick_at((frame + held) / rate_hz) - part.tick_at(frame / rate_hz) if held else 0,
         )
         for frame, note, velocity_, channel, held in rows
+    ]
+
+
+def recorded_controls(part: Part, rows: Sequence[Sequence[int]], rate_hz: int) -> list[Control]:
+    """What controllers said while a pass was played. rows : frame in the part, kind as ``shown.SAID`` counts them, number, value, channel"""
+    last = part.loop_ticks - 1
+    return [
+        Control(min(part.tick_at(frame / rate_hz), last), SAID[kind], number, value, channel)
+        for frame, kind, number, value, channel in rows
     ]

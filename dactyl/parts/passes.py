@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from django.db.models import BooleanField
 from django.db.models.expressions import RawSQL
 
+from dactyl.core.parts.controls import Control, with_recorded
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.parts.reshape import Reshaped, held_inside
@@ -28,13 +29,15 @@ class Taken:
     grid: Grid | None = None  # tightened to it as it is recorded; the played places stay known
     strength: float = 0.0
     turn: tuple[int, int] | None = None  # the stretch that was looped
+    said: Sequence[Control] = ()  # by controllers
+    said_in: range = range(0)  # ticks in which it takes the place of what the same controllers said
 
 
 def record_pass(part: Part, version: int, taken: Taken) -> tuple[Revision | None, str]:
     """Write a pass. Sent again, as when the answer was lost on its way, it is answered as the first time."""
     if row := Pass.objects.filter(part=part, recorded_as=taken.name).first():
         return _again(part, row)
-    if not taken.hits:
+    if not (taken.hits or taken.said):
         return None, ""
     if _was_undone(part, taken.name):
         return None, "This pass was written, and undone since. Ctrl Y brings it back."
@@ -43,11 +46,16 @@ def record_pass(part: Part, version: int, taken: Taken) -> tuple[Revision | None
     sentence = f"Pass {number}: {counted(len(taken.hits), 'hit')}"
     if taken.replaces:
         sentence += f", {counted(len(removed), 'hit')} taken away"
+    if taken.said:
+        sentence += ", with what the pedal or the hand said"
     with edit(part, version, sentence) as change:
         row = change.create(Pass(part=part, number=number, recorded_as=taken.name))
         hits = _tightened(queries.about(part), taken) if taken.grid else taken.hits
         own = tuple(hit._replace(pass_id=row.pk) for hit in hits)
         write_events(change, Reshaped(added=own, removed=removed))
+        if taken.said:
+            kept = with_recorded(queries.about(part).controls, taken.said, taken.said_in)
+            change.update(part, controls=[list(one) for one in kept])
     return change.revision, ""
 
 

@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterable, Iterator
 from django.db.models import BooleanField, QuerySet
 from django.db.models.expressions import RawSQL
 
+from dactyl.core.parts.controls import Control
 from dactyl.core.parts.curves import Curve
 from dactyl.core.parts.part import Event, Section
 from dactyl.core.parts.part import Part as PartValue
@@ -36,6 +37,7 @@ def about(part: Part, own: Iterable[Event] = ()) -> PartValue:
         curves=tuple(
             Curve(of, what, tuple((tick, value) for tick, value in points)) for of, what, points in part.curves
         ),
+        controls=tuple(Control(*row) for row in part.controls),
     )
 
 

@@ -4,6 +4,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping
 from typing import Any
 
 from dactyl.core.formats.notes import note_label
+from dactyl.core.parts.controls import CHANNEL_PRESSURE, CONTROLLER, KEY_PRESSURE
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.history.models import Revision
@@ -14,6 +15,8 @@ from dactyl.kits.staircase import level_table
 from dactyl.parts import queries
 from dactyl.parts.models import Part
 
+CONTROLS = ("", "")  # stands for all that controllers say, where it is told what an edit changed
+SAID = (CONTROLLER, CHANNEL_PRESSURE, KEY_PRESSURE)  # kinds by the numbers that the page has for them
 COLUMNS = ("id", "tick", "order", "note", "velocity", "channel", "length", "played", "pass", "frame", "until")
 
 
@@ -42,6 +45,7 @@ def _moved(rows: Iterable[list]) -> set[tuple[str, str]]:
     for before, after in ((before or {}, after or {}) for table, _, before, after in rows if table == "part"):
         was, now = ({(of, what): points for of, what, points in state.get("curves") or []} for state in (before, after))
         found |= {key for key in {*was, *now} if was.get(key) != now.get(key)}
+        found |= {CONTROLS} if "controls" in before or "controls" in after else set()
     return found
 
 
@@ -75,7 +79,10 @@ def _about(
             for curve in value.curves
             if moved is None or (curve.of, curve.what) in moved
         ],
-        "curvesGone": None if moved is None else sorted(set(moved) - {(one.of, one.what) for one in value.curves}),
+        "curvesGone": None
+        if moved is None
+        else sorted(set(moved) - {CONTROLS} - {(one.of, one.what) for one in value.curves}),
+        **_said(value, frame_at, moved),
         **{name: tell(part) for name, tell in ALONG.items()},
         "bars": value.bars,
         "bpm": round(value.bpm, 3),
@@ -85,6 +92,15 @@ def _about(
         "undoes": now.undoes.sentence if now.undoes else "",
         "redoes": now.redoes.sentence if now.redoes else "",
         "changes": now.done,
+    }
+
+
+def _said(value: PartValue, frame_at: Callable[[int], int], moved: Collection | None) -> dict[str, Any]:
+    """What controllers say: [frame, tick, kind, number, value, channel]; left out where an edit did not change it."""
+    if moved is not None and CONTROLS not in moved:
+        return {}
+    return {
+        "said": [[frame_at(c.tick), c.tick, SAID.index(c.kind), c.number, c.value, c.channel] for c in value.controls]
     }
 
 

@@ -26,6 +26,7 @@ from dactyl.core.formats.musicxml.write import MEDIA_TYPE
 from dactyl.core.formats.notes import note_label, note_name
 from dactyl.core.maps import translate
 from dactyl.core.parts import structure
+from dactyl.core.parts.controls import MOST_CONTROLS
 from dactyl.core.parts.meter import GRIDS
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
@@ -396,17 +397,20 @@ def write_translation(request: HttpRequest, part: Part, version: int, kit_id: in
 
 @part_edit
 def record(request: HttpRequest, part: Part, version: int) -> tuple[Revision | None, str]:
-    """``hits``: rows of frame in the part, note, velocity, channel and frames held, at ``rate``; ``span``: the first frame
-    that was played over, and the one after the last."""
+    """``hits``: rows of frame in the part, note, velocity, channel and frames held, at ``rate``; ``said``: rows of frame, kind, number,
+    value and channel of controllers; ``span``: the first frame that was played over, and the one after the last."""
     asked = JsonValues.of(request)
     frames, rate_hz = (0, 1 << 40), asked.whole("rate", *RATES_HZ)
     limits = [frames, operations.NOTES, operations.VELOCITIES, operations.CHANNELS, frames]
     about, rows = queries.about(part), asked.rows("hits", limits, MAX_NOTES)
     hits = operations.recorded(about, rows, rate_hz)
+    said_limits = [frames, (0, len(shown.SAID) - 1), operations.NOTES, operations.NOTES, operations.CHANNELS]
+    said = asked.rows("said", said_limits, MOST_CONTROLS) if asked.has("said") else []
     asking = operations.Asking(part, asked)
     strength = asked.number("strength", 0, 100, 0) / 100
     taken = passes.Taken(
         name=asked.text("name", 40), hits=hits, replaces=_span(asked, rows, about, rate_hz) if asked.yes("replace") else None,
+        said=operations.recorded_controls(about, said, rate_hz), said_in=_span(asked, said, about, rate_hz),
         grid=asking.grid() if strength else None, strength=strength, turn=asking.turn(),
     )  # fmt: skip
     return passes.record_pass(part, version, taken)

@@ -1,7 +1,7 @@
 """The playbook as the page reads it, and the recipes behind the keys it names."""
 
 from collections import OrderedDict
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import asdict, dataclass, replace
 from threading import Lock
 from typing import Any
@@ -12,13 +12,14 @@ from dactyl.core.desk.tables import Channel, product
 from dactyl.core.lineup import MOST_MEMBERS, Choke, Link, Member
 from dactyl.core.maps.notes import pads_of
 from dactyl.core.maps.translate import meeting
-from dactyl.core.play.compile import compile_kit, curve_table
-from dactyl.core.play.playbook import ALL_CHANNELS, OutputTable, PadTable, Playbook, Region
+from dactyl.core.play.compile import compile_kit, curve_table, gestures
+from dactyl.core.play.hands import table_of
+from dactyl.core.play.playbook import ALL_CHANNELS, Grip, OutputTable, PadTable, Playbook, Region, Shares
 from dactyl.core.play.together import NO_DESK, EnsembleDesk, MemberPart
 from dactyl.core.units import ms_to_frames
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import default_notes, pad_notes
-from dactyl.kits.values import kit_value, some_pads
+from dactyl.kits.values import gestured_pieces, kit_value, some_pads
 from dactyl.shelf.models import Sample
 
 LOW_HZ, HIGH_HZ = 8000, 192_000  # rates that a page may play at
@@ -88,7 +89,9 @@ def pads_for_page(
     crossing, value = _crossing(kit), some_pads(kit, pad_ids, instead=instead).alone
     own = alone_in_page(kit, auditioned(value) if auditioned else value).members
     tables = member_tables(replace(crossing, members=(*own, *crossing.members[1:])), 0, rate_hz)
-    member = {name: tables[name] for name in OF_SOME_PADS}
+    shared, rate = gestured_pieces(kit), min(HIGH_HZ, max(LOW_HZ, rate_hz))
+    ids = [pad.id for piece in shared for pad in piece.pads]
+    member = {name: tables[name] for name in OF_SOME_PADS} | _by_hands(*gestures(shared, rate), ids, rate)
     told: dict[str, Any] = {"rate": rate_hz, "whole": False, "members": [member]}
     if with_notes:
         member |= {"notes": default_notes(kit), "allNotes": True}
@@ -141,7 +144,10 @@ def member_tables(ensemble: Ensemble, number: int, rate_hz: int) -> dict[str, An
         number, alone, played.member, desk=ensemble.desk, tag_of=lambda other: ensemble.members[other].key or "own"
     )
     taking_part = {pad.id for pad in part.pads}
+    told = part.table("", 0)
+    ids = [ensemble.id_of(number, pad.id) for pad in part.pads]
     return {
+        **_by_hands(told.shares, told.grips, ids, alone.rate_hz),
         **heard_by(played, rate_hz),
         "outputs": [
             _output(output, channel, part.handle_of(output.name))
@@ -153,6 +159,31 @@ def member_tables(ensemble: Ensemble, number: int, rate_hz: int) -> dict[str, An
             for note, indexes in alone.notes.items()
         },
         "pads": [_pad(pad) for pad in part.joined(ensemble.links, ensemble.chokes, ensemble.id_of)],
+    }
+
+
+def _by_hands(
+    shares: Sequence[Shares], grips: Sequence[Grip], ids: Sequence[int | str], rate_hz: int
+) -> dict[str, Any]:
+    """What pedals choose among and what hands grab. ids : what the page calls the pads that they name by their places"""
+
+    def called(index: int | None) -> int | str | None:
+        return None if index is None else ids[index]
+
+    return {
+        "shares": [
+            {
+                **(table := table_of(one, rate_hz)),
+                "pads": [ids[index] for index in one.pads],
+                "cuts": [[ids[index] for index in cut] for cut in table["cuts"]],
+                "chick": called(one.chick),
+                "splash": called(one.splash),
+            }
+            for one in shares
+        ],
+        "grips": [
+            asdict(one) | {"pads": [ids[index] for index in one.pads], "sounds": called(one.sounds)} for one in grips
+        ],
     }
 
 

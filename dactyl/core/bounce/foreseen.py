@@ -8,6 +8,7 @@ from functools import cache
 from dactyl.core.bounce.grouping import Key, Stems
 from dactyl.core.bounce.order import BounceOrder
 from dactyl.core.formats.notes import note_label
+from dactyl.core.parts.controls import CONTROLLER, KEY_PRESSURE, RESET_ALL
 from dactyl.core.parts.curves import GROUP, LANE, OUTPUT
 from dactyl.core.parts.part import Part
 from dactyl.core.play.playbook import Playbook
@@ -63,3 +64,20 @@ def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
 
     missing = Counter(event.note for event in part.note_ons if not is_answered(event.note, event.channel))
     return [Unanswered(note, hits) for note, hits in missing.most_common()]
+
+
+def unused_controls(playbook: Playbook, part: Part) -> list[str]:
+    """One sentence of what controllers and aftertouch say that nothing here goes by; none where there is nothing."""
+    shares = [shares.number for member in playbook.members for shares in member.shares]
+    used = {*shares, *(one.number for pad in playbook.pads for one in pad.conditions), RESET_ALL}
+    has_grabs = any(grip.limit is not None for member in playbook.members for grip in member.grips)
+    lines = Counter((one.kind, one.number if one.kind == CONTROLLER else 0) for one in part.controls)
+    unused = [
+        f"controller {number}" if kind == CONTROLLER else "aftertouch"
+        for kind, number in sorted(lines)
+        if not (number in used if kind == CONTROLLER else kind == KEY_PRESSURE and has_grabs)
+    ]
+    if not unused:
+        return []
+    named = list(dict.fromkeys(unused))
+    return [f"{', '.join(named)} of the part: kept, and nothing of the kit goes by it.".capitalize()]

@@ -13,7 +13,7 @@ import scipy
 
 from dactyl.core.audio.interpolate import interpolate, stretched_frames
 from dactyl.core.audio.prepare import Recipe
-from dactyl.core.parts.part import Hit
+from dactyl.core.parts.part import Gesture, Hit
 from dactyl.core.play.playbook import MicSound, Playbook
 from dactyl.core.play.player import Player, Voice
 
@@ -38,7 +38,7 @@ class _Part:
     filter_state: np.ndarray | None = None
 
 
-def voices_of(playbook: Playbook, hits: Iterable[Hit]) -> list[Voice]:
+def voices_of(playbook: Playbook, hits: Iterable[Hit | Gesture]) -> list[Voice]:
     """Every voice of a part, in hit order, with all its cuts decided."""
     player = Player(playbook)
     voices = [voice for hit in hits for voice in player.play(hit)]

@@ -65,7 +65,7 @@ def bounce(
 
     raises : BounceError if nothing in the part sounds
     """
-    voices = voices_of(playbook, part.hits(playbook.rate_hz))
+    voices = voices_of(playbook, part.acts(playbook.rate_hz))
     if not voices:
         raise BounceError("Nothing in this part sounds on this kit. Give its notes to pads, or choose another part.")
     frames = bounce_frames(voices, part.end_frame(playbook.rate_hz))

@@ -9,7 +9,7 @@ def brought_up(kit: Any, version: int) -> Any:
 
     1 called a random stream dice. 1 and 2 held the notes of the default map on the pads, and only the other maps as maps.
     3 had no desk: outputs had levels only. 4 held nothing of what a piece says of a mic but its level.
-    5 had no ids of pieces.
+    5 had no ids of pieces. 6 knew no pedals and hands.
     """
     if version > 2 or not isinstance(kit, dict):
         return kit

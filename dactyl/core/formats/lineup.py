@@ -27,7 +27,7 @@ from dactyl.core.kit import Sample, check_whole
 from dactyl.core.lineup import Lineup, Member
 
 FILE = "lineup.json"
-FORMAT, VERSION = "dactyl-lineup", 3
+FORMAT, VERSION = "dactyl-lineup", 4
 _FIELDS = ("name", "members", "links", "chokes", "outputs", "groups", "parallel", "master_db", "side")
 
 

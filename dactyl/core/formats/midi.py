@@ -12,6 +12,8 @@ from pathlib import Path
 import mido
 
 from dactyl.core.errors import PartError
+from dactyl.core.parts import controls
+from dactyl.core.parts.controls import CHANNEL_PRESSURE, CONTROLLER, KEY_PRESSURE, MOST_CONTROLS, Control
 from dactyl.core.parts.curves import shifted
 from dactyl.core.parts.part import Event, Part, Section
 from dactyl.core.parts.structure import MOST_HITS, within_reach
@@ -39,13 +41,22 @@ def read_tracks(data: bytes, name: str) -> list[Part]:
     """Return one part for each track that holds notes, all under the tempo map of the whole. Raises as ``read_midi``."""
     file = _opened(data, name)
     whole, parts = _part(file.tracks, file.ticks_per_beat, name), []
+    noteless = [track for track in file.tracks if not _has_notes(track)]
     for number, track in enumerate(file.tracks, start=1):
-        if any(message.type == "note_on" and message.velocity for message in track):
-            part = _part([track], file.ticks_per_beat, name)
+        if _has_notes(track):
+            part = _part([*noteless, track], file.ticks_per_beat, name)
             own_name = " ".join(track.name.split())[:80] or f"{whole.name[:76]} {number}"
-            shared = {"tempos": whole.tempos, "meters": whole.meters, "sections": whole.sections}
+            struck = {(event.note, event.channel) for event in part.events}
+            shared = {
+                "tempos": whole.tempos, "meters": whole.meters, "sections": whole.sections,
+                "controls": controls.of_hits(part.controls, struck),
+            }  # fmt: skip
             parts.append(replace(part, name=own_name, end_tick=whole.end_tick, **shared))
     return parts
+
+
+def _has_notes(track: mido.MidiTrack) -> bool:
+    return any(message.type == "note_on" and message.velocity for message in track)
 
 
 def _opened(data: bytes, name: str) -> mido.MidiFile:
@@ -91,8 +102,27 @@ def _part(tracks: Sequence[mido.MidiTrack], ticks_per_beat: int, name: str) -> P
         end_tick=max(read.tick if read.end is None else read.end, read.notes[-1][0] + 1),
         meters=tuple((tick, *meter) for tick, meter in sorted(read.meters.items())),
         sections=read.sections(),
+        controls=tuple(read.controls),
     )
     return within_reach(part, name)
+
+
+CONTROL_MESSAGES = {"control_change": CONTROLLER, "aftertouch": CHANNEL_PRESSURE, "polytouch": KEY_PRESSURE}
+
+
+def _control(tick: int, message: mido.Message) -> Control:
+    kind = CONTROL_MESSAGES[message.type]
+    if kind == CONTROLLER:
+        return Control(tick, kind, message.control, message.value, message.channel)
+    return Control(tick, kind, message.note if kind == KEY_PRESSURE else 0, message.value, message.channel)
+
+
+def control_message(one: Control) -> mido.Message:
+    if one.kind == CONTROLLER:
+        return mido.Message("control_change", control=one.number, value=one.value, channel=one.channel)
+    if one.kind == KEY_PRESSURE:
+        return mido.Message("polytouch", note=one.number, value=one.value, channel=one.channel)
+    return mido.Message("aftertouch", value=one.value, channel=one.channel)
 
 
 Placed = tuple[int, int, mido.Message | mido.MetaMessage]
@@ -132,6 +162,7 @@ class _Read:
         self.markers: dict[int, str] = {}
         self.notes: list[list[int]] = []
         self.offs: list[_Off] = []
+        self.controls: list[Control] = []
         self._open: dict[tuple[int, int], deque[int]] = defaultdict(deque)
         self._struck: dict[int, int] = {}  # track -> the tick of its last note
 
@@ -146,6 +177,12 @@ class _Read:
             self.end = _end_in(message.data, self.end)
         elif message.type == "marker":
             self.markers[self.tick] = message.text
+        elif message.type in CONTROL_MESSAGES:
+            if len(self.controls) >= MOST_CONTROLS:
+                raise PartError(
+                    f"The file holds over {MOST_CONTROLS:,} values of controllers. Thin them out, or split it."
+                )
+            self.controls.append(_control(tick, message))
         elif message.type == "note_on" and message.velocity:
             if len(self.notes) >= MAX_NOTES:
                 raise PartError(f"The file holds over {MAX_NOTES:,} notes, which is the most. Split it.")
@@ -194,8 +231,9 @@ END_OF_PART = b"end "
 
 
 def _end_mark(part: Part) -> list[Timed]:
-    """The part's end, where a hit's length reaches over it and the file ends later."""
+    """The part's end, where a hit's length or a controller reaches over it and the file ends later."""
     last = max((event.tick + event.length_ticks for event in part.events), default=0)
+    last = max(last, part.controls[-1].tick if part.controls else 0)
     data = (OUR_OWN, *END_OF_PART, *str(part.end_tick).encode())
     return [(0, mido.MetaMessage("sequencer_specific", data=data))] if last > part.end_tick else []
 
@@ -215,13 +253,13 @@ def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> b
     """
     part = as_fine_as_files(part)
     if tracks is None:
-        messages = _merged(_about(part), _played(part))
+        messages = _merged(_about(part), _merged(_said(part), _played(part)))
         written = [_track(messages, part.name, part.end_tick)]
     else:
         by_name: dict[str, list[Event]] = {}
         for event in part.events:
             by_name.setdefault(tracks(event), []).append(event)
-        written = [_track(_about(part), part.name, part.end_tick)]
+        written = [_track(_merged(_about(part), iter(_said(part))), part.name, part.end_tick)]
         for name, events in by_name.items():
             own = replace(part, events=tuple(events))
             written.append(_track(_played(own), name, part.end_tick))
@@ -258,6 +296,7 @@ def as_fine_as_files(part: Part) -> Part:
             for event in part.events
         ),
         curves=shifted(part.curves, to),
+        controls=controls.shifted(part.controls, to),
         end_tick=max(1, to(part.end_tick)),
     )
 
@@ -278,6 +317,11 @@ def _played(part: Part) -> Iterator[Timed]:
     """Note-ons and note-offs in their order."""
     for tick, note, velocity, channel in part.messages():
         yield tick, mido.Message("note_on", note=note, velocity=velocity, channel=channel)
+
+
+def _said(part: Part) -> list[Timed]:
+    """Controllers and aftertouch as they came."""
+    return [(one.tick, control_message(one)) for one in part.controls]
 
 
 def _merged(about: list[Timed], played: Iterator[Timed]) -> Iterator[Timed]:

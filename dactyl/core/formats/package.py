@@ -23,7 +23,7 @@ from dactyl.core.formats.values import from_json, to_json
 from dactyl.core.kit import Kit, Pad, Sample, check_whole
 from dactyl.core.wave.tags import Tags
 
-FORMAT, VERSION = "dactyl-kit", 6
+FORMAT, VERSION = "dactyl-kit", 7
 MAX_JSON_BYTES = 256 << 20
 _HASH = re.compile(r"[0-9a-f]{64}")
 

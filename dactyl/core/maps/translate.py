@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from dactyl.core.kinds import BY_SLUG, OF_NOTE
 from dactyl.core.maps.notes import STANDARD, TOGETHER, PadNotes
+from dactyl.core.parts import controls
 from dactyl.core.parts.curves import renoted
 from dactyl.core.parts.part import Part
 from dactyl.core.stack.kind import kind_from_name
@@ -130,7 +131,11 @@ def unmet(part: Part, table: Mapping[int, int]) -> dict[int, int]:
 def played(part: Part, table: Mapping[int, int]) -> Part:
     """The part as it is heard through the table: notes that have no counterpart are silent."""
     kept = (event for event in part.events if event.note in table)
-    return replace(part, events=tuple(event._replace(note=table[event.note], lane=event.note) for event in kept))
+    return replace(
+        part,
+        events=tuple(event._replace(note=table[event.note], lane=event.note) for event in kept),
+        controls=controls.renoted(part.controls, table.get),
+    )
 
 
 def applied(part: Part, table: Mapping[int, int], answered: Collection[int] = ()) -> Part:
@@ -144,6 +149,7 @@ def applied(part: Part, table: Mapping[int, int], answered: Collection[int] = ()
         part,
         events=tuple(event._replace(note=table.get(event.note, event.note)) for event in kept),
         curves=renoted(part.curves, lambda note: table.get(note, note), {event.note for event in kept}),
+        controls=controls.renoted(part.controls, lambda note: table.get(note, note)),
     )
 
 

@@ -1,12 +1,15 @@
 """A part: events in ticks under a tempo map, and the hits they become at a rate."""
 
+import heapq
 from bisect import bisect_right
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import accumulate, pairwise
+from operator import itemgetter
 from typing import NamedTuple
 
+from dactyl.core.parts.controls import Controls
 from dactyl.core.parts.curves import Curve, LaneCurves, Moved
 from dactyl.core.parts.meter import bar_ticks, bars_up_to, tick_of_bar
 
@@ -20,6 +23,17 @@ class Hit:
     velocity: int  # 1..127; 0 is a note-off
     channel: int = 0  # 0..15
     moved: Moved | None = None  # by the curves of its lane
+
+
+@dataclass(frozen=True, slots=True)
+class Gesture:
+    """A value of a controller, or aftertouch, at a frame."""
+
+    frame: int
+    kind: str  # a key of controls.KINDS
+    number: int  # of the controller, or the note of a key
+    value: int  # 0..127
+    channel: int = 0  # 0..15
 
 
 class Event(NamedTuple):
@@ -63,6 +77,7 @@ class Part:
     meters: tuple[tuple[int, int, int], ...] = ((0, 4, 4),)  # (tick, beats in a bar, beat unit), the first at tick 0
     sections: tuple[Section, ...] = ()
     curves: tuple[Curve, ...] = ()
+    controls: Controls = ()
 
     @property
     def note_ons(self) -> tuple[Event, ...]:
@@ -98,6 +113,15 @@ class Part:
         for tick, note, velocity, channel, lane in self._struck():
             moved = lanes.at(lane, seconds_at(tick)) if velocity else None
             yield Hit(frame_at(tick), note, velocity, channel, moved)
+
+    def acts(self, rate_hz: int) -> Iterator[Hit | Gesture]:
+        """Hits and what controllers say, in the order in which they are played: at a tick controllers first (rule 20)."""
+        if not self.controls:
+            return self.hits(rate_hz)
+        frame_at = self.frames(rate_hz)
+        said = ((tick, Gesture(frame_at(tick), *line)) for tick, *line in self.controls)
+        struck = zip((tick for tick, *_ in self._struck()), self.hits(rate_hz), strict=True)
+        return (act for _, act in heapq.merge(said, struck, key=itemgetter(0)))
 
     def messages(self) -> Iterator[tuple[int, int, int, int]]:
         """(tick, note, velocity, channel) of notes and note-offs (velocity 0); a hit ends before others begin."""

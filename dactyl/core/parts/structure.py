@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from dactyl.core.errors import PartError
-from dactyl.core.parts import curves
+from dactyl.core.parts import controls, curves
 from dactyl.core.parts.meter import beat_ticks, meter_at, tick_of_bar
 from dactyl.core.parts.part import Event, Part, Section
 from dactyl.core.parts.reshape import Reshaped, hits_of, moved, span_of
@@ -125,7 +125,11 @@ def delete_bars(part: Part, first: int, count: int) -> Part:
         kept, lambda tick: tick if tick <= start else max(start, tick - (end - start)),
         at_end=part.loop_ticks - (end - start),
     )  # fmt: skip
-    return replace(closed, curves=curves.cut_out(part.curves, start, end))
+    return replace(
+        closed,
+        curves=curves.cut_out(part.curves, start, end),
+        controls=controls.cut_out(part.controls, start, end),
+    )
 
 
 def duplicate_bars(part: Part, first: int, count: int) -> Part:
@@ -141,6 +145,7 @@ def duplicate_bars(part: Part, first: int, count: int) -> Part:
         tempos=_copied_behind(part.tempos, start, end),
         meters=_copied_behind(part.meters, start, end),
         curves=curves.copied_behind(part.curves, start, end),
+        controls=controls.copied_behind(part.controls, start, end),
     )
 
 
@@ -167,7 +172,12 @@ def clear_bars(part: Part, first: int, count: int) -> Part:
     """Without their hits, and without what moves in them."""
     start, end = bar_span(part, first, count)
     events = tuple(event for event in part.events if not start <= event.tick < end)
-    return replace(part, events=events, curves=curves.without(part.curves, start, end))
+    return replace(
+        part,
+        events=events,
+        curves=curves.without(part.curves, start, end),
+        controls=controls.without(part.controls, start, end),
+    )
 
 
 def _shifted(part: Part, to: Callable[[int], int], *, at_end: int) -> Part:
@@ -189,6 +199,7 @@ def _shifted(part: Part, to: Callable[[int], int], *, at_end: int) -> Part:
         meters=meters,
         sections=tuple(section for section in sections if section.start_tick < section.end_tick),
         curves=curves.shifted(part.curves, to),
+        controls=controls.shifted(part.controls, to),
         end_tick=at_end,
     )
 
@@ -219,7 +230,12 @@ def set_meter(part: Part, bar: int, beats: int | None, unit: int = 4) -> Part:
     if beats is not None:
         meters[tick] = (tick, beats, unit)
     new = replace(part, meters=tuple(meters[at] for at in sorted(meters)))
-    return replace(new, end_tick=new.loop_ticks, curves=curves.ending_at(new.curves, new.loop_ticks))
+    return replace(
+        new,
+        end_tick=new.loop_ticks,
+        curves=curves.ending_at(new.curves, new.loop_ticks),
+        controls=controls.ending_at(new.controls, new.loop_ticks),
+    )
 
 
 def set_section(part: Part, start: int, end: int, name: str) -> Part:
@@ -268,6 +284,7 @@ def retimed(part: Part, ticks_per_beat: int) -> Part:
         meters=tuple((to(tick), beats, unit) for tick, beats, unit in part.meters),
         sections=tuple(Section(to(s.start_tick), to(s.end_tick), s.name) for s in part.sections),
         curves=curves.shifted(part.curves, to),
+        controls=controls.shifted(part.controls, to),
         end_tick=to(part.end_tick),
     )
 
@@ -287,6 +304,7 @@ def put_behind(part: Part, other: Part, resting: curves.Resting = curves.usual) 
         meters=part.meters + tuple((tick + at, beats, unit) for tick, beats, unit in other.meters),
         sections=part.sections + tuple(Section(s.start_tick + at, s.end_tick + at, s.name) for s in other.sections),
         curves=curves.put_behind(part.curves, at, other.curves, resting),
+        controls=controls.put_behind(part.controls, at, other.controls),
         end_tick=at + other.loop_ticks,
     )
 
@@ -296,8 +314,10 @@ def lay_over(part: Part, other: Part, resting: curves.Resting = curves.usual) ->
     return laid_over(part, other, resting)[0]
 
 
-def laid_over(part: Part, other: Part, resting: curves.Resting) -> tuple[Part, list[curves.Curve]]:
-    """``lay_over``, and the curves of the other part that would have moved hits of this one and are left out."""
+def laid_over(
+    part: Part, other: Part, resting: curves.Resting
+) -> tuple[Part, list[curves.Curve], tuple[controls.Line, ...]]:
+    """``lay_over``, and the curves and controllers of the other part that would have moved hits of this one and are left out."""
     other = retimed(other, part.ticks_per_beat)
     whole = replace(
         part,
@@ -307,7 +327,14 @@ def laid_over(part: Part, other: Part, resting: curves.Resting) -> tuple[Part, l
     notes = tuple({event.note for event in one.events if event.velocity} for one in (part, other))
     ends = part.loop_ticks, whole.loop_ticks
     made, left = curves.laid_over(part.curves, ends, other.curves, notes, resting)
-    return replace(whole, curves=curves.ending_at(made, whole.loop_ticks)), left
+    channels = {event.channel for event in part.events}
+    said, unsaid = controls.laid_over(part.controls, other.controls, channels)
+    whole = replace(
+        whole,
+        curves=curves.ending_at(made, whole.loop_ticks),
+        controls=controls.ending_at(said, whole.loop_ticks),
+    )
+    return whole, left, unsaid
 
 
 def together(parts: Sequence[Part]) -> Part:
@@ -342,6 +369,7 @@ def split(part: Part, name_of: Callable[[Event], str]) -> list[Part]:
             name=f"{part.name[:40]} · {name}"[:80],
             events=tuple(own),
             curves=curves.of_notes(part.curves, {event.note for event in own}),
+            controls=controls.of_hits(part.controls, {(event.note, event.channel) for event in own}),
         )
         for name, own in groups.items()
         if hits_of(own)

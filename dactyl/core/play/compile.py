@@ -27,11 +27,13 @@ from dactyl.core.kit import (
 from dactyl.core.play.cycles import take_cycle
 from dactyl.core.play.playbook import (
     EnvelopeTable,
+    Grip,
     MicSound,
     OutputTable,
     PadTable,
     Playbook,
     Region,
+    Shares,
     VariationTable,
 )
 from dactyl.core.units import db_to_gain, ms_to_frames, pan_gains, resampled_frames
@@ -42,6 +44,7 @@ VELOCITIES = range(1, MAX_VELOCITY + 1)
 
 def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
     pads, notes, notes_of = [], {}, kit.notes()
+    shares, grips = gestures(kit.pieces, rate_hz)
     group_of = {name: group.name for group in kit.groups for name in group.outputs}
     for index, (place, piece, pad) in enumerate((n, one, pad) for n, one in enumerate(kit.pieces) for pad in one.pads):
         own = notes_of.get(pad.id, ())
@@ -58,7 +61,59 @@ def compile_kit(kit: Kit, rate_hz: int) -> Playbook:
         ambience=frozenset(mic.name for mic in kit.mics if mic.is_ambience),
         name=kit.name,
         groups=tuple(group.name for group in kit.groups),
+        shares=shares,
+        grips=grips,
     )
+
+
+# Pedals and hands (design rule 20) -------------------------------------------------------------------------------------
+
+
+def gestures(pieces: Sequence[Piece], rate_hz: int) -> tuple[tuple[Shares, ...], tuple[Grip, ...]]:
+    """How pieces go by pedals and hands; pads are named by their places among all pads of the pieces."""
+    shares, grips, first = [], [], 0
+    for piece in pieces:
+        if shared := _shares(piece, first, rate_hz):
+            shares.append(shared)
+        if piece.grab_from is not None or piece.grab_note is not None:
+            grips.append(Grip(
+                pads=tuple(range(first, first + len(piece.pads))),
+                limit=piece.grab_from,
+                note=piece.grab_note,
+                fade=ms_to_frames(piece.grab_ms, rate_hz),
+                sounds=_played_by(piece, first, "grab"),
+            ))  # fmt: skip
+        first += len(piece.pads)
+    return tuple(shares), tuple(grips)
+
+
+def _shares(piece: Piece, first: int, rate_hz: int) -> Shares | None:
+    """None where nothing chooses among its pads, or there are not two to choose from. Of pads that stand for the same stretch
+    the first does."""
+    by_high = {
+        pad.open_to: first + place for place, pad in reversed([*enumerate(piece.pads)]) if pad.open_to is not None
+    }
+    if not piece.shared_by or len(by_high) < 2:
+        return None
+    highs = sorted(by_high)
+    return Shares(
+        number=piece.controller,
+        pads=tuple(by_high[high] for high in highs),
+        highs=(*highs[:-1], MAX_VELOCITY),
+        is_turned=piece.is_turned,
+        width=piece.blend,
+        is_pedal=piece.shared_by == "pedal",
+        fade=ms_to_frames(piece.closing_ms, rate_hz),
+        chick=_played_by(piece, first, "chick"),
+        splash=_played_by(piece, first, "splash"),
+    )
+
+
+def _played_by(piece: Piece, first: int, what: str) -> int | None:
+    return next((first + place for place, pad in enumerate(piece.pads) if pad.played_by == what), None)
+
+
+# Pads ------------------------------------------------------------------------------------------------------------------
 
 
 def _compile_pad(kit: Kit, piece: Piece, pad: Pad, notes: Sequence[int], rate_hz: int, piece_id: int) -> PadTable:

@@ -83,6 +83,16 @@ class VariationTable:
     delays: tuple[int, ...]  # frames
 
 
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """A region answers while a controller of its channel is within limits."""
+
+    number: int
+    low: int
+    high: int
+    initial: int = 0  # what it is until it says something
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PadTable:
     id: int
@@ -113,6 +123,7 @@ class PadTable:
     cents_per_key: float = 0.0
     root: int = 60
     variation: VariationTable | None = None
+    conditions: tuple[Condition, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,6 +134,32 @@ class OutputTable:
     merged: str = ""  # its name in its own kit, where several sound together
     merged_group: str = ""  # and its group's
     handle: str = ""  # of the lineup: its group there
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shares:
+    """Pads of a piece that a controller chooses among, from closed to open or from one end to the other (design rule 20)."""
+
+    number: int  # of the controller
+    pads: tuple[int, ...]  # indexes into Playbook.pads
+    highs: tuple[int, ...]  # the openness that each stretch goes up to; the last 127
+    is_turned: bool = False  # 127 is closed
+    width: int = 0  # openness over which neighbours blend
+    is_pedal: bool = True  # closing cuts what rings more open; else it is where a stroke landed
+    fade: int = 0  # frames of that cut
+    chick: int | None = None  # the pad that a quick close plays
+    splash: int | None = None  # the pad that a quick open behind it plays
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Grip:
+    """How a piece is grabbed."""
+
+    pads: tuple[int, ...]  # all of the piece, indexes into Playbook.pads
+    limit: int | None = None  # aftertouch of one of its keys from which on it is
+    note: int | None = None  # a note that grabs it
+    fade: int = 0  # frames
+    sounds: int | None = None  # the pad that is then heard
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,6 +176,8 @@ class MemberTable:
     high: int = 127
     seed: int = 0
     draws: bool = False  # whether any of its regions draws a random number
+    shares: tuple[Shares, ...] = ()
+    grips: tuple[Grip, ...] = ()
 
     def hears(self, note: int, channel: int) -> bool:
         return self.low <= note <= self.high and (self.channels is None or channel in self.channels)
@@ -156,6 +195,8 @@ class Playbook:
     name: str = ""  # of a kit by itself
     groups: tuple[str, ...] = ()  # names of the groups of outputs, empty ones too, as their kits have them
     members: tuple[MemberTable, ...] = ()  # kits that sound together, in their order; a kit by itself is one
+    shares: tuple[Shares, ...] = ()  # of a kit by itself, as its member has them
+    grips: tuple[Grip, ...] = ()
     by_id: dict[int, int] = field(default_factory=dict, compare=False)  # pad id -> index into pads
 
     def __post_init__(self) -> None:
@@ -163,7 +204,10 @@ class Playbook:
         if not self.desk.channels:
             object.__setattr__(self, "desk", plain_desk(len(self.outputs)))
         if not self.members:
-            alone = MemberTable(notes=self.notes, name=self.name, seed=self.seed, draws=self._draws)
+            alone = MemberTable(
+                notes=self.notes, name=self.name, seed=self.seed, draws=self._draws,
+                shares=self.shares, grips=self.grips,
+            )  # fmt: skip
             object.__setattr__(self, "members", (alone,))
 
     @property

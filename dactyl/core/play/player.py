@@ -1,4 +1,4 @@
-"""Turn hits into voices: match, cut, count (design rules 2 to 5). The page's player.js mirrors this file."""
+"""Turn hits into voices: match, cut, count (design rules 2 to 5 and 20). The page's player.js mirrors this file."""
 
 from collections import defaultdict
 from collections.abc import Iterator
@@ -8,12 +8,14 @@ import numpy as np
 
 from dactyl.core.audio.interpolate import stretched_frames
 from dactyl.core.desk.tables import level
-from dactyl.core.parts.part import Hit
+from dactyl.core.parts.part import Gesture, Hit
+from dactyl.core.play.hands import Deed, Hands, grab, ringing_velocity
 from dactyl.core.play.playbook import MemberTable, MicSound, PadTable, Playbook, Region
 from dactyl.core.units import pan_gains
 
-Strike = tuple[int, int, int]
-"""(index of a pad, velocity 1..127, the note it is struck by)"""
+NO_NOTE = -1  # of a pad that a pedal or a hand sounds
+Strike = tuple[int, int, int, float]
+"""(index of a pad, velocity 1..127, the note it is struck by, a gain where neighbours blend)"""
 
 
 @dataclass(slots=True, eq=False)
@@ -29,6 +31,7 @@ class Voice:
     end_frame: int  # where its longest sound, or its envelope, ends
     gain: float
     velocity: int  # after the pad's curve
+    struck: int  # ... and before
     ratio: float  # of its speed
     sounds: tuple[MicSound, ...]
     fades: list[tuple[int, int]] = field(default_factory=list)  # (first frame, frames): linear, one after another
@@ -84,26 +87,55 @@ class Player:
         for index, pad in enumerate(playbook.pads):
             for signal, fade_frames in pad.listens:
                 self._listeners[signal].append((index, fade_frames))
-        self._strikes: dict[tuple[int, int, int], list[Strike]] = {}
+        self._hands = Hands(playbook)
+        self._strikes: dict[tuple[int, int, int, tuple[int | None, ...]], list[Strike]] = {}
         self._answers: dict[tuple[int, int], list[int]] = {}
 
-    def play(self, hit: Hit) -> list[Voice]:
+    def play(self, hit: Hit | Gesture) -> list[Voice]:
         """Return the voices that ``hit`` begins; cut those of earlier hits. Hits come in time order.
 
         A hit of velocity 0 is a note-off: it releases the held voices of its note and channel.
         """
+        if isinstance(hit, Gesture):
+            return [voice for deed in self._hands.take(hit) for voice in self._do(deed, hit.frame, hit.channel)]
         if not hit.velocity:
             for number, member, note in self._reached(hit):
                 for voice in self._held.pop((number, note, hit.channel), ()):
                     voice.release(hit.frame + member.delay)
             return []
+        grabbed = self._hands.grabbed_by(hit.note, hit.channel)
+        begun = [voice for one in grabbed for voice in self._do(grab(*one), hit.frame, hit.channel)]
         self._hits += 1
         draws = {n: float(self._rngs[n].random()) for n, _, _ in self._reached(hit) if self._rngs[n]}
-        strikes = self._struck(hit)
+        return begun + self._strike(self._struck(hit, {pad for _, grip in grabbed for pad in grip.pads}), hit, draws)
+
+    def _strike(self, strikes: list[Strike], hit: Hit, draws: dict[int, float]) -> list[Voice]:
+        """draws : of each member that draws"""
         chosen = self._choose(strikes, draws)
         self._send_signals(strikes, chosen, hit.frame)
         self._make_room(chosen, hit)
         return self._begin(chosen, self._variation_places(strikes), hit)
+
+    def _do(self, deed: Deed, struck_frame: int, channel: int) -> list[Voice]:
+        """What a pedal or a hand does: cut what rings of its channel, and strike a pad by itself (design rule 20)."""
+        member = self.playbook.members[deed.member]
+        frame = struck_frame + member.delay
+        ringing = [
+            voice
+            for index in deed.cut
+            for voice in self._sounding[index]
+            if voice.channel == channel and voice.counts and voice.last_frame > frame
+        ]
+        velocity = deed.velocity and member.curve[deed.velocity - 1]
+        if velocity is None:
+            velocity = ringing_velocity(((v.struck, v.start_frame, v.end_frame) for v in ringing), frame)
+        for voice in ringing:
+            voice.cut(frame, deed.fade)
+        if deed.strikes is None or velocity is None:
+            return []
+        self._hits += 1
+        hit = Hit(struck_frame, NO_NOTE, velocity, channel)
+        return self._strike(self._answering(self._along({deed.strikes: (velocity, hit.note, 1.0)})), hit, {})
 
     def _reached(self, hit: Hit) -> Iterator[tuple[int, MemberTable, int]]:
         """The members that hear the hit, and the note it is for them (design rule 19)."""
@@ -116,26 +148,42 @@ class Player:
 
     # Match ---------------------------------------------------------------------------------------------------------
 
-    def _struck(self, hit: Hit) -> list[Strike]:
-        """The pads of the note, then their companions; none twice (design rule 2)."""
-        key = (hit.channel, hit.note, hit.velocity)
+    def _struck(self, hit: Hit, spared: set[int]) -> list[Strike]:
+        """The pads of the note as the controllers stand, then their companions; none twice (design rules 2 and 20).
+
+        spared : pads that the note does not strike, since it grabs them
+        """
+        key = (hit.channel, hit.note, hit.velocity, self._hands.state_of(hit.channel))
         if key not in self._strikes:
             pads, members = self.playbook.pads, self.playbook.members
-            struck: dict[int, tuple[int, int]] = {}
-            for index in self.playbook.struck(hit.note, hit.channel):
-                member = members[pads[index].member]
-                struck[index] = member.curve[hit.velocity - 1], member.played_as.get(hit.note, hit.note)
-            for index, (velocity, note) in tuple(struck.items()):
-                for pad_id, strength in () if pads[index].muted else pads[index].companions:
-                    companion = self.playbook.by_id.get(pad_id)
-                    if companion is not None:
-                        struck.setdefault(companion, (min(127, max(1, int(velocity * strength + 0.5))), note))
-            self._strikes[key] = [
-                (index, velocity, note)
-                for index, (velocity, note) in struck.items()
-                if self._matches(index, velocity) or _acts(pads[index])
-            ]
+            struck: dict[int, tuple[int, int, float]] = {}
+            for asked in self.playbook.struck(hit.note, hit.channel):
+                member = members[pads[asked].member]
+                velocity, note = member.curve[hit.velocity - 1], member.played_as.get(hit.note, hit.note)
+                if asked in spared or not self._hands.allows(pads[asked], hit.channel):
+                    continue
+                for index, gain in self._hands.chosen(asked, hit.channel):
+                    struck.setdefault(index, (velocity, note, gain))
+            self._strikes[key] = self._answering(self._along(struck))
         return self._strikes[key]
+
+    def _along(self, struck: dict[int, tuple[int, int, float]]) -> dict[int, tuple[int, int, float]]:
+        """With the companions of the struck pads."""
+        for index, (velocity, note, _) in tuple(struck.items()):
+            pad = self.playbook.pads[index]
+            for pad_id, strength in () if pad.muted else pad.companions:
+                companion = self.playbook.by_id.get(pad_id)
+                if companion is not None:
+                    struck.setdefault(companion, (min(127, max(1, int(velocity * strength + 0.5))), note, 1.0))
+        return struck
+
+    def _answering(self, struck: dict[int, tuple[int, int, float]]) -> list[Strike]:
+        """Those that sound or act."""
+        return [
+            (index, *how)
+            for index, how in struck.items()
+            if self._matches(index, how[0]) or _acts(self.playbook.pads[index])
+        ]
 
     def _matches(self, index: int, velocity: int) -> list[int]:
         """The regions of the struck pad that answer its velocity."""
@@ -155,7 +203,7 @@ class Player:
         """
         pads = self.playbook.pads
         together: dict[int, tuple[int, ...]] = {}
-        for index, _, _ in strikes:
+        for index, *_ in strikes:
             together[pads[index].member] = (*together.get(pads[index].member, ()), index)
         places: dict[object, int] = {}
         chosen = []
@@ -176,7 +224,7 @@ class Player:
 
     def _send_signals(self, strikes: list[Strike], chosen: list[tuple[Strike, int]], struck_frame: int) -> None:
         sounding = {strike[0] for strike, _ in chosen}
-        for index, _, _ in strikes:
+        for index, *_ in strikes:
             pad = self.playbook.pads[index]
             frame = struck_frame + self.playbook.members[pad.member].delay
             if pad.emits_if_sounding and index not in sounding:
@@ -191,8 +239,8 @@ class Player:
 
     def _make_room(self, chosen: list[tuple[Strike, int]], hit: Hit) -> None:
         """Cut the oldest voices over a pad's limit, so that the arriving ones find room."""
-        notes = {index: note for (index, _, note), _ in chosen if not self.playbook.pads[index].muted}
-        pads = [self.playbook.pads[index] for (index, _, _), _ in chosen if index in notes]
+        notes = {index: note for (index, _, note, _), _ in chosen if not self.playbook.pads[index].muted}
+        pads = [self.playbook.pads[index] for (index, *_), _ in chosen if index in notes]
         for index, note in notes.items():
             pad = self.playbook.pads[index]
             if pad.pool not in self._limited:
@@ -216,7 +264,7 @@ class Player:
     def _variation_places(self, strikes: list[Strike]) -> dict[int, int]:
         """The place of each struck pad in its cycles of variation."""
         variation_places = {}
-        for index, _, _ in strikes:
+        for index, *_ in strikes:
             if self.playbook.pads[index].variation:
                 variation_places[index] = self._strike_counters[index]
                 self._strike_counters[index] += 1
@@ -224,12 +272,13 @@ class Player:
 
     def _begin(self, chosen: list[tuple[Strike, int]], variation_places: dict[int, int], hit: Hit) -> list[Voice]:
         begun = []
-        for (index, velocity, note), number in chosen:
+        for (index, velocity, note, blended), number in chosen:
             pad = self.playbook.pads[index]
             if pad.muted:
                 continue
             heard = Hit(self._frame(pad, hit), note, velocity, hit.channel, hit.moved)
             voice = self._voice(pad, number, pad.regions[number], heard, variation_places.get(index))
+            voice.gain *= blended
             begun.append(voice)
             # by the hit's own frame: a member with less delay may still cut what ends before this member is heard
             self._sounding[index] = [v for v in self._sounding[index] if v.last_frame > hit.frame] + [voice]
@@ -243,7 +292,8 @@ class Player:
     def _voice(self, pad: PadTable, number: int, region: Region, hit: Hit, variation_place: int | None) -> Voice:
         """hit : as the pad's kit hears it"""
         gain, start, sounds = region.gains[hit.velocity - 1], hit.frame + pad.delay, region.sounds
-        ratio = 2 ** (pad.cents_per_key * (hit.note - pad.root) / 1200) if pad.cents_per_key else 1.0
+        is_shifted = pad.cents_per_key and hit.note != NO_NOTE
+        ratio = 2 ** (pad.cents_per_key * (hit.note - pad.root) / 1200) if is_shifted else 1.0
         pan = 0.0
         if variation_place is not None:
             varied = pad.variation
@@ -264,7 +314,7 @@ class Player:
         if pad.envelope.end is not None:
             frames = min(frames, pad.envelope.end)
         return Voice(
-            self._hits, pad, hit.note, hit.channel, number, start, start + frames, gain, shaped, ratio, sounds
+            self._hits, pad, hit.note, hit.channel, number, start, start + frames, gain, shaped, hit.velocity, ratio, sounds
         )  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from dactyl.core.desk.tables import PARALLEL, Channel, Compressor, Desk, Matrix,
 from dactyl.core.kit import HALL, Parallel
 from dactyl.core.lineup import Choke, Lineup, LineupGroup, LineupOutput, Link, Listening
 from dactyl.core.play.compile import compile_kit, curve_table
-from dactyl.core.play.playbook import MemberTable, OutputTable, PadTable, Playbook, Region
+from dactyl.core.play.playbook import Grip, MemberTable, OutputTable, PadTable, Playbook, Region, Shares
 from dactyl.core.units import ms_to_frames
 
 IdOf = Callable[[int, int], Hashable]
@@ -181,6 +181,8 @@ class MemberPart:
             high=asked.high,
             seed=alone.seed,
             draws=alone.draws,
+            shares=tuple(made for shares in alone.shares if (made := _shares_of(shares, indexes))),
+            grips=tuple(made for grip in alone.grips if (made := _grip_of(grip, indexes))),
         )
 
     def joined(
@@ -230,3 +232,21 @@ class MemberPart:
             replace(sound, output=sound.output + first_output, mic=self.named(sound.mic)) for sound in region.sounds
         )
         return replace(region, sounds=sounds)
+
+
+def _shares_of(shares: Shares, indexes: Mapping[int, int]) -> Shares | None:
+    """With the pads that take part, as they are called in the tables of all: pieces take part whole."""
+    if not all(pad in indexes for pad in shares.pads):
+        return None
+    return replace(
+        shares,
+        pads=tuple(indexes[pad] for pad in shares.pads),
+        chick=indexes.get(shares.chick),
+        splash=indexes.get(shares.splash),
+    )
+
+
+def _grip_of(grip: Grip, indexes: Mapping[int, int]) -> Grip | None:
+    if not all(pad in indexes for pad in grip.pads):
+        return None
+    return replace(grip, pads=tuple(indexes[pad] for pad in grip.pads), sounds=indexes.get(grip.sounds))

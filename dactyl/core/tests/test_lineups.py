@@ -18,9 +18,10 @@ from dactyl.core.bounce.stems import bounce
 from dactyl.core.errors import KitError, KitFileError
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
 from dactyl.core.formats.package import SampleFile, name_samples
-from dactyl.core.kit import Kit, MuteGroup, Output, OutputGroup, Parallel, Piece, Sample, Variation
+from dactyl.core.kit import Kit, MuteGroup, Output, OutputGroup, Pad, Parallel, Piece, Sample, Variation
 from dactyl.core.lineup import Lineup, LineupGroup, LineupOutput, Member
-from dactyl.core.parts.part import Event, Hit, Part
+from dactyl.core.parts.controls import CONTROLLER, KEY_PRESSURE
+from dactyl.core.parts.part import Event, Gesture, Hit, Part
 from dactyl.core.play.compile import compile_kit
 from dactyl.core.play.player import Voice
 from dactyl.core.play.together import compile_lineup
@@ -57,13 +58,37 @@ def random_kit(dice: random.Random) -> Kit:
     outputs = (Output(name="Main", parallel_db=-6.0), Output(name="Two", gain_db=-3.0, balance=0.4, width=0.5))
     return Kit(
         name=f"kit {dice.randint(1, 3)}",
-        pieces=tuple(Piece(id=number, name=each.name, pads=(each,)) for number, each in enumerate(pads, start=1)),
+        pieces=pieces_of(pads, dice),
         outputs=outputs,
         maps=(map_of_pads(pads),),
         seed=dice.randint(0, 9),
         groups=(OutputGroup(name="All", outputs=("Main", "Two"), gain_db=-1.0),),
         parallel=Parallel(is_on=dice.random() < 0.5),
     )
+
+
+def pieces_of(pads: list[Pad], dice: random.Random) -> tuple[Piece, ...]:
+    """A piece for each pad; or the last five as one, that a pedal or a place shares out and a hand grabs."""
+    single = pads[:-5] if dice.random() < 0.5 else pads
+    pieces = [Piece(id=number, name=each.name, pads=(each,)) for number, each in enumerate(single, start=1)]
+    if len(single) < len(pads):
+        said = [{"open_to": 40}, {"open_to": 90}, {"open_to": 127}, {"played_by": "chick"}, {"played_by": dice.choice(["splash", "grab"])}]  # fmt: skip
+        pieces.append(Piece(
+            id=20, name="Hats", pads=tuple(replace(each, **one) for each, one in zip(pads[-5:], said, strict=True)),
+            shared_by=dice.choice(["pedal", "pedal", "place"]), is_turned=dice.random() < 0.3, blend=dice.choice([0, 30]),
+            closing_ms=20.0, grab_from=dice.choice([None, 64]), grab_note=dice.choice([None, 39]), grab_ms=15.0,
+        ))  # fmt: skip
+    return tuple(pieces)
+
+
+def some_gestures(dice: random.Random) -> list[Gesture]:
+    """A pedal on two channels, quick and slow; keys that are pressed; a reset."""
+    made, frame = [], 0
+    while frame < 4 * RATE:
+        frame += dice.choice([300, 1500, 6000, 20_000])
+        kind, number = dice.choice([(CONTROLLER, 4), (CONTROLLER, 4), (CONTROLLER, 4), (KEY_PRESSURE, dice.choice(NOTES)), (CONTROLLER, 121)])  # fmt: skip
+        made.append(Gesture(frame, kind, number, dice.choice([0, 20, 64, 90, 127]), dice.choice([9, 10])))
+    return made
 
 
 def random_member(dice: random.Random) -> Member:

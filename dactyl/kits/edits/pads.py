@@ -96,6 +96,30 @@ def set_piece(pad: Pad, version: int, field: str, value: Any) -> Revision | None
     return change.revision
 
 
+OPENINGS = {"closed_hat": 0, "open_hat": 1}  # kinds that a pedal chooses among, from closed on
+CLOSED_TO = 31  # the openness up to which hats are closed, where nothing else is set
+
+
+def give_pedal(pad: Pad, version: int) -> Revision | None:
+    """Let a pedal choose among the pads of the piece: closed hats up to a quarter, open ones share the rest; the pedal hat is the
+    chick. raises : KitError where the piece has no two such pads"""
+    piece, pads = pad.piece, list(pad.piece.pads.order_by("position"))
+    shared = sorted((one for one in pads if one.kind in OPENINGS), key=lambda one: (OPENINGS[one.kind], one.position))
+    if len(shared) < 2:
+        raise KitError(
+            f"{piece.name or pad.full_name} needs a closed and an open hat. Give its pads these kinds, or set “Open to” by hand."
+        )
+    step = (127 - CLOSED_TO) / (len(shared) - 1)
+    with edit(pad.kit, version, f"{piece.name or pad.full_name} played by a pedal") as change:
+        change.update(piece, shared_by="pedal")
+        for place, one in enumerate(shared):
+            change.update(one, open_to=round(CLOSED_TO + place * step))
+        if chick := next((one for one in pads if one.kind == "pedal_hat"), None):
+            change.update(chick, played_by="chick")
+        change.touch(*(one.pk for one in pads))
+    return change.revision
+
+
 def place_piece(
     kit: Kit, version: int, piece: Piece, x: float | None, y: float | None, pan: float | None
 ) -> Revision | None:  # fmt: skip

@@ -17,7 +17,7 @@ from dactyl.core.play.compile import curve_table
 from dactyl.core.play.cycles import take_cycle
 from dactyl.core.units import counted, gain_to_db
 from dactyl.kits import fields
-from dactyl.kits.models import DRAWN, Kit, Pad, Proposal, Take
+from dactyl.kits.models import DRAWN, Kit, Pad, Piece, Proposal, Take
 from dactyl.kits.queries import CardLayer, PadRow
 from dactyl.kits.staircase import Staircase, down_to, staircase, top_above
 from dactyl.kits.values import curve_of
@@ -162,10 +162,14 @@ def glyph(slug: str, label: str = "") -> SafeString:
 
 
 @register.inclusion_tag("kits/_setting.html", takes_context=True)
-def setting(context: dict, row: Pad | Take, name: str, label: str = "", style: str = "") -> dict:
-    """A labelled field for one setting of a pad or a take, as the tables in fields.py describe it."""
-    kind, known = ("pad", fields.PAD_FIELDS) if isinstance(row, Pad) else ("take", fields.TAKE_FIELDS)
-    spec, value = known[name], getattr(row, name)
+def setting(context: dict, row: Pad | Piece | Take, name: str, label: str = "", style: str = "") -> dict:
+    """A labelled field for one setting of a pad, its piece or a take, as the tables in fields.py describe it."""
+    kind, known = next(found for of, *found in SETTINGS if isinstance(row, of))
+    spec, value, kit = known[name], getattr(row, name), context["kit"].pk
+    if kind == "piece":
+        url = reverse("kits:set_pad", args=[kit, context["pad"].pk, f"piece_{name}"])
+    else:
+        url = reverse(f"kits:set_{kind}", args=[kit, row.pk, name])
     return {
         "field": spec,
         "name": name,
@@ -176,8 +180,27 @@ def setting(context: dict, row: Pad | Take, name: str, label: str = "", style: s
         "text": _typed(value, spec.digits) if spec.step else value,
         "choices": context.get("choices", {}).get(name),
         "is_check": isinstance(value, bool),
-        "url": reverse(f"kits:set_{kind}", args=[context["kit"].pk, row.pk, name]),
+        "url": url,
     }
+
+
+SETTINGS = [(Pad, "pad", fields.PAD_FIELDS), (Piece, "piece", fields.PIECE_FIELDS), (Take, "take", fields.TAKE_FIELDS)]
+
+
+@register.filter
+def stretches(piece: Piece) -> list[tuple[int, int, Pad]]:
+    """What a pedal or a place chooses among: (first, last, pad) of each stretch, 0 to 127."""
+    found, low = [], 0
+    for pad in sorted((pad for pad in piece.pads.all() if pad.open_to is not None), key=lambda pad: pad.open_to):
+        if pad.open_to >= low:
+            found.append((low, pad.open_to, pad))
+            low = pad.open_to + 1
+    return [*found[:-1], (found[-1][0], 127, found[-1][2])] if found else []
+
+
+@register.filter
+def less(one: int, other: int) -> int:
+    return one - other
 
 
 def _typed(value: float | None, digits: int) -> str:

@@ -6,7 +6,7 @@ from django.views.decorators.http import require_GET
 
 from dactyl.core.fields import COLOURS
 from dactyl.core.kinds import IN_SCORE_ORDER
-from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, ROTATIONS
+from dactyl.core.kit import CURVE_EXPONENTS, FILTERS, PLAYED_BY, ROTATIONS, SHARED_BY
 from dactyl.kits import queries, sounding
 from dactyl.kits.alongside import is_lineup, kit_of_notes
 from dactyl.kits.models import DRAWN, Kit, Pad, PieceMic, Surface, Take
@@ -68,6 +68,8 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
             "rotation": ROTATIONS.items(),
             "curve": [*((name, name) for name in CURVE_EXPONENTS), (DRAWN, "drawn")],
             "filter_kind": FILTERS.items(),
+            "shared_by": SHARED_BY.items(),
+            "played_by": PLAYED_BY.items(),
             "kind": [(kind.slug, kind.label) for kind in IN_SCORE_ORDER],
         },
     }
@@ -78,6 +80,7 @@ def card_context(request: HttpRequest, kit: Kit, rows: list[queries.PadRow]) -> 
         own = dict(PieceMic.objects.filter(piece=row.pad.piece).values_list("mic", "gain_db"))
         context["mic_gains"] = [(mic, own.get(mic.pk, 0.0)) for mic in kit.mics.select_related("output")]
     elif tab == "cuts":
+        context["is_tied"] = row.pad.piece.pads.count() > 1
         context["companions"] = list(row.pad.companions.select_related("other__piece"))
         context["other_pads"] = list(kit.pads.select_related("piece").exclude(pk=row.pad.pk))
     elif tab == "notes":

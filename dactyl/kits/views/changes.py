@@ -77,6 +77,7 @@ def set_pad(request: HttpRequest, kit: Kit, version: int, pad_id: int, field: st
         "silences": lambda: edits.pads.set_mute_groups(pads, version, "silences", fields.mute_numbers(text)),
         "silenced_by": lambda: edits.pads.set_mute_groups(pads, version, "silenced_by", fields.mute_numbers(text)),
         "output": lambda: edits.pads.route_pads(pads, version, fields.output_name(text)),
+        "pedal": lambda: edits.pads.give_pedal(pad, version),
         "piece": lambda: (
             edits.pads.join_piece(pad, version, fields.read(fields.PIECE_FIELDS, "name", text))
             if text

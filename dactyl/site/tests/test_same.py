@@ -30,15 +30,17 @@ from dactyl.core.kit import (
     Variation,
 )
 from dactyl.core.lineup import Lineup, LineupGroup, LineupOutput, Member, kit_of
+from dactyl.core.parts.controls import CHANNEL_PRESSURE, CONTROLLER, KEY_PRESSURE, Control
 from dactyl.core.parts.curves import Curve, Moved
-from dactyl.core.parts.part import Event, Hit, Part
+from dactyl.core.parts.part import Event, Gesture, Hit, Part
 from dactyl.core.play.together import compile_lineup, desk_of
 from dactyl.core.tests.kits import CHOKE_A, RATE, leaving, map_of_pads, noted, sample
-from dactyl.core.tests.test_lineups import random_member, some_hits
+from dactyl.core.tests.test_lineups import random_member, some_gestures, some_hits
 from dactyl.playing.tables import Ensemble, PlayedMember, member_tables
 from dactyl.site.tests.served import BrowserCase, open_page, open_window, server
 
-OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel, curves, moved, acts = [] }) => {
+OFFLINE = """async ({ book, sounds, hits, said, frames, rate, kernel, curves, moved }) => {
+  const column = (rows, of) => Int32Array.from(rows, of);
   const floats = (text) => new Float32Array(Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer);
   const context = new OfflineAudioContext(2, frames, rate);
   await context.audioWorklet.addModule("/static/worklet.js");
@@ -50,7 +52,10 @@ OFFLINE = """async ({ book, sounds, hits, frames, rate, kernel, curves, moved, a
       return { key, channels: channels.length, frames: channels[0].length, of: channels[0].length, scale: 1, data: channels };
     }) },
     { type: "loop", isLooping: false },
-    { type: "part", part: { frames: Int32Array.from(hits, ([at]) => at), packed: Int32Array.from(hits, ([, note, velocity, channel]) => note | (velocity << 7) | (channel << 14)), loopFrames: frames, curves, moved } },
+    { type: "part", part: {
+      frames: column(hits, ([at]) => at), packed: column(hits, ([, note, velocity, channel]) => note | (velocity << 7) | (channel << 14)), loopFrames: frames, curves, moved,
+      said: { frames: column(said, ([at]) => at), before: column(said, ([, before]) => before), packed: column(said, ([, , packed]) => packed) },
+    } },
     { type: "play" },
   ];
   const node = new AudioWorkletNode(context, "dactyl", { numberOfInputs: 0, outputChannelCount: [2], processorOptions: { messages } });
@@ -146,12 +151,13 @@ MOVING = (
 )  # fmt: skip
 
 
-def by_frames(struck: Sequence[Hit], curves: Sequence[Curve]) -> Part:
+def by_frames(struck: Sequence[Hit | Gesture], curves: Sequence[Curve]) -> Part:
     """A part whose ticks are frames."""
-    events = tuple(Event(hit.frame, hit.note, hit.velocity, hit.channel) for hit in struck)
     return Part(
-        name="p", ticks_per_beat=RATE, tempos=((0, 1_000_000),), events=events, end_tick=1, curves=tuple(curves)
-    )
+        name="p", ticks_per_beat=RATE, tempos=((0, 1_000_000),), end_tick=1, curves=tuple(curves),
+        events=tuple(Event(hit.frame, hit.note, hit.velocity, hit.channel) for hit in struck if isinstance(hit, Hit)),
+        controls=tuple(Control(one.frame, one.kind, one.number, one.value, one.channel) for one in struck if isinstance(one, Gesture)),
+    )  # fmt: skip
 
 
 def with_companion(a_kit: Kit) -> Kit:
@@ -180,7 +186,7 @@ class Same(BrowserCase):
         cls.page.goto("/")
 
     def is_same(
-        self, played: Kit | Lineup, struck: list[Hit], curves: Sequence[Curve] = (), *, least_peak: float
+        self, played: Kit | Lineup, struck: list[Hit | Gesture], curves: Sequence[Curve] = (), *, least_peak: float
     ) -> None:
         expected, heard = self.both(self.page, played, struck, curves)
         peak = np.abs(expected).max(initial=0)
@@ -207,13 +213,14 @@ class Same(BrowserCase):
                 self.is_same(*random_case(seed), least_peak=0.0)
 
     def both(
-        self, page: Page, played: Kit | Lineup, struck: list[Hit], curves: Sequence[Curve]
+        self, page: Page, played: Kit | Lineup, struck: list[Hit | Gesture], curves: Sequence[Curve]
     ) -> tuple[np.ndarray, np.ndarray]:
         """Both mixes: of the core, and of the worklet as it is shipped; float32, (2, frames)."""
         lineup = played if isinstance(played, Lineup) else Lineup(name="l", members=(Member(kit=played),))
         book, part = compile_lineup(lineup, RATE), by_frames(struck, curves)
-        played = list(part.hits(RATE)) if curves else struck
-        voices = voices_of(book, played)
+        acts = list(part.acts(RATE))
+        played = [act for act in acts if isinstance(act, Hit)]
+        voices = voices_of(book, acts)
         frames = max(128, bounce_frames(voices, 0))
         mix = mix_of(leaving(book, render(voices, len(book.outputs), frames, sound_of), motions_of(book, part)))
         moves = [hit.moved or Moved() for hit in played]
@@ -223,6 +230,7 @@ class Same(BrowserCase):
         ]
         asked = {
             "book": tables_of(lineup), "sounds": sounds, "frames": frames, "rate": RATE, "kernel": packed(kernel()),
+            "said": said_in(acts),
             "hits": [[hit.frame, hit.note, hit.velocity, hit.channel] for hit in played],
             "curves": [{"of": c.of, "what": c.what, "frames": [tick for tick, _ in c.points], "values": [at for _, at in c.points]}
                        for c in curves if c.kind != "lane"],
@@ -233,7 +241,19 @@ class Same(BrowserCase):
         return mix, heard
 
 
-CASES = 6
+CASES = 10
+
+
+def said_in(acts: Sequence[Hit | Gesture]) -> list[list[int]]:
+    """What controllers say, as a page hears it: the frame, the number of the hit it stands before, and the rest in one number."""
+    rows, before = [], 0
+    for act in acts:
+        if isinstance(act, Hit):
+            before += 1
+        else:
+            kind = [CONTROLLER, CHANNEL_PRESSURE, KEY_PRESSURE].index(act.kind)
+            rows.append([act.frame, before, act.value | act.number << 7 | act.channel << 14 | kind << 18])
+    return rows
 
 
 def tables_of(lineup: Lineup) -> dict:
@@ -246,7 +266,7 @@ def tables_of(lineup: Lineup) -> dict:
     return json.loads(orjson.dumps(told, option=orjson.OPT_NON_STR_KEYS))
 
 
-def random_case(seed: int) -> tuple[Lineup, list[Hit], list[Curve]]:
+def random_case(seed: int) -> tuple[Lineup, list[Hit | Gesture], list[Curve]]:
     dice = random.Random(seed)
     members = tuple(replace(random_member(dice), muted=dice.random() < 0.15) for _ in range(dice.randint(1, 4)))
     ends = [(number, pad.id) for number, member in enumerate(members) for _, pad in kit_of(member).pads()]
@@ -273,4 +293,5 @@ def random_case(seed: int) -> tuple[Lineup, list[Hit], list[Curve]]:
         ]
         if dice.random() < 0.3
     ]  # fmt: skip
-    return lineup, some_hits(dice), curves
+    acts = [*some_gestures(dice), *some_hits(dice)]  # at one frame what controllers say comes first
+    return lineup, sorted(acts, key=lambda act: act.frame), curves

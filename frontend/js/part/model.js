@@ -1,8 +1,9 @@
 import { asHeaders } from "../page/headers.js";
 import { post, Sending } from "../page/sending.js";
+import { KEY_PRESSURE } from "../sound/hands.js";
 import { curveOf, LaneCurves } from "./curves.js";
 import { TimeMap } from "./time.js";
-import { hitOf, merged, tableOf, translated } from "./table.js";
+import { hitOf, merged, saidOf, tableOf, translated } from "./table.js";
 
 const AGAIN_MS = 2000;
 const MOST_TRIED = 20_000; // of a longer part a curve is heard once it is let go
@@ -16,6 +17,7 @@ export class PartModel extends EventTarget {
   /** @type {Set<number>} ids of selected hits */ selected = new Set();
   /** @type {TimeMap | null} */ time = null;
   about = null;
+  /** What controllers said while recording, and is not written yet: rows as the part has them. @type {number[][]} */ pendingSaid = [];
   isAside = false; // something else is played in its place
   #rate;
   #grids;
@@ -94,6 +96,7 @@ export class PartModel extends EventTarget {
   /** Take over what the server says: everything, or what an edit changed. */
   #take(body, isWhole) {
     const { events, removed = [], said, isWhole: _, isStale, curvesGone, ...about } = body;
+    if (!about.said) about.said = this.about?.said ?? []; // an edit tells it only where it changed it
     if (curvesGone) about.curves = mergedCurves(this.about.curves, about.curves, curvesGone);
     const changed = events.map(hitOf);
     if (about.writtenFor !== this.about?.writtenFor || about.id !== this.about?.id) this.#ways.load(about.writtenFor);
@@ -115,7 +118,15 @@ export class PartModel extends EventTarget {
     const curves = curveRows.map(curveOf);
     const lanes = new LaneCurves(curves);
     const table = tableOf(hits, this.muted, lanes.isEmpty ? null : lanes, (tick) => this.time.timeAt(tick));
-    this.#engine.setPart({ ...table, curves: curves.filter(({ of }) => !of.startsWith("lane:")), loopFrames: this.about.loopFrames, ...this.time.clicks() });
+    const said = saidOf(this.#saidAsHeard([...this.about.said, ...this.pendingSaid]), table.ticks);
+    this.#engine.setPart({ ...table, said, curves: curves.filter(({ of }) => !of.startsWith("lane:")), loopFrames: this.about.loopFrames, ...this.time.clicks() });
+  }
+
+  /** Aftertouch of keys under the notes that they are played as. @param {number[][]} rows */
+  #saidAsHeard(rows) {
+    if (!this.#ways.isTranslated) return rows;
+    const heard = rows.map(([frame, tick, kind, number, ...rest]) => [frame, tick, kind, kind === KEY_PRESSURE ? this.#ways.played(number) : number, ...rest]);
+    return heard.filter(([, , , number]) => number !== null);
   }
 
   /** Hear curves before they are told; null: those of the part. @param {[of: string, what: string, points: number[][]][] | null} curves */

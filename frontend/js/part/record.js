@@ -2,6 +2,7 @@
  * Playing in. What is struck while recording stands at the frame of its own time stamp; each time round is a pass, sent
  * when it ends (unwritten.js).
  */
+import { KEY_PRESSURE } from "../sound/hands.js";
 import { keepLatency, latencyFrames, LatencyTest, showLatency } from "./latency.js";
 import { Unwritten } from "./unwritten.js";
 
@@ -14,6 +15,7 @@ const box = (id) => /** @type {HTMLInputElement | null} */ (document.getElementB
 export function startRecorder({ session, engine, input, part, ways }) {
   const recorder = new Recorder({ session, engine, part, ways });
   input.addEventListener("hit", ({ detail }) => recorder.struck(detail));
+  input.addEventListener("said", ({ detail }) => recorder.said(detail));
   input.addEventListener("release", ({ detail }) => recorder.released(detail));
   engine.addEventListener("turn", ({ detail }) => recorder.turned(detail));
   session.addEventListener("part-stopped", () => recorder.isOn() && recorder.end());
@@ -86,7 +88,7 @@ class Recorder {
     const { turn } = this.#part;
     return this.#unwritten.begun({
       ...(turn ? { loop: turn } : {}), span: [from, from],
-      name: crypto.randomUUID(), part: this.#part.model.id, rate: this.#engine.rate, hits: [], replace: Boolean(box("replace-notes")?.checked),
+      name: crypto.randomUUID(), part: this.#part.model.id, rate: this.#engine.rate, hits: [], said: [], replace: Boolean(box("replace-notes")?.checked),
       strength: Number(box("record-strength")?.value) || 0, grid: grid === "off" ? "1/16" : grid, swing: Number(box("swing")?.value) || 50,
     }); // prettier-ignore
   }
@@ -107,8 +109,20 @@ class Recorder {
     this.#held.set(keyOf({ pad, isOwn, note: came }), hit);
     this.#taken.span[1] = Math.max(this.#taken.span[1], hit[0] + 1);
     this.#unwritten.keep(this.#taken);
+    this.#part.model.pendingSaid = this.#unwritten.said;
     this.#part.model.play(this.#unwritten.hits); // it sounds on the next time round, written or not
     this.#sayReplaced();
+  }
+
+  /** What a pedal or a hand said, as it is played: it stands in the part beside the hits. */
+  said({ kind, number, value, channel, frame }) {
+    if (!this.isOn() || !this.#rounds.length || !this.#taken) return;
+    const own = kind === KEY_PRESSURE ? this.#ways.writes(number) : number;
+    const at = this.#inPart(frame);
+    if (own === null || at === null || at < 0) return;
+    this.#taken.said.push([at, kind, own, value, channel]);
+    this.#taken.span[1] = Math.max(this.#taken.span[1], at + 1);
+    this.#unwritten.keep(this.#taken);
   }
 
   /** How many hits this pass takes away, before it does. */
@@ -159,18 +173,19 @@ class Recorder {
   /** @param {number} at the frame of the part that was reached @param {number} from where the next one begins */
   #finishPass(at, from = 0) {
     const taken = this.#taken;
-    if (taken?.hits.length) {
+    if (taken && isPlayed(taken)) {
       taken.span[1] = Math.max(taken.span[1], at);
       this.#unwritten.keep(taken);
     } else if (taken) this.#unwritten.dropped(taken);
     this.#held = new Map();
     this.#taken = this.isOn() ? this.#fresh(from) : null;
     this.#sayReplaced();
-    if (taken?.hits.length) this.send();
+    if (taken && isPlayed(taken)) this.send();
   }
 
-  send() {
-    return this.#unwritten.send(() => this.#taken);
+  async send() {
+    await this.#unwritten.send(() => this.#taken);
+    if (this.#part.model) this.#part.model.pendingSaid = this.#unwritten.said;
   }
 
   // What is heard and seen --------------------------------------------------------------------------------------------
@@ -193,6 +208,8 @@ class Recorder {
     document.body.classList.toggle("recording", this.isOn());
   }
 }
+
+const isPlayed = ({ hits, said = [] }) => hits.length > 0 || said.length > 0;
 
 /** What tells a strike and its release: the pad where the input found it by a way of its own, else what came in. */
 const keyOf = ({ pad, isOwn, note }) => (isOwn ? pad : `n${note}`);

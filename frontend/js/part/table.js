@@ -1,4 +1,5 @@
 /** Hits of a part as the audio thread plays them. Pure. */
+import { lowerBound } from "../sound/transport.js";
 
 /** @typedef {{ id: number, tick: number, order: number, note: number, velocity: number, channel: number, length: number,
  *   played: number, pass: number, frame: number, until: number, lane?: number }} Hit
@@ -34,11 +35,13 @@ export function tableOf(hits, muted, lanes = null, timeAt = undefined) {
   offs.sort();
   const frames = new Int32Array(heard.length + offs.length);
   const packed = new Int32Array(heard.length + offs.length);
+  const ticks = new Float64Array(frames.length);
   const moved = lanes && { gains: new Float64Array(frames.length).fill(1), ratios: new Float64Array(frames.length).fill(1), pans: new Float64Array(frames.length) };
   let at = 0;
   let off = 0;
   const takeOff = () => {
     const value = offs[off++];
+    ticks[at] = Math.floor(value / 2048);
     frames[at] = frameOf.get(value);
     packed[at++] = (value % 128) | ((Math.floor(value / 128) % 16) << 14);
   };
@@ -46,10 +49,25 @@ export function tableOf(hits, muted, lanes = null, timeAt = undefined) {
     while (off < offs.length && offs[off] < (Math.floor(tick) + 1) * 2048) takeOff();
     if (lanes && velocity) lanes.move(lane, timeAt(tick), moved, at);
     frames[at] = frame;
+    ticks[at] = tick;
     packed[at++] = note | (velocity << 7) | (channel << 14);
   }
   while (off < offs.length) takeOff();
-  return { frames, packed, moved };
+  return { frames, packed, moved, ticks };
+}
+
+/**
+ * What controllers say, for the audio thread: at a tick before its hits (design rule 20).
+ * @param {number[][]} rows frame, tick, kind, number, value, channel @param {Float64Array} ticks of the hits of the table
+ */
+export function saidOf(rows, ticks) {
+  if (!rows.length) return null;
+  const ordered = [...rows].sort(([, a], [, b]) => a - b); // in order already, but for what was just recorded
+  return {
+    frames: Int32Array.from(ordered, ([frame]) => frame),
+    packed: Int32Array.from(ordered, ([, , kind, number, value, channel]) => value | (number << 7) | (channel << 14) | (kind << 18)),
+    before: Int32Array.from(ordered, ([, tick]) => lowerBound(ticks, tick)),
+  };
 }
 
 /** The hits as they are played through a translation: those that have no counterpart are silent. @param {Hit[]} hits

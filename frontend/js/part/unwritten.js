@@ -4,7 +4,8 @@
  * browser takes back when that tab is gone; then whichever tab has its part open sends it.
  *
  * @typedef {[frame: number, note: number, velocity: number, channel: number, held: number]} Played
- * @typedef {{ name: string, part: number, rate: number, hits: Played[], span: [from: number, until: number],
+ * @typedef {[frame: number, kind: number, number: number, value: number, channel: number]} Said of controllers
+ * @typedef {{ name: string, part: number, rate: number, hits: Played[], said?: Said[], span: [from: number, until: number],
  *   loop?: [number, number], replace: boolean, strength: number, grid: string, swing: number }} Taken
  */
 const KEPT = "unwritten-pass "; // and its name
@@ -87,6 +88,13 @@ export class Unwritten {
       })),
     ); // prettier-ignore
     return hits.sort((a, b) => a.frame - b.frame);
+  }
+
+  /** What controllers said meanwhile, as the part has it. @returns {number[][]} */
+  get said() {
+    const { model } = this.#part;
+    const waiting = [...this.#own.values()].filter(({ part }) => part === model.id);
+    return waiting.flatMap(({ said = [] }) => said.map(([frame, ...rest]) => [frame, model.time.tickAt(frame), ...rest]));
   }
 
   /**

@@ -237,6 +237,15 @@ export class Engine extends EventTarget {
     this.#send({ type: "hit", note, velocity, channel: this.channelOf(device, channel), at, only: only.length ? only : null });
   }
 
+  /**
+   * A controller or aftertouch by hand. @param {number} kind as hands.js has it
+   * @param {number} [at] as for a note @param {number} [device] as for a note
+   */
+  gesture(kind, number, value, channel = DRUMS, at = undefined, device = undefined) {
+    const only = this.#givenTo(device).map(({ key }) => key);
+    this.#send({ type: "gesture", kind, number, value, channel: this.channelOf(device, channel), at, only: only.length ? only : null });
+  }
+
   #givenTo(device) {
     return device === undefined ? [] : [...this.members.values()].filter((member) => member.device === device);
   }

@@ -5,7 +5,7 @@
  * @typedef {{ key: string, kit?: number, version?: number, name?: string, pads: import("./player.js").Pad[], notes: Record<string, number[]>,
  *   outputs: import("./desk.js").OutputRow[], parallel?: import("./parallel.js").Compressor | null, channels?: number[] | null, low?: number,
  *   high?: number, playedAs?: Record<string, number>, curve?: number[], delay?: number, device?: number | null,
- *   lights?: Record<string, number>, allNotes?: boolean }} MemberTables
+ *   lights?: Record<string, number>, allNotes?: boolean, shares?: import("./hands.js").Shares[], grips?: import("./hands.js").Grip[] }} MemberTables
  */
 import { Desk } from "./desk.js";
 
@@ -27,6 +27,8 @@ export class Member {
   delay = 0; // frames
   /** What this device plays reaches it alone. @type {number | null} */ device = null;
   /** Pads of the page's kit that are lit where one of these sounds, where it stands in for that kit. @type {Record<string, number> | null} */ lights = null;
+  /** What pedals choose among. @type {import("./hands.js").Shares[]} */ shares = [];
+  /** How its pieces are grabbed. @type {import("./hands.js").Grip[]} */ grips = [];
   /** Regions of edited pads as they were when their sounds were last here. @type {Map<number | string, import("./player.js").Region[]>} */ before = new Map();
   desk;
   /** Sums of its outputs, of one block. @type {Float32Array[][]} */ buses = [];
@@ -47,6 +49,8 @@ export class Member {
     for (const pad of told.pads) this.pads.set(pad.id, { ...pad, member: this });
     this.outputs = told.outputs.length ? told.outputs : PLAIN_OUTPUTS;
     this.parallel = told.parallel ?? null;
+    this.shares = told.shares ?? [];
+    this.grips = told.grips ?? [];
     if (isWhole || told.allNotes) this.notes = told.notes;
     else this.#renote(told);
     if (isWhole) this.hear(told);
@@ -69,7 +73,11 @@ export class Member {
   }
 
   hears(note, channel) {
-    return note >= this.low && note <= this.high && (!this.channels || this.channels.includes(channel));
+    return note >= this.low && note <= this.high && this.listens(channel);
+  }
+
+  listens(channel) {
+    return !this.channels || this.channels.includes(channel);
   }
 
   /** The note of the part that strikes a pad; null where none does. @returns {number | null} */

@@ -14,8 +14,10 @@
  *   shared?: import("./parallel.js").Compressor | null }} Playbook
  * @typedef {{ moves?: import("./voice.js").Moves | null, only?: string[] | null, isByHand?: boolean, by?: number | string | null }} How
  * only: keys of the members that it is for; isByHand: the first member hears it on any channel; by: the pad that a hand holds
+ * @typedef {Map<number | string, [velocity: number, note: number | null, gain: number]>} Struck gain: of neighbours that blend
  */
 import { rampFramesAt } from "./desk.js";
+import { grab, Hands, ringingVelocity } from "./hands.js";
 import { Member } from "./member.js";
 import { ParallelBus } from "./parallel.js";
 import { beginVoice, cut, lastFrame, mixVoice, release } from "./voice.js";
@@ -38,6 +40,7 @@ export class Player {
   /** What is played in the place of the first. @type {Member | null} */ #flipped = null;
   /** @type {Map<string, [pad: number | string, fade: number][]>} */ #listeners = new Map();
   /** Samples of the shelf are heard by it: no desk stands between. */ #plain;
+  /** What hands and feet said: in the part, and by hand. */ #hands = { part: new Hands(), hand: new Hands() };
   #curves = [];
   #counters = new Map();
   #strikeCounters = new Map();
@@ -187,23 +190,76 @@ export class Player {
    * @returns {(number | string)[]} the pads struck
    */
   hit(frame, note, velocity, channel = 0, /** @type {How} */ { moves = null, only = null, isByHand = false, by = null } = {}) {
-    const reached = this.played.filter((member, place) => (only ? only.includes(member.key) : member.hears(note, channel) || (isByHand && !place)));
+    const reached = this.#reached(note, channel, { only, isByHand });
     if (!velocity) {
       for (const member of reached) this.#letGo(frame + member.delay, (voice) => voice.pad.member === member && voice.note === (member.playedAs[note] ?? note) && voice.channel === channel);
       return [];
     }
-    const struck = new Map();
-    for (const member of reached) this.#strikeNote(struck, member, note, velocity, channel);
-    return this.#begin(frame, struck, channel, moves, by);
+    const begun = reached.flatMap((member) => this.#gripsBy(member, note).flatMap((grip) => this.#do(grab(member, grip), frame, channel, isByHand)));
+    /** @type {Struck} */ const struck = new Map();
+    for (const member of reached) this.#strikeNote(struck, member, note, velocity, channel, isByHand);
+    return [...begun, ...this.#begin(frame, struck, channel, { moves, by, isByHand })];
   }
 
-  #strikeNote(struck, member, note, velocity, channel) {
+  /** The members that a hit or a gesture comes to; a gesture of a channel has no note. @param {number | null} note */
+  #reached(note, channel, { only, isByHand }) {
+    return this.played.filter((member, place) => {
+      if (only) return only.includes(member.key);
+      return (isByHand && !place) || (note === null ? member.listens(channel) : member.hears(note, channel));
+    });
+  }
+
+  #gripsBy(member, note) {
+    return member.grips.length ? member.grips.filter((grip) => grip.note === (member.playedAs[note] ?? note)) : [];
+  }
+
+  /** @param {Struck} struck */
+  #strikeNote(struck, member, note, velocity, channel, isByHand) {
     const own = member.playedAs[note] ?? note;
     const at = member.curve?.[velocity - 1] ?? velocity;
+    const grips = this.#gripsBy(member, note);
     for (const id of member.notes[own] ?? []) {
       const [low, high] = member.pads.get(id)?.channels ?? [0, 15];
-      if (member.pads.has(id) && !struck.has(id) && low <= channel && channel <= high) struck.set(id, [at, own]);
+      if (!member.pads.has(id) || low > channel || channel > high || grips.some(({ pads }) => pads.includes(id))) continue;
+      this.#strikePad(struck, member, id, at, own, channel, isByHand);
     }
+  }
+
+  /** A pad, or what stands for it as the controllers are. @param {Struck} struck */
+  #strikePad(struck, member, id, velocity, note, channel, isByHand) {
+    for (const [other, gain] of this.#handsOf(isByHand).chosen(member, id, channel)) if (!struck.has(other)) struck.set(other, [velocity, note, gain]);
+  }
+
+  #handsOf(isByHand) {
+    return isByHand ? this.#hands.hand : this.#hands.part;
+  }
+
+  /**
+   * A controller or aftertouch.
+   * @param {import("./hands.js").Gesture} gesture @returns {(number | string)[]} the pads that it sounded
+   */
+  gesture(gesture, /** @type {How} */ { only = null, isByHand = false } = {}) {
+    const reached = this.#reached(null, gesture.channel, { only, isByHand });
+    const deeds = this.#handsOf(isByHand).take(gesture, reached);
+    return deeds.flatMap((deed) => this.#do(deed, gesture.frame, gesture.channel, isByHand));
+  }
+
+  /** What the part said up to where it is begun, and nothing else: each round sounds like the first. @param {import("./hands.js").Gesture[]} said */
+  chase(said) {
+    this.#hands.part.clear();
+    for (const gesture of said) this.#hands.part.learn(gesture);
+  }
+
+  /** Cut what rings of a channel, and strike a pad by itself. @param {import("./hands.js").Deed} deed */
+  #do({ member, cut: cuts, fade, strikes, velocity }, struckFrame, channel, isByHand) {
+    const frame = struckFrame + member.delay;
+    const ringing = this.voices.filter(
+      (voice) => cuts.includes(voice.pad.id) && voice.channel === channel && voice.isByHand === isByHand && !voice.fades.length && voice.end > voice.start && lastFrame(voice) > frame,
+    );
+    const loud = velocity === null ? ringingVelocity(ringing, frame) : (member.curve?.[velocity - 1] ?? velocity);
+    for (const voice of ringing) cut(voice, frame, fade);
+    if (strikes === null || loud === null || !member.pads.has(strikes)) return [];
+    return this.#begin(struckFrame, new Map([[strikes, [loud, null, 1]]]), channel, { isByHand });
   }
 
   /** A pad struck by a hand, whatever its notes; the other members hear its note. @returns {(number | string)[]} the pads struck */
@@ -214,9 +270,10 @@ export class Player {
     if (this.#flipped && own?.pads.has(id)) return note === null ? [] : this.hit(frame, note, velocity, channel, { isByHand: true, by: id });
     const pad = this.#pad(id);
     if (!pad) return [];
-    /** @type {Map<number | string, [velocity: number, note: number | null]>} */ const struck = new Map([[id, [pad.member.curve?.[velocity - 1] ?? velocity, null]]]);
-    if (note !== null) for (const member of this.played) if (member !== pad.member && member.hears(note, channel)) this.#strikeNote(struck, member, note, velocity, channel);
-    return this.#begin(frame, struck, channel, null, id);
+    /** @type {Struck} */ const struck = new Map();
+    this.#strikePad(struck, pad.member, id, pad.member.curve?.[velocity - 1] ?? velocity, null, channel, true);
+    if (note !== null) for (const member of this.played) if (member !== pad.member && member.hears(note, channel)) this.#strikeNote(struck, member, note, velocity, channel, true);
+    return this.#begin(frame, struck, channel, { by: id, isByHand: true });
   }
 
   /** The hand lets go of a pad: of all that it struck. */
@@ -233,20 +290,21 @@ export class Player {
     return undefined;
   }
 
-  /** @param {Map<number | string, [velocity: number, note: number | null]>} struck */
-  #begin(frame, struck, channel, moves, by) {
+  /** @param {Struck} struck */
+  #begin(frame, struck, channel, /** @type {How} */ { moves = null, by = null, isByHand = false }) {
     this.#hits += 1;
     const strikes = this.#withCompanions(struck);
     const chosen = this.#choose(strikes);
     this.#sendSignals(strikes, frame);
     this.#makeRoom(chosen, frame);
     const variationPlaces = this.#variationPlaces(strikes);
-    for (const { pad, velocity, note, number } of chosen) {
+    for (const { pad, velocity, note, blended, number } of chosen) {
       if (pad.muted || !this.#isHeard(pad)) continue;
       const region = this.#loaded(pad, number);
       if (!region) continue;
-      const gain = pad.gains[pad.regions[number].gains][velocity - 1];
-      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame: frame + pad.member.delay, gain, velocity, note, channel, variationPlace: variationPlaces.get(pad), moves, by }));
+      const gain = pad.gains[pad.regions[number].gains][velocity - 1] * blended;
+      const at = frame + pad.member.delay;
+      this.voices.push(beginVoice({ hit: this.#hits, pad, number, region, frame: at, gain, velocity, note, channel, variationPlace: variationPlaces.get(pad), moves, by, isByHand }));
     }
     return strikes.map(({ pad }) => pad.member.lights?.[pad.id] ?? pad.id);
   }
@@ -257,15 +315,16 @@ export class Player {
     return !this.solo.size || this.solo.has(member.lights?.[id] ?? id);
   }
 
-  /** The pads struck, then their companions; none twice, and none that does nothing. @returns {{ pad: Pad, velocity: number, note: number | null }[]} */
+  /** The pads struck, then their companions; none twice, and none that does nothing. @param {Struck} struck
+   * @returns {{ pad: Pad, velocity: number, note: number | null, blended: number }[]} */
   #withCompanions(struck) {
     for (const [id, [velocity, note]] of [...struck]) {
-      const { muted, companions = [] } = this.#pad(id);
+      const { muted, companions = [] } = this.#pad(id) ?? { muted: true };
       if (!muted)
         for (const [other, strength] of companions)
-          if (!struck.has(other) && this.#pad(other)) struck.set(other, [Math.min(127, Math.max(1, Math.floor(velocity * strength + 0.5))), note]);
+          if (!struck.has(other) && this.#pad(other)) struck.set(other, [Math.min(127, Math.max(1, Math.floor(velocity * strength + 0.5))), note, 1]);
     }
-    const strikes = [...struck].map(([id, [velocity, note]]) => ({ pad: this.#pad(id), velocity, note }));
+    const strikes = [...struck].filter(([id]) => this.#pad(id)).map(([id, [velocity, note, blended]]) => ({ pad: this.#pad(id), velocity, note, blended }));
     return strikes.filter(({ pad, velocity }) => pad.emits?.length || pad.regions.some((region) => pad.gains[region.gains][velocity - 1] !== null));
   }
 

@@ -3,9 +3,11 @@
  * Knows nothing of sound. Frames of the part count from its beginning, frames of the context from the context's.
  *
  * @typedef {{ frames: Int32Array, packed: Int32Array, loopFrames: number, clicks?: Int32Array, accents?: Uint8Array,
+ *   said?: { frames: Int32Array, packed: Int32Array, before: Int32Array } | null,
  *   moved?: { gains: Float64Array, ratios: Float64Array, pans: Float64Array } | null, curves?: import("./moving.js").Curve[] }} PartTable
  * `frames` rise; `packed` is note + 128 velocity + 16384 channel, a note-off of velocity 0; `clicks` are the beats; `moved` is
- * what the curves of lanes make of each hit, `curves` are those of outputs and groups
+ * what the curves of lanes make of each hit, `curves` are those of outputs and groups; `said` is what controllers say, as value + 128 number
+ * + 16384 channel + 262144 kind (hands.js), each with the number of the hit that it stands before
  */
 export class Transport {
   isPlaying = false;
@@ -14,6 +16,7 @@ export class Transport {
   /** @type {PartTable | null} */ part = null;
   #origin = 0; // the context's frame at which the part's zero stands in this round
   #next = 0;
+  #nextSaid = 0;
   #nextClick = 0;
   #done = 0; // the context's frame up to which all is handed out
   #range = [0, 0]; // of the loop, in frames of the part; the whole part where both are 0
@@ -64,12 +67,13 @@ export class Transport {
 
   #seek(position) {
     this.#next = lowerBound(this.part.frames, position);
+    this.#nextSaid = lowerBound(this.part.said?.frames ?? [], position);
     this.#nextClick = lowerBound(this.part.clicks ?? [], position);
   }
 
   /**
    * Hand out what lies before the context's frame `stop`.
-   * @param {{ hit: (frame: number, packed: number, number: number) => void, click: (frame: number, accent: number) => void,
+   * @param {{ hit: (frame: number, packed: number, number: number) => void, said: (gesture: import("./hands.js").Gesture) => void, click: (frame: number, accent: number) => void,
    *   turn: (origin: number, from: number) => void, end: () => void }} to
    */
   advance(stop, to) {
@@ -84,7 +88,11 @@ export class Transport {
       const hasTurned = this.isLooping && this.#origin + end < stop;
       const until = Math.min(stop, this.isLooping ? this.#origin + end : Infinity);
       this.#clickUntil(until, to);
-      for (; this.#next < frames.length && this.#origin + frames[this.#next] < until; this.#next++) to.hit(this.#origin + frames[this.#next], packed[this.#next], this.#next);
+      for (; this.#next < frames.length && this.#origin + frames[this.#next] < until; this.#next++) {
+        this.#sayBefore(this.#next, until, to);
+        to.hit(this.#origin + frames[this.#next], packed[this.#next], this.#next);
+      }
+      this.#sayBefore(Infinity, until, to);
       if (!hasTurned) {
         if (!this.isLooping && this.#next >= frames.length && this.#origin + this.part.loopFrames < stop) {
           this.stop();
@@ -96,6 +104,22 @@ export class Transport {
       this.#turn(this.#origin + end - from, from, to);
     }
     this.#done = stop;
+  }
+
+  /** What controllers say before a hit, up to a frame of the context. */
+  #sayBefore(hit, until, to) {
+    const { said } = this.part;
+    if (!said) return;
+    for (; this.#nextSaid < said.frames.length && said.before[this.#nextSaid] <= hit && this.#origin + said.frames[this.#nextSaid] < until; this.#nextSaid++)
+      to.said(gestureOf(said, this.#nextSaid, this.#origin));
+  }
+
+  /** What holds at a frame of the part by what came before it: of each line the last. @returns {import("./hands.js").Gesture[]} */
+  saidUntil(position) {
+    const said = this.part?.said;
+    if (!said) return [];
+    const stop = lowerBound(said.frames, position);
+    return Array.from({ length: stop }, (_, n) => gestureOf(said, n, 0));
   }
 
   #turn(origin, from, to) {
@@ -110,6 +134,8 @@ export class Transport {
       if (this.isClicking) to.click(this.#origin + clicks[this.#nextClick], accents[this.#nextClick]);
   }
 }
+
+const gestureOf = ({ frames, packed }, n, origin) => ({ frame: origin + frames[n], value: packed[n] & 127, number: (packed[n] >> 7) & 127, channel: (packed[n] >> 14) & 15, kind: packed[n] >> 18 });
 
 const isHit = (packed) => ((packed >> 7) & 127) > 0;
 

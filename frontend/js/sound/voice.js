@@ -3,7 +3,7 @@
  * The same arithmetic as dactyl/core/bounce/render.py, on 16-bit sounds with one scale each.
  *
  * @typedef {{ hit: number, pad: any, by: number | string | null, number: number, note: number | null, channel: number, start: number, end: number,
- *   gain: number, velocity: number, ratio: number, sounds: import("./player.js").SoundRow[], fades: [number, number][],
+ *   gain: number, velocity: number, struck: number, isByHand: boolean, ratio: number, sounds: import("./player.js").SoundRow[], fades: [number, number][],
  *   released: number | null, states: Float64Array[] | null }} Voice
  * @typedef {{ gain: number, ratio: number, pan: number }} Moves what the curves of its lane make of a hit
  */
@@ -12,7 +12,7 @@ const STEPS = 512;
 const scratch = [new Float64Array(4096), new Float64Array(4096)];
 
 /** @returns {Voice} */
-export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, variationPlace = undefined, moves = null, by = null }) {
+export function beginVoice({ hit, pad, number, region, frame, gain, velocity, note, channel, variationPlace = undefined, moves = null, by = null, isByHand = false }) {
   let { sounds } = region;
   let start = frame + (pad.delay ?? 0);
   let ratio = (region.ratio ?? 1) * (pad.centsPerKey && note !== null ? 2 ** ((pad.centsPerKey * (note - pad.root)) / 1200) : 1);
@@ -36,7 +36,7 @@ export function beginVoice({ hit, pad, number, region, frame, gain, velocity, no
   const shaped = pad.filter ? pad.filter.curve[velocity - 1] : velocity;
   if (pad.filter) frames += pad.filter.tails[shaped - 1];
   if (pad.envelope && pad.envelope.end !== null) frames = Math.min(frames, pad.envelope.end);
-  return { hit, pad, number, note, channel, start, end: start + frames, gain, velocity: shaped, ratio, sounds, by, fades: [], released: null, states: null };
+  return { hit, pad, number, note, channel, start, end: start + frames, gain, velocity: shaped, struck: velocity, isByHand, ratio, sounds, by, fades: [], released: null, states: null };
 }
 
 /** A sound moved by a straying hit's pan: the pan law of design rule 6. */

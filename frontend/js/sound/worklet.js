@@ -55,6 +55,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     hit: ({ note, velocity, channel, at, isOfPart = false, only = null }) => this.#at(at, (frame) => this.#hit(frame, note, velocity, channel, { only, isByHand: !isOfPart })),
     pad: ({ pad, velocity, channel, at }) => this.#at(at, (frame) => this.#record(this.#player.hitPad(frame, pad, velocity, channel), velocity)),
     padOff: ({ pad, at }) => this.#at(at, (frame) => this.#player.releasePad(frame, pad)),
+    gesture: ({ kind, number, value, channel, at, only = null }) => this.#at(at, (frame) => this.#gesture({ frame, kind, number, value, channel }, { only, isByHand: true })),
     take: ({ pad, number }) => this.#player.hearTake(currentFrame, pad, number),
     audition: ({ key, from, count }) => this.#player.audition(currentFrame, key, from, count),
     silence: () => {
@@ -125,6 +126,13 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#record(this.#player.hit(frame, note, velocity, channel, how), velocity);
   }
 
+  /** A pad that a pedal or a grab sounds is told as one that was struck. @param {import("./hands.js").Gesture} gesture @param {import("./player.js").How} how */
+  #gesture(gesture, how) {
+    const before = this.#player.voices.length;
+    const pads = this.#player.gesture(gesture, how);
+    if (pads.length) this.#record(pads, this.#player.voices[before]?.struck ?? 1);
+  }
+
   #hush() {
     this.#player.silence(currentFrame, Math.round(SILENCE_SECONDS * sampleRate));
   }
@@ -147,9 +155,11 @@ class DactylProcessor extends AudioWorkletProcessor {
   }
 
   #play(from, countIn) {
+    if (!this.#mightSound()) this.#player.rest(); // also where no block was silent before
     this.#player.rewind();
     if (this.#loudnessBy) this.#loudness = new Loudness(this.#loudnessBy, sampleRate);
     this.#transport.start(currentFrame, from, countIn);
+    this.#player.chase(this.#transport.saidUntil(from));
     if (this.#transport.isPlaying) this.port.postMessage({ type: "turn", origin: this.#transport.origin, from, isFirst: true });
   }
 
@@ -170,8 +180,13 @@ class DactylProcessor extends AudioWorkletProcessor {
         const moves = moved ? { gain: moved.gains[number], ratio: moved.ratios[number], pan: moved.pans[number] } : null;
         this.#hit(frame, packed & 127, velocity, packed >> 14, { moves });
       },
+      said: (gesture) => {
+        this.#playLiveUntil(gesture.frame);
+        this.#gesture(gesture, {});
+      },
       click: (frame, accent) => this.#click.begin(frame, accent),
       turn: (origin, from) => {
+        this.#player.chase(this.#transport.saidUntil(from));
         turnAt(stretches, origin + from - currentFrame, count, from);
         this.port.postMessage({ type: "turn", origin, from, isFirst: false });
       },

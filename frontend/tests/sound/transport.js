@@ -12,7 +12,7 @@ function stand(frames) {
   const said = [];
   const to = {
     hit: (frame, packed) => said.push(["hit", frame, packed & 127]), click: (frame, accent) => said.push(["click", frame, accent]),
-    turn: (origin, from) => said.push(["turn", origin, from]), end: () => said.push(["end"]),
+    turn: (origin, from) => said.push(["turn", origin, from]), said: ({ value, frame }) => said.push(["said", frame, value]), end: () => said.push(["end"]),
   }; // prettier-ignore
   const advance = (from, until) => {
     for (let at = from; at < until; at += 128) transport.advance(at, to);
@@ -57,4 +57,12 @@ test("a loop that is put before the playhead is entered at once, with one turn a
   transport.setPart({ ...part([0, 100]), loopFrames: 400 }, 896); // bars were taken away
   transport.setRange([500, 600]); // behind the end: the whole is looped
   equal(advance(1024, 2400).filter(([what]) => what === "turn").map(([, origin]) => origin % 400).every((at, _, all) => at === all[0]), true); // prettier-ignore
+});
+
+test("controllers come before the hits that they stand before, and what holds where a part begins is known", () => {
+  const { transport, advance } = stand([0, 300, 300]);
+  transport.setPart({ ...part([0, 300, 300]), said: { frames: Int32Array.from([0, 300, 300, 400]), before: Int32Array.from([0, 1, 2, 3]), packed: Int32Array.from([1, 2, 3, 4]) } }, 0); // prettier-ignore
+  transport.start(0, 0, []);
+  equal(advance(0, 512).filter(([what]) => what !== "click"), [["said", 0, 1], ["hit", 0, 36], ["said", 300, 2], ["hit", 300, 37], ["said", 300, 3], ["hit", 300, 38], ["said", 400, 4]]); // prettier-ignore
+  equal(transport.saidUntil(350).map(({ value }) => value), [1, 2, 3]);
 });
