@@ -40,6 +40,7 @@ from dactyl.shelf.tasks import import_files
 MICS = (("close", 0.0, True), ("overhead", -3.0, False), ("room", -9.0, False))
 LAYERED_DYNAMICS = 0.4
 LEAD_MS = 4.0  # of silence before each hit, as a cut recording has
+GRABBED_FROM = 64  # aftertouch of a cymbal's key
 Key = tuple[str, str, int, int, str]  # piece, pad, layer, take, mic
 
 
@@ -144,8 +145,14 @@ def _lay_out(plan: KitPlan, samples: dict[Key, Sample]) -> None:
     pieces: dict[str, Piece] = {}
     for position, planned in enumerate(plan.pads):
         if planned.piece not in pieces:
+            own = [pad for pad in plan.pads if pad.piece == planned.piece]
             pieces[planned.piece] = Piece.objects.create(
-                kit=kit, name=planned.piece, position=10 * position, pan=planned.pan
+                kit=kit,
+                name=planned.piece,
+                position=10 * position,
+                pan=planned.pan,
+                shared_by="pedal" if any(pad.open_to is not None for pad in own) else "",
+                grab_from=GRABBED_FROM if any(pad.played_by == "grab" for pad in own) else None,
             )
         pad = Pad.objects.create(
             kit=kit,
@@ -155,6 +162,8 @@ def _lay_out(plan: KitPlan, samples: dict[Key, Sample]) -> None:
             position=10 * position,
             choke=chokes.get(planned.choke),
             output=outputs.get(planned.output),
+            open_to=planned.open_to,
+            played_by=planned.played_by,
             rotation=planned.rotation,
             dynamics=LAYERED_DYNAMICS if planned.layers > 1 else 1.0,
         )

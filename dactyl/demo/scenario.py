@@ -25,6 +25,8 @@ class PadPlan:
     output: str = ""
     rotation: str = "in_turn"
     pan: float = 0.0
+    open_to: int | None = None  # where a pedal opens and closes its piece
+    played_by: str = ""  # besides strokes
     turned: tuple[int, int] | None = None  # (layer, take) that was recorded over a lead wired the other way round
 
 
@@ -56,13 +58,13 @@ FERRY_HOUSE = KitPlan("Ferry House", 1, (
     PadPlan("Snare", "centre", "snare", 38, Voice(0.7, 186, DRUM, 0.7, 0.2, glide=0.12, noise=0.9, noise_band_hz=(1100, 11000), noise_seconds=0.23, click=0.7), 5, 4, output="Snare"),
     PadPlan("Snare", "rim shot", "snare", 40, Voice(0.7, 212, DRUM, 0.9, 0.26, glide=0.1, noise=0.8, noise_band_hz=(1300, 13000), noise_seconds=0.2, click=1.3), 3, 3, output="Snare", rotation="no_repeat"),
     PadPlan("Snare", "side stick", "side_stick", 37, Voice(0.35, 640, BAR[:3], 0.9, 0.07, noise=0.15, noise_band_hz=(1500, 6000), noise_seconds=0.03, click=1.1), 2, 3, output="Snare"),
-    PadPlan("Hat", "closed", "closed_hat", 42, _hat(0.4, 0.09), 4, 4, choke="A", output="Hat", rotation="no_repeat"),
-    PadPlan("Hat", "pedal", "pedal_hat", 44, _hat(0.4, 0.06, bursts=(0.0, 9.0)), 2, 3, choke="A", output="Hat"),
-    PadPlan("Hat", "open", "open_hat", 46, _hat(1.6, 0.95), 3, 3, choke="A", output="Hat"),
+    PadPlan("Hat", "closed", "closed_hat", 42, _hat(0.4, 0.09), 4, 4, choke="A", output="Hat", rotation="no_repeat", open_to=31),
+    PadPlan("Hat", "pedal", "pedal_hat", 44, _hat(0.4, 0.06, bursts=(0.0, 9.0)), 2, 3, choke="A", output="Hat", played_by="chick"),
+    PadPlan("Hat", "open", "open_hat", 46, _hat(1.6, 0.95), 3, 3, choke="A", output="Hat", open_to=127),
     PadPlan("Rack tom", "", "high_tom", 48, Voice(1.0, 132, DRUM[:6], 1.0, 0.5, glide=0.22, glide_ms=60, noise=0.08, noise_seconds=0.04, click=0.5, place=0.2), 3, 3, output="Toms", pan=18),
     PadPlan("Floor tom", "", "low_tom", 43, Voice(1.2, 84, DRUM[:6], 1.0, 0.7, glide=0.2, glide_ms=80, noise=0.06, noise_seconds=0.05, click=0.45, place=0.5), 3, 3, output="Toms", pan=42),
     PadPlan("Crash", "edge", "crash", 49, _cymbal(3.0, 330, 2.3, 1.0, 0.14, -0.4), 3, 2, choke="B"),
-    PadPlan("Crash", "grabbed", "crash", 52, _cymbal(0.5, 330, 0.2, 1.0, 0.12, -0.4), 2, 2, choke="B"),
+    PadPlan("Crash", "grabbed", "crash", 52, _cymbal(0.5, 330, 0.2, 1.0, 0.12, -0.4), 2, 2, choke="B", played_by="grab"),
     PadPlan("Ride", "bow", "ride", 51, _cymbal(2.2, 520, 1.7, 0.34, 0.2, 0.6), 4, 3, rotation="random"),
     PadPlan("Ride", "bell", "ride_bell", 53, Voice(2.0, 742, PLATE[:8], 0.9, 1.4, noise=0.12, noise_band_hz=(4000, 12000), noise_seconds=0.6, click=0.5, place=0.6), 2, 3),
 ), has_room=True, has_desk=True)  # fmt: skip

@@ -82,7 +82,7 @@ def _about(
         "curvesGone": None
         if moved is None
         else sorted(set(moved) - {CONTROLS} - {(one.of, one.what) for one in value.curves}),
-        **_said(value, frame_at, moved),
+        **_controls(value, frame_at, moved),
         **{name: tell(part) for name, tell in ALONG.items()},
         "bars": value.bars,
         "bpm": round(value.bpm, 3),
@@ -95,12 +95,14 @@ def _about(
     }
 
 
-def _said(value: PartValue, frame_at: Callable[[int], int], moved: Collection | None) -> dict[str, Any]:
+def _controls(value: PartValue, frame_at: Callable[[int], int], moved: Collection | None) -> dict[str, Any]:
     """What controllers say: [frame, tick, kind, number, value, channel]; left out where an edit did not change it."""
     if moved is not None and CONTROLS not in moved:
         return {}
     return {
-        "said": [[frame_at(c.tick), c.tick, SAID.index(c.kind), c.number, c.value, c.channel] for c in value.controls]
+        "controls": [
+            [frame_at(c.tick), c.tick, SAID.index(c.kind), c.number, c.value, c.channel] for c in value.controls
+        ]
     }
 
 
@@ -156,4 +158,5 @@ def _lane(row: PadRow, table: Mapping[int, int] | None) -> dict[str, Any]:
         "borders": [layer.high for layer in row.layers[:-1]],
         "levels": [round(level, 1) for level in level_table(row)],
         "output": row.output.position,
+        "controller": row.pad.piece.controller if row.pad.open_to is not None and row.pad.piece.shared_by else None,
     }

@@ -312,6 +312,54 @@ class Parts(Workshop):
         }"""
         self.assertEqual(page.evaluate(pressed), ["Stop drumming", "Drum the part"])
 
+    def test_a_pedal_and_a_hand_are_heard_and_recorded_with_what_they_play(self):
+        """On the practice controller: closed or open by the pedal, a chick, a grab; then the same from the part."""
+        page = self.new_part("Feet", "Ferry House")
+        page.evaluate("""() => {
+          window.sounded = [];
+          const { engine, input } = window.dactyl;
+          engine.addEventListener("report", ({ detail }) => window.sounded.push(...detail.played.map(([pad]) => pad)));
+          window.told = [];
+          input.addEventListener("said", ({ detail }) => window.told.push([detail.kind, detail.number, detail.value]));
+        }""")  # fmt: skip
+        lanes = "() => Object.fromEntries(window.dactyl.editor.current.lanes.map(({ name, pad }) => [name.split(' ').at(-1), pad]))"
+        pads = page.evaluate(lanes)
+        sounds = "(wanted) => wanted.every((pad) => window.sounded.includes(pad))"
+        page.click("#inputs summary")
+        page.locator("#practice-pedal").fill("10")
+        page.locator("#practice-pads [data-note='46']").press("Enter")
+        page.wait_for_function(sounds, arg=[pads["closed"]])
+        self.assertNotIn(pads["open"], page.evaluate("() => window.sounded"))
+        page.locator("#practice-pedal").fill("120")
+        page.locator("#practice-pads [data-note='42']").press("Enter")
+        page.wait_for_function(sounds, arg=[pads["open"]])
+        page.locator("#practice-pedal").fill("5")
+        page.wait_for_function(sounds, arg=[pads["pedal"]])
+        page.locator("#practice-pads [data-note='49']").press("Enter")
+        page.wait_for_function(sounds, arg=[pads["edge"]])
+        page.click("#practice-press")
+        page.wait_for_function(sounds, arg=[pads["grabbed"]])
+        self.assertEqual(
+            page.evaluate("() => window.told.length > 3 && window.told.every((row) => row.length === 3)"), True
+        )
+        page.click("#inputs summary")
+        page.click("#record")
+        page.wait_for_function("() => window.dactyl.part.frame > 4800")  # counted in
+        page.evaluate("""() => {
+          const now = performance.now();
+          for (const [message, after] of [[[0xb9, 4, 120], 0], [[0x99, 42, 100], 20], [[0xb9, 4, 3], 90]]) window.dactyl.input.midi(message, "test", now + after);
+        }""")  # fmt: skip
+        page.wait_for_timeout(400)
+        page.keyboard.press("Escape")
+        page.wait_for_function("() => window.dactyl.editor.current.model.about.controls.length === 2")
+        self.hits(page, 1)
+        said = page.evaluate("() => window.dactyl.editor.current.model.about.controls.map(([, , ...row]) => row)")
+        self.assertEqual(said, [[0, 4, 120, 9], [0, 4, 3, 9]])
+        page.evaluate("() => (window.sounded = [])")
+        page.click("#play")
+        page.wait_for_function(sounds, arg=[pads["open"], pads["pedal"]])
+        page.click("#play")
+
     def test_all_is_selected_wherever_the_focus_stands(self):
         page = self.kit_page("Ticket Machine")
         page.wait_for_selector("#card [data-tab]")

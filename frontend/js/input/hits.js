@@ -2,7 +2,8 @@
  * The one way in for everything that is played: a MIDI device, the practice controller, keys, pointer and touch.
  * Every hit stands at the frame that its own time stamp says (design rule 15); each input finds pads by its own way (rule
  * 13). Fires "hit" with { pads, note, velocity, channel, from, frame } and "release" with { pads, note, channel, frame }:
- * `pads` are those struck, `note` is what came in, where a note did; "said" with { kind, number, value, channel, from, frame } of a controller or aftertouch; "raw" with what a device sent, before all that.
+ * `pads` are those struck, `note` is what came in, where a note did; "said" with { kind, number, value, channel, from, frame } of a
+ * controller or aftertouch; "raw" with what a device sent, before all that.
  */
 const NOTE_ON = 0x90;
 const NOTE_OFF = 0x80;

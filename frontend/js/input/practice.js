@@ -1,6 +1,7 @@
 /**
  * The practice controller stands in for any device: it sends the MIDI messages that the device would, in the notes of one
- * of the orders, of a device that is known, or scrambled; on any channel, as any port; and it can drum the part.
+ * of the orders, of a device that is known, or scrambled; on any channel, as any port. It has a pedal and a hand that presses a
+ * key, and it can drum the part.
  */
 const LOWEST = 36;
 const ORDERS = ["standard drum notes", "rising", "falling", "scrambled"];
@@ -9,6 +10,8 @@ const STANDARD = [36, 38, 40, 39, 42, 44, 46, 37, 50, 47, 45, 41, 49, 57, 51, 53
 const SHAPES = { "4 × 4": [4, 4], "2 × 8": [2, 8], "8 × 8": [8, 8] };
 const NOTE_ON = 0x90;
 const NOTE_OFF = 0x80;
+const [KEY_PRESSURE, CONTROLLER, PEDAL] = [0xa0, 0xb0, 4];
+const PRESSED_MS = 120; // that a hand holds a key
 const PORT = "practice controller";
 
 /** Notes by place, the lower left first. @param {number} seed of the scramble */
@@ -69,6 +72,14 @@ export function startPractice(input, part, ways) {
     input.midi(new Uint8Array([NOTE_ON | channel, note, velocity]), from);
     setTimeout(() => input.midi(new Uint8Array([NOTE_OFF | channel, note, 64]), from), 60);
   };
+  const say = (/** @type {number} */ kind, /** @type {number} */ number, /** @type {number} */ value) =>
+    input.midi(new Uint8Array([kind | (Number($("practice-channel").value) - 1), number, value]), standsFor()?.port || PORT);
+  $("practice-pedal").addEventListener("input", ({ target }) => say(CONTROLLER, PEDAL, Number(target.value)));
+  $("practice-press").addEventListener("click", () => {
+    const note = Number($("practice-grab").value);
+    say(KEY_PRESSURE, note, 127);
+    setTimeout(() => say(KEY_PRESSURE, note, 0), PRESSED_MS);
+  });
   pads.addEventListener("pointerdown", (event) => {
     const pad = event.target.closest("[data-note]");
     if (!pad?.dataset.note) return;

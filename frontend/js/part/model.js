@@ -96,7 +96,7 @@ export class PartModel extends EventTarget {
   /** Take over what the server says: everything, or what an edit changed. */
   #take(body, isWhole) {
     const { events, removed = [], said, isWhole: _, isStale, curvesGone, ...about } = body;
-    if (!about.said) about.said = this.about?.said ?? []; // an edit tells it only where it changed it
+    if (!about.controls) about.controls = this.about?.controls ?? []; // an edit tells them only where it changed them
     if (curvesGone) about.curves = mergedCurves(this.about.curves, about.curves, curvesGone);
     const changed = events.map(hitOf);
     if (about.writtenFor !== this.about?.writtenFor || about.id !== this.about?.id) this.#ways.load(about.writtenFor);
@@ -118,7 +118,7 @@ export class PartModel extends EventTarget {
     const curves = curveRows.map(curveOf);
     const lanes = new LaneCurves(curves);
     const table = tableOf(hits, this.muted, lanes.isEmpty ? null : lanes, (tick) => this.time.timeAt(tick));
-    const said = saidOf(this.#saidAsHeard([...this.about.said, ...this.pendingSaid]), table.ticks);
+    const said = saidOf(this.#saidAsHeard([...this.about.controls, ...this.pendingSaid]), table.ticks);
     this.#engine.setPart({ ...table, said, curves: curves.filter(({ of }) => !of.startsWith("lane:")), loopFrames: this.about.loopFrames, ...this.time.clicks() });
   }
 

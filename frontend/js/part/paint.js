@@ -1,5 +1,6 @@
 /** Paints a part: ruler, lanes, hits, the strip of velocities. It only draws what layout.js and time.js say. */
 import { fillLevels } from "../recording/level.js";
+import { CONTROLLER, KEY_PRESSURE } from "../sound/hands.js";
 import { paintOverLane } from "./curve_strip.js";
 import { RULER, STRIP } from "./layout.js";
 
@@ -131,6 +132,39 @@ function paintCurves(ctx, scene) {
     const lane = curve[0].startsWith("lane:") ? laneOf.of({ note: Number(curve[0].slice(5)) }) : undefined;
     if (lane !== undefined && isSeen(view, lane)) paintOverLane(ctx, scene, lane, curve);
   }
+  paintSaid(ctx, scene);
+}
+
+/** What pedals and hands say, as a thin step line in the lane that it belongs to: of a pedal the first that it chooses among. */
+function paintSaid(ctx, { model, lanes, laneOf, view, ink }) {
+  /** @type {Map<string, { lane: number, steps: [tick: number, value: number][] }>} */ const lines = new Map();
+  for (const [, tick, kind, number, value, channel] of model.about.controls) {
+    const key = `${kind} ${number} ${channel}`;
+    if (!lines.has(key)) lines.set(key, { lane: laneOfSaid(lanes, laneOf, kind, number), steps: [] });
+    lines.get(key).steps.push([tick, value]);
+  }
+  ctx.strokeStyle = ink.ink2;
+  ctx.lineWidth = 1;
+  for (const { lane, steps } of lines.values()) {
+    if (lane === undefined || !isSeen(view, lane)) continue;
+    const y = (value) => view.foot(lane) - 3 - (value / 127) * (view.laneHeight - 8);
+    const first = Math.max(0, steps.findLastIndex(([tick]) => view.x(tick) <= 0));
+    ctx.beginPath();
+    for (let n = first; n < steps.length && (n === first || view.x(steps[n][0]) <= view.width); n++) {
+      const [x, height] = [Math.max(0, view.x(steps[n][0])), y(steps[n][1])];
+      if (n === first) ctx.moveTo(x, height);
+      else ctx.lineTo(x, y(steps[n - 1][1]));
+      ctx.lineTo(x, height);
+      if (n === steps.length - 1) ctx.lineTo(view.width, height);
+    }
+    ctx.stroke();
+  }
+}
+
+function laneOfSaid(lanes, laneOf, kind, number) {
+  if (kind === KEY_PRESSURE) return laneOf.of({ note: number });
+  const found = kind === CONTROLLER ? lanes.findIndex(({ controller }) => controller === number) : -1;
+  return found < 0 ? undefined : found;
 }
 
 const isSeen = (view, lane) => view.foot(lane) >= RULER && view.foot(lane) - view.laneHeight < view.lanesBottom;
