@@ -68,8 +68,7 @@ def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
 
 def unused_controls(playbook: Playbook, part: Part) -> list[str]:
     """One sentence of what controllers and aftertouch say that nothing here goes by; none where there is nothing."""
-    shares = [shares.number for member in playbook.members for shares in member.shares]
-    used = {*shares, *(one.number for pad in playbook.pads for one in pad.conditions), RESET_ALL}
+    used = {RESET_ALL, *(shares.number for member in playbook.members for shares in member.shares)}
     has_grabs = any(grip.limit is not None for member in playbook.members for grip in member.grips)
     lines = Counter((one.kind, one.number if one.kind == CONTROLLER else 0) for one in part.controls)
     unused = [

@@ -11,7 +11,7 @@ from typing import Any
 
 from dactyl.core.parts.controls import CONTROLLER, KEY_PRESSURE, RESET_ALL
 from dactyl.core.parts.part import Gesture
-from dactyl.core.play.playbook import Grip, MemberTable, PadTable, Playbook, Shares
+from dactyl.core.play.playbook import Grip, MemberTable, Playbook, Shares
 from dactyl.core.units import ms_to_frames
 
 MOST = 127  # of a controller, and open
@@ -55,19 +55,12 @@ class Hands:
     _grips: bool = field(init=False)
 
     def __post_init__(self) -> None:
-        shares = {shares.number for member in self.playbook.members for shares in member.shares}
-        self._asked = tuple(sorted(shares | {one.number for pad in self.playbook.pads for one in pad.conditions}))
+        self._asked = tuple(sorted({shares.number for member in self.playbook.members for shares in member.shares}))
         self._grips = any(grip.note is not None for member in self.playbook.members for grip in member.grips)
 
     def state_of(self, channel: int) -> tuple[int | None, ...]:
         """All that choosing a pad goes by on a channel."""
         return tuple(self._values.get((channel, number)) for number in self._asked) if self._asked else ()
-
-    def allows(self, pad: PadTable, channel: int) -> bool:
-        """Whether the conditions of a region of an SFZ file hold."""
-        return all(
-            one.low <= self._values.get((channel, one.number), one.initial) <= one.high for one in pad.conditions
-        )
 
     def chosen(self, index: int, channel: int) -> list[Blend]:
         """What a strike of a pad plays: itself, unless its piece is shared out along a controller that said something."""

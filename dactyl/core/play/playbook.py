@@ -83,16 +83,6 @@ class VariationTable:
     delays: tuple[int, ...]  # frames
 
 
-@dataclass(frozen=True, slots=True)
-class Condition:
-    """A region answers while a controller of its channel is within limits."""
-
-    number: int
-    low: int
-    high: int
-    initial: int = 0  # what it is until it says something
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PadTable:
     id: int
@@ -123,7 +113,6 @@ class PadTable:
     cents_per_key: float = 0.0
     root: int = 60
     variation: VariationTable | None = None
-    conditions: tuple[Condition, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

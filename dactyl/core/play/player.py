@@ -160,7 +160,7 @@ class Player:
             for asked in self.playbook.struck(hit.note, hit.channel):
                 member = members[pads[asked].member]
                 velocity, note = member.curve[hit.velocity - 1], member.played_as.get(hit.note, hit.note)
-                if asked in spared or not self._hands.allows(pads[asked], hit.channel):
+                if asked in spared:
                     continue
                 for index, gain in self._hands.chosen(asked, hit.channel):
                     struck.setdefault(index, (velocity, note, gain))

@@ -68,6 +68,7 @@ class Tab:
     versions: dict[tuple[str, int], int] = field(default_factory=dict)
     hits: dict[int, dict[int, list]] = field(default_factory=dict)
     curves: dict[int, dict[tuple, list]] = field(default_factory=dict)
+    controls: dict[int, list] = field(default_factory=dict)
 
 
 @dataclass
@@ -198,6 +199,7 @@ class Hand(RuleBasedStateMachine):
             body = self.client.get(f"/parts/{document.pk}/data/", headers={"X-Rate": str(RATE)}).json()
             tab.hits[document.pk] = {row[0]: row for row in body["events"]}
             tab.curves[document.pk] = curves_in(body)
+            tab.controls[document.pk] = body["controls"]
 
     def do(self, tab: Tab, act: Act, dice: random.Random) -> None:
         before = {key: self.value(key) for key in self.keys()}
@@ -245,7 +247,10 @@ class Hand(RuleBasedStateMachine):
                 tab.curves[part.pk].pop(tuple(gone), None)
             tab.curves[part.pk] |= curves_in(body)
             law(tab.curves[part.pk] == curves_in(whole), "the page holds other curves than the part")
-            about = {name: body[name] for name in whole if name not in ("events", "curves", "curvesGone")}
+            tab.controls[part.pk] = body.get("controls", tab.controls.get(part.pk, []))
+            law(tab.controls[part.pk] == whole["controls"], "the page holds other controllers than the part")
+            apart = ("events", "curves", "curvesGone", "controls")
+            about = {name: body[name] for name in whole if name not in apart}
             law(about == {name: whole[name] for name in about}, f"told otherwise: {differing(about, whole)}")
             now = {row[0]: row for row in whole["events"]}
             law(tab.hits[part.pk] == now, "the page holds other hits than the part")

@@ -48,7 +48,7 @@ test("a note-off, or a note-on of velocity 0, lets go", () => {
 
 test("other messages are passed over, and while a device is taught its notes are only told", () => {
   const { engine, input, told } = stand();
-  for (const status of [0xb0, 0xe0, 0xf8, 0xa9, 0xc0]) input.midi([status, 38, 100], "drum", 1);
+  for (const status of [0xe0, 0xf8, 0xc0]) input.midi([status, 38, 100], "drum", 1);
   input.isMuted = true;
   input.midi([0x90, 38, 100], "drum", 1);
   equal([engine.calls, told.map(([name]) => name)], [[], ["raw"]]);
@@ -92,4 +92,10 @@ test("a refusal, a failure and a browser without MIDI are said with what to do",
   equal((await connect(failing("NotAllowedError"))).says(), "MIDI was refused; allow it for this page in the browser's settings, then connect again.");
   equal((await connect(failing("InvalidStateError"))).says(), "MIDI failed: port busy. Reconnect the device, then try again.");
   equal((await connect(undefined)).says(), "This browser knows no MIDI; the practice controller below does the same.");
+});
+
+test("controllers and aftertouch go on as they came, a channel's without a number", () => {
+  const { engine, input } = stand();
+  for (const message of [[0xb0, 4, 90], [0xa9, 49, 127], [0xd2, 77]]) input.midi(message, "drum", 1); // prettier-ignore
+  equal(engine.calls.map((call) => call.slice(0, 4)), [["gesture", 0, 4, 90], ["gesture", 2, 49, 127], ["gesture", 1, 0, 77]]); // prettier-ignore
 });
