@@ -54,7 +54,8 @@ def record_pass(part: Part, version: int, taken: Taken) -> tuple[Revision | None
         own = tuple(hit._replace(pass_id=row.pk) for hit in hits)
         write_events(change, Reshaped(added=own, removed=removed))
         if taken.said:
-            kept = with_recorded(queries.about(part).controls, taken.said, taken.said_in)
+            about = queries.about(part)
+            kept = with_recorded(about.controls, taken.said, taken.said_in, about.loop_ticks)
             change.update(part, controls=[list(one) for one in kept])
     return change.revision, ""
 
@@ -63,7 +64,8 @@ def _again(part: Part, row: Pass) -> tuple[Revision, str]:
     """The answer to a repetition: the hits of the pass, which nothing changed."""
     hits = Event.objects.filter(part=part, of_pass=row).values_list("pk", flat=True)
     said = f"Pass {row.number}: {counted(len(hits), 'hit')}"
-    return Revision(sentence=said, rows=[["event", key, None, None] for key in hits], touched=[]), said
+    rows = [["event", key, None, None] for key in hits]
+    return Revision(sentence=said, rows=[*rows, ["part", part.pk, None, {"controls": part.controls}]], touched=[]), said
 
 
 def _was_undone(part: Part, name: str) -> bool:

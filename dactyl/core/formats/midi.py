@@ -26,6 +26,7 @@ FINEST_DIVISION = (1 << 15) - 1  # ticks per beat of a Standard MIDI File (RP-00
 BEAT_UNITS = tuple(1 << power for power in range(8))  # the file keeps the power of two
 CHUNK_HEAD = 8
 MOST_DIGITS = 14
+MOST_SHARED = 10 * MOST_CONTROLS  # values of controllers in all parts that the tracks of a file become
 
 
 def read_midi(data: bytes, name: str) -> Part:
@@ -41,16 +42,23 @@ def read_tracks(data: bytes, name: str) -> list[Part]:
     """Return one part for each track that holds notes, all under the tempo map of the whole. Raises as ``read_midi``."""
     file = _opened(data, name)
     whole, parts = _part(file.tracks, file.ticks_per_beat, name), []
-    noteless = [track for track in file.tracks if not _has_notes(track)]
+    by_channel: dict[int, list[Control]] = defaultdict(
+        list
+    )  # a controller is its channel's, whichever track it stands in
+    for one in whole.controls:
+        by_channel[one.channel].append(one)
+    shared_controls = 0
     for number, track in enumerate(file.tracks, start=1):
         if _has_notes(track):
-            part = _part([*noteless, track], file.ticks_per_beat, name)
+            part = _part([track], file.ticks_per_beat, name)
             own_name = " ".join(track.name.split())[:80] or f"{whole.name[:76]} {number}"
             struck = {(event.note, event.channel) for event in part.events}
-            shared = {
-                "tempos": whole.tempos, "meters": whole.meters, "sections": whole.sections,
-                "controls": controls.of_hits(part.controls, struck),
-            }  # fmt: skip
+            near = heapq.merge(*(by_channel[channel] for channel in sorted({c for _, c in struck})), key=itemgetter(0))
+            own = controls.of_hits(tuple(near), struck)
+            shared_controls += len(own)
+            if shared_controls > MOST_SHARED:
+                raise PartError(f"{name} repeats its controllers for too many tracks. Read it as one part.")
+            shared = {"tempos": whole.tempos, "meters": whole.meters, "sections": whole.sections, "controls": own}
             parts.append(replace(part, name=own_name, end_tick=whole.end_tick, **shared))
     return parts
 

@@ -66,29 +66,17 @@ def lines_of(controls: Iterable[Control]) -> dict[Line, list[tuple[int, int]]]:
     return found
 
 
-def with_line(controls: Sequence[Control], line: Line, points: Iterable[tuple[int, int]]) -> Controls:
-    """One line with other values; of one tick they come behind those of other lines. No points take it away."""
-    kept = [one for one in controls if one.line != line]
-    kind, number, channel = line
-    return check([*kept, *(Control(tick, kind, number, value, channel) for tick, value in points)])
-
-
-def with_recorded(controls: Sequence[Control], played: Iterable[Control], span: range | None) -> Controls:
-    """With what was played in: of its lines, what stood in the stretch that was played over goes. span : None takes nothing"""
+def with_recorded(controls: Sequence[Control], played: Iterable[Control], span: range, loop_ticks: int) -> Controls:
+    """With what was played in: of its lines, what stood in the stretch that was played over goes. What follows the stretch stays
+    under the values that it had."""
     played = tuple(played)
     lines = {one.line for one in played}
-    kept = [one for one in controls if span is None or one.line not in lines or one.tick not in span]
-    return check([*kept, *played])
-
-
-def thinned(points: Sequence[tuple[int, int]], most_off: int) -> list[tuple[int, int]]:
-    """Without values that differ from the last one kept by ``most_off`` or less; the last of all stays, so that what follows
-    holds the value it held."""
-    kept: list[tuple[int, int]] = []
-    for place, point in enumerate(points):
-        if not kept or abs(point[1] - kept[-1][1]) > most_off or place == len(points) - 1:
-            kept.append(point)
-    return kept
+    own = check([*(one for one in controls if one.line not in lines or one.tick not in span), *played])
+    end = max([span.stop, *(one.tick + 1 for one in played)])
+    if end >= loop_ticks:
+        return own
+    ahead, behind = ([o for o in own if o.tick < end], [o for o in own if o.tick >= end])
+    return (*ahead, *restated(end, state_at(own, end), state_at(controls, end)), *behind)
 
 
 # What goes along with bars --------------------------------------------------------------------------------------------
@@ -160,15 +148,23 @@ def put_behind(controls: Sequence[Control], at: int, others: Sequence[Control]) 
 
 
 def laid_over(
-    controls: Sequence[Control], others: Sequence[Control], played: set[int]
+    controls: Sequence[Control], others: Sequence[Control], struck: set[tuple[int, int]]
 ) -> tuple[Controls, tuple[Line, ...]]:
     """Lay those of another part over a part that stays as it sounds; return them, and the lines left out.
 
-    played : channels on which the part has hits or controllers of its own: there its own hold
+    struck : (note, channel) of the hits of the part. Where it has hits or controllers of its own, its own hold; aftertouch of a
+        key that it does not strike moves none of its hits.
     """
-    taken = set(played) | {one.channel for one in controls}
-    left = dict.fromkeys(one.line for one in others if one.channel in taken)
-    return tuple(sorted((*controls, *(o for o in others if o.channel not in taken)), key=_tick)), tuple(left)
+    own, channels = lines_of(controls), {channel for _, channel in struck} | {one.channel for one in controls}
+    coming = lines_of(others)
+
+    def is_free(line: Line) -> bool:
+        kind, number, channel = line
+        return line not in own and (number, channel) not in struck if kind == KEY_PRESSURE else channel not in channels
+
+    left = tuple(line for line, points in coming.items() if not is_free(line) and own.get(line) != points)
+    taken = (one for one in others if is_free(one.line))
+    return tuple(sorted((*controls, *taken), key=_tick)), left
 
 
 def ending_at(controls: Sequence[Control], loop_ticks: int) -> Controls:

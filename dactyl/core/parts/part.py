@@ -119,7 +119,8 @@ class Part:
         if not self.controls:
             return self.hits(rate_hz)
         frame_at = self.frames(rate_hz)
-        said = ((tick, Gesture(frame_at(tick), *line)) for tick, *line in self.controls)
+        end = self.loop_ticks  # what stands behind it is kept and not played, as the loop would not
+        said = ((tick, Gesture(frame_at(tick), *line)) for tick, *line in self.controls if tick < end)
         struck = zip((tick for tick, *_ in self._struck()), self.hits(rate_hz), strict=True)
         return (act for _, act in heapq.merge(said, struck, key=itemgetter(0)))
 

@@ -327,8 +327,8 @@ def laid_over(
     notes = tuple({event.note for event in one.events if event.velocity} for one in (part, other))
     ends = part.loop_ticks, whole.loop_ticks
     made, left = curves.laid_over(part.curves, ends, other.curves, notes, resting)
-    channels = {event.channel for event in part.events}
-    said, unsaid = controls.laid_over(part.controls, other.controls, channels)
+    struck = {(event.note, event.channel) for event in part.events}
+    said, unsaid = controls.laid_over(part.controls, other.controls, struck)
     whole = replace(
         whole,
         curves=curves.ending_at(made, whole.loop_ticks),

@@ -22,8 +22,9 @@ from dactyl.core.parts.controls import (
     KEY_PRESSURE,
     RESET_ALL,
     Control,
-    thinned,
-    with_line,
+    laid_over,
+    state_at,
+    with_recorded,
 )
 from dactyl.core.parts.part import Event, Gesture, Hit, Part
 from dactyl.core.play.compile import compile_kit
@@ -302,12 +303,27 @@ class HandsTest(SimpleTestCase):
             behind = {(t + part.loop_ticks, p) for t, p in pads_at(book, other)}
             self.assertEqual(before | behind, after(structure.put_behind(part, other)))
 
-    def test_lines_are_thinned_and_drawn(self):
-        points = [(tick, tick // 10) for tick in range(0, 500, 10)]
-        self.assertEqual(thinned(points, 5), [(0, 0), *((t, t // 10) for t in range(60, 490, 60)), (490, 49)])
-        line = (CONTROLLER, 4, 9)
-        drawn = with_line((Control(5, *line[:2], 1, 9), Control(5, CONTROLLER, 7, 2, 9)), line, [(3, 9)])
-        self.assertEqual(drawn, (Control(3, CONTROLLER, 4, 9, 9), Control(5, CONTROLLER, 7, 2, 9)))
+    def test_what_is_recorded_changes_its_stretch_and_nothing_behind_it(self):
+        line, others = (CONTROLLER, 4, 9), [Control(0, CONTROLLER, 7, 5, 9)]
+        before = [Control(tick, *line[:2], value, 9) for tick, value in ((0, 10), (100, 20), (400, 90))]
+        before = tuple(sorted([*others, *before], key=lambda one: one.tick))
+        after = with_recorded(before, [Control(120, *line[:2], 60, 9)], range(50, 200), 1000)
+        held = [state_at(after, tick)[line] for tick in (60, 130, 200, 201, 390, 401)]
+        self.assertEqual(held, [10, 60, 60, 20, 20, 90])
+        self.assertEqual(state_at(after, 999)[others[0].line], 5)
+        fresh = with_recorded((), [Control(120, *line[:2], 60, 9)], range(50, 200), 1000)
+        self.assertEqual([state_at(fresh, tick) for tick in (121, 201)], [{line: 60}, {}])
+        whole = with_recorded((), [Control(120, *line[:2], 60, 9)], range(0, 1000), 1000)
+        self.assertEqual(len(whole), 1)
+
+    def test_what_is_laid_over_moves_no_hit_of_the_part(self):
+        pressed, pedal = Control(5, KEY_PRESSURE, 49, 90, 9), Control(0, CONTROLLER, 4, 10, 9)
+        made, left = laid_over((pedal,), (pedal, pressed), {(42, 9)})
+        self.assertEqual(
+            (made, left), ((pedal, pressed), ())
+        )  # the same said twice is said once, and no hit is on that key
+        made, left = laid_over((), (pedal, pressed), {(49, 9)})
+        self.assertEqual((made, left), ((), (pedal.line, pressed.line)))
 
     def test_what_a_kit_does_not_use_is_said_once(self):
         dice = random.Random(2)

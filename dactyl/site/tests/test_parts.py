@@ -355,10 +355,11 @@ class Parts(Workshop):
         }""")  # fmt: skip
         page.wait_for_timeout(400)
         page.keyboard.press("Escape")
-        page.wait_for_function("() => window.dactyl.editor.current.model.about.controls.length === 2")
+        page.wait_for_function("() => window.dactyl.editor.current.model.about.controls.length === 4")
         self.hits(page, 1)
         said = page.evaluate("() => window.dactyl.editor.current.model.about.controls.map(([, , ...row]) => row)")
-        self.assertEqual(said, [[0, 4, 120, 9], [0, 4, 3, 9]])
+        self.assertEqual(said[:3], [[0, 4, 5, 9], [0, 4, 120, 9], [0, 4, 3, 9]], "the first is how the foot stood")
+        self.assertEqual(said[3:], [[0, 121, 0, 9]], "behind the pass the part says nothing, as before")
         page.evaluate("() => (window.sounded = [])")
         page.click("#play")
         page.wait_for_function(sounds, arg=[pads["open"], pads["pedal"]])

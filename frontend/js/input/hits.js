@@ -46,9 +46,13 @@ export class HitInput extends EventTarget {
     const [number, value] = kind === CHANNEL_PRESSURE ? [0, first] : [first, second];
     const frame = this.#engine.clock.frameOf(stampMs);
     const device = this.#ways.device(from, channel)?.id;
-    const said = { kind: { [CONTROLLER]: 0, [CHANNEL_PRESSURE]: 1, [KEY_PRESSURE]: 2 }[kind], number, value };
-    this.#engine.gesture(said.kind, number, value, channel, frame, device);
-    this.#tell("said", { ...said, channel: this.#engine.channelOf(device, channel), from, frame });
+    const own = kind === KEY_PRESSURE ? this.#ways.padsOf(from, channel, number) : null; // a device's key is a pad's, whatever it sends
+    const numbers = own === null ? [number] : own.map((pad) => this.#ways.ownNoteOf(pad)).filter((note) => note !== null);
+    for (const one of new Set(numbers)) {
+      const said = { kind: { [CONTROLLER]: 0, [CHANNEL_PRESSURE]: 1, [KEY_PRESSURE]: 2 }[kind], number: one, value };
+      this.#engine.gesture(said.kind, one, value, channel, frame, device);
+      this.#tell("said", { ...said, channel: this.#engine.channelOf(device, channel), from, frame });
+    }
   }
 
   /** A pad struck directly, whether a note leads to it or not. */

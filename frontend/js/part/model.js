@@ -17,7 +17,7 @@ export class PartModel extends EventTarget {
   /** @type {Set<number>} ids of selected hits */ selected = new Set();
   /** @type {TimeMap | null} */ time = null;
   about = null;
-  /** What controllers said while recording, and is not written yet: rows as the part has them. @type {number[][]} */ pendingSaid = [];
+  /** What controllers said while recording, and is not written yet: rows as the part has them. @type {() => number[][]} */ unwrittenSaid = () => [];
   isAside = false; // something else is played in its place
   #rate;
   #grids;
@@ -118,7 +118,8 @@ export class PartModel extends EventTarget {
     const curves = curveRows.map(curveOf);
     const lanes = new LaneCurves(curves);
     const table = tableOf(hits, this.muted, lanes.isEmpty ? null : lanes, (tick) => this.time.timeAt(tick));
-    const said = saidOf(this.#saidAsHeard([...this.about.controls, ...this.pendingSaid]), table.ticks);
+    const rows = [...this.about.controls, ...this.unwrittenSaid()].filter(([, tick]) => tick < this.about.loopTicks);
+    const said = saidOf(this.#saidAsHeard(rows), table.ticks);
     this.#engine.setPart({ ...table, said, curves: curves.filter(({ of }) => !of.startsWith("lane:")), loopFrames: this.about.loopFrames, ...this.time.clicks() });
   }
 

@@ -137,15 +137,10 @@ function paintCurves(ctx, scene) {
 
 /** What pedals and hands say, as a thin step line in the lane that it belongs to: of a pedal the first that it chooses among. */
 function paintSaid(ctx, { model, lanes, laneOf, view, ink }) {
-  /** @type {Map<string, { lane: number, steps: [tick: number, value: number][] }>} */ const lines = new Map();
-  for (const [, tick, kind, number, value, channel] of model.about.controls) {
-    const key = `${kind} ${number} ${channel}`;
-    if (!lines.has(key)) lines.set(key, { lane: laneOfSaid(lanes, laneOf, kind, number), steps: [] });
-    lines.get(key).steps.push([tick, value]);
-  }
   ctx.strokeStyle = ink.ink2;
   ctx.lineWidth = 1;
-  for (const { lane, steps } of lines.values()) {
+  for (const { kind, number, steps } of saidLines(model.about.controls)) {
+    const lane = laneOfSaid(lanes, laneOf, kind, number);
     if (lane === undefined || !isSeen(view, lane)) continue;
     const y = (value) => view.foot(lane) - 3 - (value / 127) * (view.laneHeight - 8);
     const first = Math.max(0, steps.findLastIndex(([tick]) => view.x(tick) <= 0));
@@ -159,6 +154,22 @@ function paintSaid(ctx, { model, lanes, laneOf, view, ink }) {
     }
     ctx.stroke();
   }
+}
+
+/** @type {WeakMap<number[][], { kind: number, number: number, steps: [tick: number, value: number][] }[]>} */ const linesOf = new WeakMap();
+
+/** The lines that controllers make, sorted out once for each state of the part. @param {number[][]} controls */
+function saidLines(controls) {
+  if (!linesOf.has(controls)) {
+    const lines = new Map();
+    for (const [, tick, kind, number, value, channel] of controls) {
+      const key = `${kind} ${number} ${channel}`;
+      if (!lines.has(key)) lines.set(key, { kind, number, steps: [] });
+      lines.get(key).steps.push([tick, value]);
+    }
+    linesOf.set(controls, [...lines.values()]);
+  }
+  return linesOf.get(controls);
 }
 
 function laneOfSaid(lanes, laneOf, kind, number) {

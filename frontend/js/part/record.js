@@ -2,7 +2,7 @@
  * Playing in. What is struck while recording stands at the frame of its own time stamp; each time round is a pass, sent
  * when it ends (unwritten.js).
  */
-import { KEY_PRESSURE } from "../sound/hands.js";
+import { CONTROLLER, KEY_PRESSURE } from "../sound/hands.js";
 import { keepLatency, latencyFrames, LatencyTest, showLatency } from "./latency.js";
 import { Unwritten } from "./unwritten.js";
 
@@ -30,6 +30,7 @@ export function startRecorder({ session, engine, input, part, ways }) {
   session.addEventListener("marked", () => recorder.show());
   part.ready.then(() => {
     part.model.addEventListener("loaded", () => recorder.send());
+    part.model.unwrittenSaid = () => recorder.unwrittenSaid;
     recorder.send();
   });
   return recorder;
@@ -45,6 +46,9 @@ class Recorder {
   /** Of the context's frames, the latest last. @type {{ origin: number, from: number }[]} */ #rounds = [];
   /** The pass that is being recorded. @type {import("./unwritten.js").Taken | null} */ #taken = null;
   /** Pad or note to the hit that it holds. @type {Map<unknown, import("./unwritten.js").Played>} */ #held = new Map();
+  /** Controllers by hand: how they stand, and how they stood when the pass began. @type {Map<string, number[]>} */ #stands = new Map();
+  #stood = new Map();
+  #keptAt = -Infinity; // the frame at which what a pedal said was last kept
   /** Pads without a note, to the free one on its way. @type {Map<number, Promise<number | null>>} */ #asked = new Map();
 
   constructor({ session, engine, part, ways }) {
@@ -86,6 +90,8 @@ class Recorder {
   #fresh(from) {
     const grid = box("grid")?.value ?? "off";
     const { turn } = this.#part;
+    this.#stood = new Map(this.#stands);
+    this.#keptAt = -Infinity;
     return this.#unwritten.begun({
       ...(turn ? { loop: turn } : {}), span: [from, from],
       name: crypto.randomUUID(), part: this.#part.model.id, rate: this.#engine.rate, hits: [], said: [], replace: Boolean(box("replace-notes")?.checked),
@@ -109,20 +115,32 @@ class Recorder {
     this.#held.set(keyOf({ pad, isOwn, note: came }), hit);
     this.#taken.span[1] = Math.max(this.#taken.span[1], hit[0] + 1);
     this.#unwritten.keep(this.#taken);
-    this.#part.model.pendingSaid = this.#unwritten.said;
     this.#part.model.play(this.#unwritten.hits); // it sounds on the next time round, written or not
     this.#sayReplaced();
   }
 
   /** What a pedal or a hand said, as it is played: it stands in the part beside the hits. */
   said({ kind, number, value, channel, frame }) {
+    if (kind === CONTROLLER) this.#stands.set(`${number} ${channel}`, [kind, number, value, channel]);
     if (!this.isOn() || !this.#rounds.length || !this.#taken) return;
     const own = kind === KEY_PRESSURE ? this.#ways.writes(number) : number;
     const at = this.#inPart(frame);
     if (own === null || at === null || at < 0) return;
     this.#taken.said.push([at, kind, own, value, channel]);
     this.#taken.span[1] = Math.max(this.#taken.span[1], at + 1);
+    if (at - this.#keptAt < this.#engine.rate / 2 && at >= this.#keptAt) return; // a pedal says a hundred values a second
+    this.#keptAt = at;
     this.#unwritten.keep(this.#taken);
+  }
+
+  /** How the feet stood when the pass began: of what it moves itself, and of what the part says nothing yet. @param {import("./unwritten.js").Taken} taken */
+  #withStanding({ said = [], hits, span: [from] }) {
+    const of = (/** @type {number[]} */ [kind, number, , channel]) => `${kind} ${number} ${channel}`;
+    const moved = new Set(said.map(([, ...row]) => of(row)));
+    const known = new Set((this.#part.model.about?.controls ?? []).map(([, , ...row]) => of(row)));
+    const channels = new Set(hits.map(([, , , channel]) => channel));
+    const standing = [...this.#stood.values()].filter((row) => moved.has(of(row)) || (channels.has(row[3]) && !known.has(of(row))));
+    return [...standing.map((row) => [from, ...row]), ...said];
   }
 
   /** How many hits this pass takes away, before it does. */
@@ -175,6 +193,7 @@ class Recorder {
     const taken = this.#taken;
     if (taken && isPlayed(taken)) {
       taken.span[1] = Math.max(taken.span[1], at);
+      taken.said = /** @type {import("./unwritten.js").Said[]} */ (this.#withStanding(taken));
       this.#unwritten.keep(taken);
     } else if (taken) this.#unwritten.dropped(taken);
     this.#held = new Map();
@@ -183,9 +202,12 @@ class Recorder {
     if (taken && isPlayed(taken)) this.send();
   }
 
-  async send() {
-    await this.#unwritten.send(() => this.#taken);
-    if (this.#part.model) this.#part.model.pendingSaid = this.#unwritten.said;
+  send() {
+    return this.#unwritten.send(() => this.#taken);
+  }
+
+  get unwrittenSaid() {
+    return this.#unwritten.said;
   }
 
   // What is heard and seen --------------------------------------------------------------------------------------------

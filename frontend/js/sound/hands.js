@@ -10,7 +10,7 @@
  * @typedef {{ frame: number, kind: number, number: number, value: number, channel: number }} Gesture kind: 0 a controller, 1 of the channel, 2 of a key
  */
 export const [CONTROLLER, , KEY_PRESSURE] = [0, 1, 2];
-const RESET_ALL = 121;
+export const RESET_ALL = 121;
 
 export class Hands {
   /** By channel and controller. @type {Map<number, number>} */ #values = new Map();
@@ -26,8 +26,8 @@ export class Hands {
     return [[id, 1]];
   }
 
-  /** Remember a gesture without doing anything, as where a part is begun in its middle. @param {Gesture} gesture */
-  learn({ kind, number, value, channel }) {
+  /** @param {Gesture} gesture */
+  #learn({ kind, number, value, channel }) {
     if (kind === CONTROLLER && number === RESET_ALL) this.#forget(channel);
     else if (kind === CONTROLLER) this.#values.set(keyOf(channel, number), value);
     else if (kind === KEY_PRESSURE) this.#pressed.set(keyOf(channel, number), value);
@@ -42,7 +42,7 @@ export class Hands {
   take(gesture, reached) {
     const { kind, number, value, channel } = gesture;
     const was = this.#pressed.get(keyOf(channel, number)) ?? 0;
-    this.learn(gesture);
+    this.#learn(gesture);
     if (kind === CONTROLLER && number !== RESET_ALL)
       return reached.flatMap((member) => member.shares.flatMap((shares, place) => (shares.number === number && shares.isPedal ? this.#moved(gesture, member, shares, place) : [])));
     if (kind !== KEY_PRESSURE) return [];

@@ -202,7 +202,7 @@ export class Player {
   }
 
   /** The members that a hit or a gesture comes to; a gesture of a channel has no note. @param {number | null} note */
-  #reached(note, channel, { only, isByHand }) {
+  #reached(note, channel, /** @type {How} */ { only = null, isByHand = false }) {
     return this.played.filter((member, place) => {
       if (only) return only.includes(member.key);
       return (isByHand && !place) || (note === null ? member.listens(channel) : member.hears(note, channel));
@@ -247,7 +247,7 @@ export class Player {
   /** What the part said up to where it is begun, and nothing else: each round sounds like the first. @param {import("./hands.js").Gesture[]} said */
   chase(said) {
     this.#hands.part.clear();
-    for (const gesture of said) this.#hands.part.learn(gesture);
+    for (const gesture of said) this.#hands.part.take(gesture, this.#reached(null, gesture.channel, {})); // what it would do is past
   }
 
   /** Cut what rings of a channel, and strike a pad by itself. @param {import("./hands.js").Deed} deed */

@@ -9,6 +9,8 @@
  * what the curves of lanes make of each hit, `curves` are those of outputs and groups; `said` is what controllers say, as value + 128 number
  * + 16384 channel + 262144 kind (hands.js), each with the number of the hit that it stands before
  */
+import { CONTROLLER, RESET_ALL } from "./hands.js";
+
 export class Transport {
   isPlaying = false;
   isLooping = true;
@@ -114,12 +116,26 @@ export class Transport {
       to.said(gestureOf(said, this.#nextSaid, this.#origin));
   }
 
-  /** What holds at a frame of the part by what came before it: of each line the last. @returns {import("./hands.js").Gesture[]} */
-  saidUntil(position) {
+  /**
+   * What led to how controllers stand at a frame of the part: of each line the last value, and all that came in the frames just
+   * before. @param {number} position @param {number} recent frames @returns {import("./hands.js").Gesture[]}
+   */
+  saidUntil(position, recent) {
     const said = this.part?.said;
     if (!said) return [];
-    const stop = lowerBound(said.frames, position);
-    return Array.from({ length: stop }, (_, n) => gestureOf(said, n, 0));
+    const [settled, stop] = [lowerBound(said.frames, position - recent), lowerBound(said.frames, position)];
+    /** @type {Map<number, number>} */ const last = new Map(); // all but the value, packed, to its place
+    for (let n = 0; n < settled; n++) {
+      const line = said.packed[n] >> 7;
+      if ((line & 127) === RESET_ALL && line >> 11 === CONTROLLER) {
+        for (const other of last.keys()) if (((other ^ line) >> 7) % 16 === 0) last.delete(other);
+      } else {
+        last.delete(line);
+        last.set(line, n);
+      }
+    }
+    const places = [...last.values(), ...Array.from({ length: stop - settled }, (_, n) => settled + n)];
+    return places.map((n) => gestureOf(said, n, this.#origin));
   }
 
   #turn(origin, from, to) {

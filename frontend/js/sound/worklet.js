@@ -10,6 +10,7 @@ const FRAMES_BETWEEN_REPORTS = 2048;
 const FRAMES_BETWEEN_IDLE_REPORTS = 16384; // while nothing sounds: a page that is only looked at costs next to nothing
 const SECONDS_UNTIL_IDLE = 2; // meters have fallen by then
 const SILENCE_SECONDS = 0.008;
+const RECENT_SECONDS = 0.5; // of controllers before where a part begins: longer than any quick close (hands.js)
 const LOUDNESS_SECONDS = 0.3;
 const MOST_HEADS = 8; // playheads worth drawing: of the latest voices
 
@@ -159,7 +160,7 @@ class DactylProcessor extends AudioWorkletProcessor {
     this.#player.rewind();
     if (this.#loudnessBy) this.#loudness = new Loudness(this.#loudnessBy, sampleRate);
     this.#transport.start(currentFrame, from, countIn);
-    this.#player.chase(this.#transport.saidUntil(from));
+    this.#player.chase(this.#transport.saidUntil(from, RECENT_SECONDS * sampleRate));
     if (this.#transport.isPlaying) this.port.postMessage({ type: "turn", origin: this.#transport.origin, from, isFirst: true });
   }
 
@@ -186,7 +187,7 @@ class DactylProcessor extends AudioWorkletProcessor {
       },
       click: (frame, accent) => this.#click.begin(frame, accent),
       turn: (origin, from) => {
-        this.#player.chase(this.#transport.saidUntil(from));
+        this.#player.chase(this.#transport.saidUntil(from, RECENT_SECONDS * sampleRate));
         turnAt(stretches, origin + from - currentFrame, count, from);
         this.port.postMessage({ type: "turn", origin, from, isFirst: false });
       },

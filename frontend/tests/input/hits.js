@@ -9,6 +9,7 @@ function stand() {
   const engine = noting({ ...FRAMES });
   const device = (port) => (port === "given" ? { id: 4 } : null); // to one of several kits, which hears channel 11
   const ways = { device, padsOf: (port, _channel, note) => (port === "grid" ? { 50: [7, 8], 51: [] }[note] ?? null : null), padsOfNote: (note) => (note === 38 ? [2] : []) }; // prettier-ignore
+  Object.assign(ways, { ownNoteOf: (pad) => ({ 7: 60, 8: null })[pad] });
   const input = new HitInput(engine, /** @type {any} */ (ways));
   const told = [];
   for (const name of ["hit", "release", "raw"]) input.addEventListener(name, (event) => told.push([name, /** @type {CustomEvent} */ (event).detail]));
@@ -98,4 +99,6 @@ test("controllers and aftertouch go on as they came, a channel's without a numbe
   const { engine, input } = stand();
   for (const message of [[0xb0, 4, 90], [0xa9, 49, 127], [0xd2, 77]]) input.midi(message, "drum", 1); // prettier-ignore
   equal(engine.calls.map((call) => call.slice(0, 4)), [["gesture", 0, 4, 90], ["gesture", 2, 49, 127], ["gesture", 1, 0, 77]]); // prettier-ignore
+  input.midi([0xa0, 50, 99], "grid", 1); // its key is that of pads, whatever it sends
+  equal(engine.calls.at(-1).slice(0, 4), ["gesture", 2, 60, 99]);
 });

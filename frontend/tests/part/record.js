@@ -16,7 +16,7 @@ async function stand({ writes = async () => ({}), notes = { 1: 36, 2: null }, mo
     value="2">
     <input id="only-selected" type="checkbox"><input id="replace-notes" type="checkbox" checked><input id="record-strength" value="40">${more}`;
   const written = [];
-  const model = notingTarget({ id: 4, time, pending: [], edit: async (what, values) => (written.push([what, values]), writes()) });
+  const model = notingTarget({ id: 4, time, about: { controls: [] }, pending: [], edit: async (what, values) => (written.push([what, values]), writes()) });
   const session = notingTarget({ pads: [1] });
   const engine = notingTarget({ rate: RATE, clock: { constant: CONSTANT } });
   const input = notingTarget();
@@ -33,7 +33,9 @@ async function stand({ writes = async () => ({}), notes = { 1: 36, 2: null }, mo
   )); // prettier-ignore
   const begin = () => (recorder.begin(), turn(ORIGIN, true));
   const passes = () => written.filter(([what]) => what === "record").map(([, { hits }]) => hits);
-  return { recorder, model, session, engine, part, ways, written, passes, begin, turn, hit: (frame, how = {}) => tell("hit", frame, how), release: (frame, how = {}) => tell("release", frame, how) };
+  const say = (frame, value) => tell("said", frame, { kind: 0, number: 4, value, channel: 9 });
+  const [hit, release] = ["hit", "release"].map((name) => (frame, how = {}) => tell(name, frame, how));
+  return { recorder, model, session, engine, part, ways, written, passes, begin, turn, say, hit, release };
 }
 
 test("recording plays from the start, counted in, with a click, and says that it does", async () => {
@@ -43,6 +45,17 @@ test("recording plays from the start, counted in, with a click, and says that it
   equal([taken(engine, "setClick").at(-1), taken(session, "say")[0][0]], [[true, 1], "Recording. Each time round is a pass of its own; Esc stops."]); // prettier-ignore
   session.dispatchEvent(new Event("part-stopped"));
   equal([part.isRecording, document.body.className, taken(engine, "setClick").at(-1)[0]], [false, "", false]);
+});
+
+test("what a foot says is written with the pass, after how it stood when the pass began", async () => {
+  const { recorder, written, begin, hit, say } = await stand();
+  say(-90_000, 20); // before anything is recorded
+  begin();
+  hit(4800);
+  say(9600, 90);
+  recorder.end();
+  await settled();
+  equal(written[0][1].said, [[0, 0, 4, 20, 9], [9600, 0, 4, 90, 9]]); // prettier-ignore
 });
 
 test("a loop that is set is recorded from its begin; without a part the way to one is said", async () => {

@@ -66,5 +66,5 @@ test("controllers come before the hits that they stand before, and what holds wh
   transport.start(0, 0, []);
   const expected = [["said", 0, 1], ["hit", 0, 36], ["said", 300, 2], ["hit", 300, 37], ["said", 300, 3], ["hit", 300, 38], ["said", 400, 4]]; // prettier-ignore
   equal(advance(0, 640).filter(([what]) => what !== "click"), expected);
-  equal(transport.saidUntil(350).map(({ value }) => value), [1, 2, 3]);
+  equal([[350, 100], [350, 10]].map(([at, recent]) => transport.saidUntil(at, recent).map(({ value, frame }) => [value, frame])), [[[1, 0], [2, 300], [3, 300]], [[3, 300]]]); // prettier-ignore
 });
