@@ -6,6 +6,9 @@ from dactyl.site.tests.served import LISTEN, Workshop, follow
 
 PLAYING = "() => window.dactyl.part.isPlaying"
 AUDITIONS = "() => window.dactyl.engine.auditioned"
+ASKS_FOR_ONE_THAT_IS_GONE = """() => document.body.addEventListener("htmx:configRequest", ({ detail }) => {
+  if (detail.path.endsWith("/swap/keep/")) detail.parameters.value = "0.1.";
+})"""
 
 
 class Pieces(Workshop):
@@ -82,12 +85,10 @@ class Pieces(Workshop):
             page.keyboard.press("ArrowDown")
         expect(page.locator("#swap-pairs select").first).not_to_have_value("")
         page.wait_for_function(f"() => ({AUDITIONS})()")
-        page.route(
-            "**/swap/keep/", lambda route: route.fulfill(status=422, content_type="text/plain", body="It is gone.")
-        )
+        page.evaluate(ASKS_FOR_ONE_THAT_IS_GONE)
         with page.expect_request(lambda asked: "/playbook/" in asked.url and "swap=" not in asked.url):
             page.keyboard.press("Enter")
-        expect(page.locator("#status")).to_have_text("It is gone.")
+        expect(page.locator("#status")).to_have_text("This drum is no longer there. Choose another.")
         self.assertEqual(page.evaluate(AUDITIONS), "")
         page.click("#tab-kit")
         page.wait_for_selector(".sheet")
