@@ -3,7 +3,6 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from django.db.models import Count
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, render
@@ -30,7 +29,8 @@ from dactyl.kits.views.answer import find, kit_edit
 from dactyl.lineups import desk_edits, edits, queries
 from dactyl.lineups.models import Alongside, LineupGroup, Link, SharedChoke
 from dactyl.maps.models import Device
-from dactyl.parts.models import Event, Part
+from dactyl.parts import blocks
+from dactyl.parts.models import Part
 from dactyl.parts.shown import lanes_of
 from dactyl.parts.views import chosen_part
 from dactyl.sets.models import KitSet
@@ -189,8 +189,7 @@ def package(request: HttpRequest, kit_id: int) -> HttpResponseBase:
 
 def _channel_counts(part: Part | None) -> list[tuple[int, int]]:
     """(channel, hits) of a part whose hits stand on several, the first first."""
-    found = Event.objects.filter(part=part, velocity__gt=0).order_by().values_list("channel").annotate(Count("pk"))
-    counts = sorted(found) if part else []
+    counts = blocks.channel_counts(part) if part else []
     return counts if len(counts) > 1 else []
 
 

@@ -1,48 +1,45 @@
 """Writes of parts: one edit for one sentence in the history of the part."""
 
 import json
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import replace
 
+import numpy as np
 from django.db import transaction
-from django.db.models import BooleanField, Max
+from django.db.models import BooleanField
 from django.db.models.expressions import RawSQL
 
-from dactyl.core.errors import PartError
 from dactyl.core.fields import cleaned
-from dactyl.core.formats.midi import MAX_NOTES
-from dactyl.core.parts import controls
+from dactyl.core.parts import controls, packed
 from dactyl.core.parts.curves import GROUP, OUTPUT, Curve, renoted
-from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.parts.reshape import Reshaped
 from dactyl.core.parts.structure import ending_behind_hits
 from dactyl.core.units import counted
-from dactyl.history.edits import Change, edit
+from dactyl.history.edits import edit
 from dactyl.history.models import Document, Revision
 from dactyl.history.tables import Step
 from dactyl.jobs.reserve import with_reserve
 from dactyl.kits.models import Output, OutputGroup
-from dactyl.parts.models import Event, Part, Pass
-from dactyl.parts.queries import EACH, about, events, rows_of
-
-EDITED = ("tick", "note", "velocity", "channel", "length_ticks", "played_tick")  # as the core's Event begins
+from dactyl.parts import blocks, queries
+from dactyl.parts.models import Part, Pass
 
 
 def add_part(value: PartValue, like: Part | None = None) -> Part:
     """A new part. like : what it is a copy or a piece of: it is written for the same notes, and has passes of its own"""
+    rows, about_ = packed.rows_of([event._replace(id=1) for event in value.events]), _about(ending_behind_hits(value))
     with transaction.atomic():
-        part = Part.objects.create(**_about(ending_behind_hits(value)), written_for=like.written_for if like else "")
-        passes = _copied_passes(like, part, {event.pass_id for event in value.events}) if like else {}
-        events = (event._replace(pass_id=passes.get(event.pass_id)) for event in value.events)
-        Event.objects.bulk_create([_row(part, event, event.order) for event in events], batch_size=1000)
+        part = Part.objects.create(**about_, written_for=like.written_for if like else "")
+        passes = _copied_passes(like, part, set(np.unique(rows["pass_id"]).tolist())) if like else {}
+        rows["pass_id"] = [passes.get(key, 0) for key in rows["pass_id"].tolist()]
+        blocks.fill(part, rows)
     part.refresh_from_db()
     return part
 
 
 def duplicate(part: Part) -> Part:
     """The part once more, with what is muted in it."""
-    value = about(part, events(part))
+    value = queries.about(part, queries.events(part))
     return add_part(replace(value, name=f"{value.name[:74]} copy"), like=part)
 
 
@@ -61,22 +58,18 @@ def delete_part(part: Part) -> None:
 
 def reshape(part: Part, version: int, sentence: str, reshaped: Reshaped) -> Revision | None:
     """Write what a function of the core made of the part's events."""
+    made = blocks.Edited.of(reshaped)
     with edit(part, version, sentence) as change:
-        write_events(change, reshaped)
+        blocks.write(change, made)
     return change.revision
 
 
 def rewrite(part: Part, version: int, sentence: str, before: PartValue, after: PartValue) -> Revision | None:
     """Take the part, tempo, meter and sections included, from one value to another that was made of it."""
-    kept = {event.id: event for event in after.events if event.id}
-    reshaped = Reshaped(
-        changed=tuple(kept[event.id] for event in before.events if kept.get(event.id, event) != event),
-        added=tuple(event for event in after.events if not event.id),
-        removed=tuple(event.id for event in before.events if event.id not in kept),
-    )
+    made, about_ = blocks.Edited.between(before.events, after.events), _about(after)
     with edit(part, version, sentence) as change:
-        change.update(part, **{name: value for name, value in _about(after).items() if getattr(part, name) != value})
-        write_events(change, reshaped)
+        change.update(part, **{name: value for name, value in about_.items() if getattr(part, name) != value})
+        blocks.write(change, made)
     return change.revision
 
 
@@ -94,17 +87,22 @@ def write_translation(
     name : of the kit. answered : the notes that it answers. What had no counterpart was silent and stays so: where its
         note would sound now, it is left out.
     """
-    silent = [note for note in answered if note not in table]
-    played = set(Event.objects.filter(part=part, velocity__gt=0).values_list("note", flat=True).distinct())
-    count = Event.objects.filter(part=part, note__in=silent, velocity__gt=0).count()
+    silent = {note for note in answered if note not in table}
+    own = queries.events(part)
+    played = {event.note for event in own if event.velocity}
+    count = sum(event.note in silent and event.velocity > 0 for event in own)
     said = f"Written for the notes of {name}"
     if count:
         said += f"; {counted(count, 'silent hit')} left out, without a counterpart there"
+    made = blocks.Edited.of(
+        Reshaped(
+            changed=tuple(event._replace(note=table[event.note]) for event in own if event.note in table),
+            removed=tuple(event.id for event in own if event.note in silent),
+        )
+    )
     with edit(part, version, said) as change:
-        change.delete_all(list(Event.objects.filter(part=part, note__in=silent)))
-        rows = Event.objects.filter(part=part, note__in=table).values_list("pk", "note")
-        change.update_known(Event, ((key, {"note": note}, {"note": table[note]}) for key, note in rows))
-        value = about(part)
+        blocks.write(change, made)
+        value = queries.about(part)
 
         def becomes(note: int) -> int | None:
             return table.get(note, None if note in silent else note)
@@ -149,39 +147,6 @@ def _rename_curves(part: Part, names: Mapping[str, str]) -> None:
     said = ", ".join(f"{old.partition(':')[2]} is called {new.partition(':')[2]} now" for old, new in names.items())
     with edit(part, part.version, said[:200]) as change:
         change.update(part, curves=curves)
-
-
-def write_events(change: Change, reshaped: Reshaped) -> None:
-    part = change.document
-    if reshaped.removed:
-        change.delete_all(list(rows_of(part, reshaped.removed)))
-    if reshaped.changed:
-        names = (*EDITED, "pk")
-        found = rows_of(part, [event.id for event in reshaped.changed]).values_list(*names)
-        rows = {row[-1]: dict(zip(names, row, strict=True)) for row in found}
-        change.update_known(Event, ((e.id, rows[e.id], _values(e)) for e in reshaped.changed if e.id in rows))
-    if reshaped.added:
-        if Event.objects.filter(part=part).count() + len(reshaped.added) > MAX_NOTES:
-            raise PartError(f"A part holds at most {MAX_NOTES:,} hits. Split it, or begin another.")
-        change.create_known(Event, list(_placed(part, reshaped.added)))
-
-
-def _placed(part: Part, events: Iterable[EventValue]) -> Iterator[dict[str, int]]:
-    """Rows for new events, each behind what stands at its tick already."""
-    events = list(events)
-    ticks = RawSQL(EACH, [json.dumps(sorted({event.tick for event in events}))])
-    last = dict(Event.objects.filter(part=part, tick__in=ticks).values_list("tick").annotate(Max("order")).order_by())
-    for event in events:
-        last[event.tick] = last.get(event.tick, -1) + 1
-        yield {"part_id": part.pk, "order": last[event.tick], "of_pass_id": event.pass_id, **_values(event)}
-
-
-def _row(part: Part, event: EventValue, order: int) -> Event:
-    return Event(part=part, order=order, of_pass_id=event.pass_id, **_values(event))
-
-
-def _values(event: EventValue) -> dict[str, int]:
-    return {**dict(zip(EDITED, event, strict=False)), "played_tick": event.played}
 
 
 def curve_rows(curves: Iterable[Curve]) -> list[list]:

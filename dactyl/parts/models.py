@@ -17,6 +17,9 @@ class Part(Document):
         default=list
     )  # [[tick, kind, number, value, channel], ...], as core.parts.controls has them
     end_tick = models.PositiveBigIntegerField()
+    next_key = models.PositiveBigIntegerField(
+        default=1
+    )  # of a hit that comes; in no history, so that none is given twice
     written_for = models.CharField(max_length=40, blank=True)  # what its notes mean; empty: what the kit's own mean
     added_at = models.DateTimeField(default=timezone.now)
 
@@ -62,28 +65,17 @@ class Pass(models.Model):
         return f"pass {self.number}"
 
 
-class Event(models.Model):
-    """A hit of a part, or a note-off that no hit's length says (velocity 0)."""
+class Block(models.Model):
+    """Some hits of a part, those of neighbouring keys, packed as ``core.parts.packed`` does. ``blocks`` reads and writes them."""
 
-    part = models.ForeignKey(Part, models.CASCADE, related_name="events")
-    tick = models.PositiveBigIntegerField()
-    order = models.IntegerField(default=0)  # among the events of a tick; not counted, so none is renumbered
-    note = models.PositiveSmallIntegerField()
-    velocity = models.PositiveSmallIntegerField()
-    channel = models.PositiveSmallIntegerField(default=9)
-    length_ticks = models.PositiveBigIntegerField(default=0)  # 0: it is never ended
-    played_tick = models.PositiveBigIntegerField()  # where it was played, drawn or read, before it was tightened
-    of_pass = models.ForeignKey(Pass, models.SET_NULL, null=True, related_name="events")  # it was played in with
+    part = models.ForeignKey(Part, models.CASCADE, related_name="blocks")
+    number = models.PositiveBigIntegerField()  # their keys, divided by blocks.KEYS
+    data = models.TextField()
+    count = models.PositiveIntegerField()  # hits
+    most_order = models.IntegerField(default=0)  # the last of their places among the events of a tick
 
     class Meta:
-        ordering = ["tick", "order", "pk"]
-        indexes = [models.Index(fields=["part", "tick", "order"], name="parts_event_in_order")]
-        constraints = [
-            models.CheckConstraint(
-                name="event_is_midi",
-                condition=models.Q(note__lte=127, velocity__lte=127, channel__lte=15),
-            )
-        ]
+        constraints = [models.UniqueConstraint(fields=["part", "number"], name="block_of_keys_once")]
 
     def __str__(self) -> str:
-        return f"{self.note} at {self.tick}"
+        return f"block {self.number} of part {self.part_id}"

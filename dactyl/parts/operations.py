@@ -15,7 +15,7 @@ from dactyl.core.parts.reshape import Reshaped, clip_velocity, held_inside, hits
 from dactyl.core.parts.timing import Grid
 from dactyl.core.units import counted
 from dactyl.kits.models import Output
-from dactyl.parts import models, queries
+from dactyl.parts import blocks, models, queries
 from dactyl.parts.shown import SAID
 from dactyl.web.request_values import JsonValues
 
@@ -82,10 +82,10 @@ def move(asking: Asking) -> Answer:
     to = dict(asking.asked.rows("notes", [NOTES, NOTES], 128))
     both = {(a, b): (c, d) for a, b, c, d in asking.asked.rows("to", [NOTES, CHANNELS] * 2, 128 * 16)}
     ticks = max(ticks, -min(hit.tick for hit in hits))
-    new = []
-    for hit in hits:
-        note, channel = both.get((hit.note, hit.channel), (to.get(hit.note, hit.note), hit.channel))
-        new.append(moved(hit, ticks)._replace(note=note, channel=channel))
+    new = [moved(hit, ticks) for hit in hits] if ticks else hits
+    if to or both:
+        places = [both.get((hit.note, hit.channel), (to.get(hit.note, hit.note), hit.channel)) for hit in hits]
+        new = [hit._replace(note=note, channel=channel) for hit, (note, channel) in zip(new, places, strict=True)]
     if asking.asked.yes("copy"):
         return f"{counted(len(hits), 'hit')} copied", Reshaped(added=tuple(hit._replace(id=0) for hit in new))
     return f"{counted(len(hits), 'hit')} moved", Reshaped(changed=_different(hits, new))
@@ -141,7 +141,7 @@ def duplicate(asking: Asking) -> Answer:
 
 
 def repeat(asking: Asking) -> Answer:
-    made = structure.repeat(asking.part, asking.hits(), MAX_NOTES - asking.row.events.count())
+    made = structure.repeat(asking.part, asking.hits(), MAX_NOTES - blocks.count(asking.row))
     return f"{counted(len(made.added), 'hit')} repeated to the end", made
 
 

@@ -3,9 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
 from django.db.models import BooleanField
 from django.db.models.expressions import RawSQL
 
+from dactyl.core.parts import packed
 from dactyl.core.parts.controls import Control, with_recorded
 from dactyl.core.parts.part import Event as EventValue
 from dactyl.core.parts.part import Part as PartValue
@@ -14,9 +16,8 @@ from dactyl.core.parts.timing import Grid, tighten
 from dactyl.core.units import counted
 from dactyl.history.edits import edit
 from dactyl.history.models import Revision
-from dactyl.parts import queries
-from dactyl.parts.edits import write_events
-from dactyl.parts.models import Event, Part, Pass
+from dactyl.parts import blocks, queries
+from dactyl.parts.models import Part, Pass
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,7 +53,7 @@ def record_pass(part: Part, version: int, taken: Taken) -> tuple[Revision | None
         row = change.create(Pass(part=part, number=number, recorded_as=taken.name))
         hits = _tightened(queries.about(part), taken) if taken.grid else taken.hits
         own = tuple(hit._replace(pass_id=row.pk) for hit in hits)
-        write_events(change, Reshaped(added=own, removed=removed))
+        blocks.write(change, blocks.Edited.of(Reshaped(added=own, removed=removed)))
         if taken.said:
             about = queries.about(part)
             kept = with_recorded(about.controls, taken.said, taken.said_in, about.loop_ticks)
@@ -62,10 +63,11 @@ def record_pass(part: Part, version: int, taken: Taken) -> tuple[Revision | None
 
 def _again(part: Part, row: Pass) -> tuple[Revision, str]:
     """The answer to a repetition: the hits of the pass, which nothing changed."""
-    hits = Event.objects.filter(part=part, of_pass=row).values_list("pk", flat=True)
-    said = f"Pass {row.number}: {counted(len(hits), 'hit')}"
-    rows = [["event", key, None, None] for key in hits]
-    return Revision(sentence=said, rows=[*rows, ["part", part.pk, None, {"controls": part.controls}]], touched=[]), said
+    rows = blocks.rows(part)
+    own = rows[rows["pass_id"] == row.pk]
+    said = f"Pass {row.number}: {counted(len(own), 'hit')}"
+    steps = [["block", 0, None, {"data": packed.pack(own)}], ["part", part.pk, None, {"controls": part.controls}]]
+    return Revision(sentence=said, rows=steps, touched=[]), said
 
 
 def _was_undone(part: Part, name: str) -> bool:
@@ -82,11 +84,9 @@ def _tightened(about: PartValue, taken: Taken) -> list[EventValue]:
 
 def _replaced(part: Part, taken: Taken) -> tuple[int, ...]:
     """What stood on the notes that were played, in the stretch that was played over."""
-    rows = Event.objects.filter(
-        part=part, tick__gte=taken.replaces.start, tick__lt=taken.replaces.stop, velocity__gt=0,
-        note__in={hit.note for hit in taken.hits},
-    )  # fmt: skip
-    return tuple(rows.values_list("pk", flat=True))
+    rows, span = blocks.rows(part), taken.replaces
+    played = np.isin(rows["note"], list({hit.note for hit in taken.hits})) & (rows["velocity"] > 0)
+    return tuple(rows["id"][played & (rows["tick"] >= span.start) & (rows["tick"] < span.stop)].tolist())
 
 
 def mute_pass(part: Part, version: int, row: Pass, is_muted: bool) -> Revision | None:

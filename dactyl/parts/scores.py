@@ -16,7 +16,7 @@ from dactyl.kits.alongside import kit_of_notes
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import pad_notes
 from dactyl.maps.ways import translated_notes
-from dactyl.parts import queries
+from dactyl.parts import blocks, queries
 from dactyl.parts.models import Part, Score
 from dactyl.shelf import store
 
@@ -26,7 +26,7 @@ STAYS = timedelta(days=1)
 
 
 def is_long(part: Part) -> bool:
-    return part.events.count() > MOST_AT_ONCE
+    return blocks.count(part) > MOST_AT_ONCE
 
 
 def short_score(kit: Kit, part: Part) -> bytes:

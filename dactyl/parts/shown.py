@@ -1,9 +1,12 @@
 """A part as the page reads it: tables of numbers, whole or what an edit changed. ``docs/formats.md`` describes them."""
 
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Any
 
+import numpy as np
+
 from dactyl.core.formats.notes import note_label
+from dactyl.core.parts import packed
 from dactyl.core.parts.controls import CHANNEL_PRESSURE, CONTROLLER, KEY_PRESSURE
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.part import Part as PartValue
@@ -12,18 +15,29 @@ from dactyl.history.queries import undo_state
 from dactyl.kits.models import Kit
 from dactyl.kits.queries import PadRow, sheet_rows
 from dactyl.kits.staircase import level_table
-from dactyl.parts import queries
+from dactyl.parts import blocks, queries
 from dactyl.parts.models import Part
 
 CONTROLS = ("", "")  # stands for all that controllers say, where it is told what an edit changed
 SAID = (CONTROLLER, CHANNEL_PRESSURE, KEY_PRESSURE)  # kinds by the numbers that the page has for them
 COLUMNS = ("id", "tick", "order", "note", "velocity", "channel", "length", "played", "pass", "frame", "until")
+STORED = (
+    "id",
+    "tick",
+    "order",
+    "note",
+    "velocity",
+    "channel",
+    "length_ticks",
+    "played_tick",
+    "pass_id",
+)  # of packed.ROW
 
 
 def whole(part: Part, rate_hz: int) -> dict[str, Any]:
     """Everything: what it is, its passes, its events by column."""
     value = queries.about(part)
-    return {**_about(part, value, rate_hz), "events": _rows(value, queries.events(part), rate_hz)}
+    return {**_about(part, value, rate_hz), "events": _rows(value, blocks.rows(part), rate_hz)}
 
 
 def changed(part: Part, revision: Revision | None, rate_hz: int) -> dict[str, Any]:
@@ -32,11 +46,20 @@ def changed(part: Part, revision: Revision | None, rate_hz: int) -> dict[str, An
     if any(table == "part" and _moves_time(before, after) for table, _, before, after in rows):
         return {**whole(part, rate_hz), "isWhole": True}
     value = queries.about(part)
-    ids = list(dict.fromkeys(pk for table, pk, _, _ in rows if table == "event"))
-    now = list(queries.events(part, ids)) if ids else []
-    kept = {event.id for event in now}
+    keys = _keys([(before, after) for table, _, before, after in rows if table == "block"])
+    now = blocks.rows_of(part, keys)
     about = _about(part, value, rate_hz, moved=_moved(rows))
-    return {**about, "events": _rows(value, now, rate_hz), "removed": [pk for pk in ids if pk not in kept]}
+    return {**about, "events": _rows(value, now, rate_hz), "removed": np.setdiff1d(keys, now["id"]).tolist()}
+
+
+def _keys(states: Sequence[tuple[dict | None, dict | None]]) -> np.ndarray:
+    """Of the hits that blocks hold otherwise after an edit than before it, one way or the other."""
+    found = []
+    for before, after in states:
+        was, now = (packed.unpack(state["data"]) if state else packed.NONE for state in (before, after))
+        changed, gone = packed.different(was, now)
+        found += [changed["id"], gone]
+    return np.unique(np.concatenate([packed.NONE["id"], *found]))
 
 
 def _moved(rows: Iterable[list]) -> set[tuple[str, str]]:
@@ -106,26 +129,22 @@ def _controls(value: PartValue, frame_at: Callable[[int], int], moved: Collectio
     }
 
 
-def _rows(value: PartValue, events: Iterable[Event], rate_hz: int) -> list[list[int]]:
+def _rows(value: PartValue, rows: np.ndarray, rate_hz: int) -> list[list[int]]:
     """Rows in the order of COLUMNS; ``until`` is the frame of its note-off, 0 where nothing ends it."""
-    frame_at = value.frames(rate_hz)
-    return [
-        [
-            e.id, e.tick, e.order, e.note, e.velocity, e.channel, e.length_ticks, e.played, e.pass_id or 0,
-            frame_at(e.tick), frame_at(e.tick + e.length_ticks) if e.length_ticks else 0,
-        ]
-        for e in events
-    ]  # fmt: skip
+    ticks, lengths = rows["tick"], rows["length_ticks"]
+    until = np.where(lengths > 0, value.frames_of(ticks + lengths, rate_hz), 0)
+    own = [rows[name] for name in STORED]
+    return np.column_stack([*own, value.frames_of(ticks, rate_hz), until]).tolist()
 
 
 def preview(
-    part: Part, changed_: Iterable[Event], added: Iterable[Event], removed: Iterable[int], rate_hz: int
+    part: Part, changed_: Sequence[Event], added: Sequence[Event], removed: Iterable[int], rate_hz: int
 ) -> dict:
     """What an operation would make, before it is done."""
     value = queries.about(part)
     return {
-        "changed": _rows(value, changed_, rate_hz),
-        "added": _rows(value, added, rate_hz),
+        "changed": _rows(value, packed.rows_of(changed_), rate_hz),
+        "added": _rows(value, packed.rows_of(added), rate_hz),
         "removed": list(removed),
     }
 

@@ -99,44 +99,48 @@ class JsonValues:
 
     def objects(self, name: str, most: int) -> list["JsonValues"]:
         """A list of objects."""
-        values = self._values.get(name, [])
-        if not isinstance(values, list) or not all(isinstance(value, dict) for value in values):
+        values = self._list(name, most)
+        if not all(isinstance(value, dict) for value in values):
             raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
-        if len(values) > most:
-            raise DactylError(f"{len(values):,} at once are too many; {most:,} is the most.")
         return [JsonValues(value) for value in values]
 
     def wholes(self, name: str, low: int, high: int, most: int) -> list[int]:
         """A list of whole numbers."""
-        return [row[0] for row in self._rows(name, [(low, high)], most, is_flat=True)]
+        values = self._list(name, most)
+        for value in values:
+            if type(value) is not int or not low <= value <= high:
+                raise _outside(name, value, low, high)
+        return values
 
     def rows(self, name: str, limits: list[tuple[int, int]], most: int) -> list[list[int]]:
         """A list of rows of whole numbers, each column within its limits."""
-        return self._rows(name, limits, most, is_flat=False)
-
-    def points(self, name: str, most: int) -> list[tuple[int, float]]:
-        """A list of places in ticks with a value at each; their limits are the business of what they are points of."""
-        values = self._values.get(name, [])
-        if not isinstance(values, list) or not all(map(_is_point, values)):
-            raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
-        if len(values) > most:
-            raise DactylError(f"{len(values):,} at once are too many; {most:,} is the most.")
-        return [(tick, float(value)) for tick, value in values]
-
-    def _rows(self, name: str, limits: list[tuple[int, int]], most: int, *, is_flat: bool) -> list[list[int]]:
-        values = self._values.get(name, [])
-        if not isinstance(values, list):
-            raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
-        if len(values) > most:
-            raise DactylError(f"{len(values):,} at once are too many; {most:,} is the most.")
-        rows = [[value] for value in values] if is_flat else values
+        rows = self._list(name, most)
         for row in rows:
             if not isinstance(row, list) or len(row) != len(limits):
                 raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
             for value, (low, high) in zip(row, limits, strict=True):
                 if type(value) is not int or not low <= value <= high:
-                    raise DactylError(f"{_spoken(name)} holds {str(value)[:20]}; {low:,} to {high:,} can be.")
+                    raise _outside(name, value, low, high)
         return rows
+
+    def points(self, name: str, most: int) -> list[tuple[int, float]]:
+        """A list of places in ticks with a value at each; their limits are the business of what they are points of."""
+        values = self._list(name, most)
+        if not all(map(_is_point, values)):
+            raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
+        return [(tick, float(value)) for tick, value in values]
+
+    def _list(self, name: str, most: int) -> list:
+        values = self._values.get(name, [])
+        if not isinstance(values, list):
+            raise DactylError(f"{_spoken(name)} did not arrive whole; do it again.")
+        if len(values) > most:
+            raise DactylError(f"{len(values):,} at once are too many; {most:,} is the most.")
+        return values
+
+
+def _outside(name: str, value: Any, low: int, high: int) -> DactylError:
+    return DactylError(f"{_spoken(name)} holds {str(value)[:20]}; {low:,} to {high:,} can be.")
 
 
 def _is_point(value: Any) -> bool:

@@ -1,13 +1,16 @@
-"""Read and write Standard MIDI Files (RP-001, types 0 and 1). mido reads and writes the messages."""
+"""Read and write Standard MIDI Files (RP-001, types 0 and 1). mido reads the messages, and makes those of which there are few."""
 
 import heapq
 import io
+import struct
 from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from itertools import groupby
 from operator import itemgetter
 from pathlib import Path
+from typing import Any
 
 import mido
 
@@ -232,7 +235,10 @@ def numbered(events: Sequence[Event]) -> tuple[Event, ...]:
 # Writing --------------------------------------------------------------------------------------------------------------
 
 
-Timed = tuple[int, mido.Message | mido.MetaMessage]
+Timed = tuple[int, bytes]
+"""The tick of a message, and its bytes."""
+
+NOTE_ON, SYSTEM = 0x90, 0xF0  # first bytes of messages (MIDI 1.0): of notes, and from which on they are no channel's
 
 OUR_OWN = 0x7D  # a manufacturer's number for what is not for sale (RP-001; MIDI 1.0, table of identifiers)
 END_OF_PART = b"end "
@@ -243,7 +249,7 @@ def _end_mark(part: Part) -> list[Timed]:
     last = max((event.tick + event.length_ticks for event in part.events), default=0)
     last = max(last, part.controls[-1].tick if part.controls else 0)
     data = (OUR_OWN, *END_OF_PART, *str(part.end_tick).encode())
-    return [(0, mido.MetaMessage("sequencer_specific", data=data))] if last > part.end_tick else []
+    return [(0, _meta("sequencer_specific", data=data))] if last > part.end_tick else []
 
 
 def _end_in(data: Sequence[int], otherwise: int | None) -> int | None:
@@ -261,8 +267,7 @@ def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> b
     """
     part = as_fine_as_files(part)
     if tracks is None:
-        messages = _merged(_about(part), _merged(_said(part), _played(part)))
-        written = [_track(messages, part.name, part.end_tick)]
+        written = [_track(_merged(_about(part), _merged(_said(part), _played(part))), part.name, part.end_tick)]
     else:
         by_name: dict[str, list[Event]] = {}
         for event in part.events:
@@ -271,10 +276,12 @@ def write_midi(part: Part, *, tracks: Callable[[Event], str] | None = None) -> b
         for name, events in by_name.items():
             own = replace(part, events=tuple(events))
             written.append(_track(_played(own), name, part.end_tick))
-    data = io.BytesIO()
-    file = mido.MidiFile(type=int(tracks is not None), ticks_per_beat=part.ticks_per_beat, tracks=written)
-    file.save(file=data)
-    return data.getvalue()
+    head = struct.pack(">HHH", int(tracks is not None), len(written), part.ticks_per_beat)
+    return b"".join(_chunk(*each) for each in [(b"MThd", head), *((b"MTrk", track) for track in written)])
+
+
+def _chunk(kind: bytes, data: bytes) -> bytes:
+    return kind + struct.pack(">I", len(data)) + data
 
 
 def as_fine_as_files(part: Part) -> Part:
@@ -312,24 +319,24 @@ def as_fine_as_files(part: Part) -> Part:
 def _about(part: Part) -> list[Timed]:
     """Tempo, meter and markers, in time order."""
     timed: list[Timed] = [
-        (tick, mido.MetaMessage("time_signature", numerator=min(beats, 255), denominator=unit))
+        (tick, _meta("time_signature", numerator=min(beats, 255), denominator=unit))
         for tick, beats, unit in part.meters
     ]
-    timed += [(tick, mido.MetaMessage("set_tempo", tempo=min(tempo, LARGEST_TEMPO))) for tick, tempo in part.tempos]
+    timed += [(tick, _meta("set_tempo", tempo=min(tempo, LARGEST_TEMPO))) for tick, tempo in part.tempos]
     timed += _end_mark(part)
-    timed += [(section.start_tick, mido.MetaMessage("marker", text=_latin(section.name))) for section in part.sections]
+    timed += [(section.start_tick, _meta("marker", text=_latin(section.name))) for section in part.sections]
     return sorted(((tick, message) for tick, message in timed if tick <= part.end_tick), key=lambda pair: pair[0])
 
 
 def _played(part: Part) -> Iterator[Timed]:
     """Note-ons and note-offs in their order."""
     for tick, note, velocity, channel in part.messages():
-        yield tick, mido.Message("note_on", note=note, velocity=velocity, channel=channel)
+        yield tick, bytes((NOTE_ON | channel, note, velocity))
 
 
 def _said(part: Part) -> list[Timed]:
     """Controllers and aftertouch as they came."""
-    return [(one.tick, control_message(one)) for one in part.controls]
+    return [(one.tick, bytes(control_message(one).bytes())) for one in part.controls]
 
 
 def _merged(about: list[Timed], played: Iterator[Timed]) -> Iterator[Timed]:
@@ -342,13 +349,29 @@ def _merged(about: list[Timed], played: Iterator[Timed]) -> Iterator[Timed]:
     yield from waiting
 
 
-def _track(messages: Iterable[Timed], name: str, end_tick: int) -> mido.MidiTrack:
-    track, now = mido.MidiTrack([mido.MetaMessage("track_name", name=_latin(name))]), 0
+def _track(messages: Iterable[Timed], name: str, end_tick: int) -> bytes:
+    """The bytes of a track, with running status: a message like the one before leaves its first byte out."""
+    data, now, running = bytearray(b"\0" + _meta("track_name", name=_latin(name))), 0, 0
     for tick, message in messages:
-        track.append(message.copy(time=tick - now))
+        data += _delta(tick - now)
+        status = message[0]
+        data += message[1:] if status == running else message
+        running = status if status < SYSTEM else 0
         now = tick
-    track.append(mido.MetaMessage("end_of_track", time=max(0, end_tick - now)))
-    return track
+    return bytes(data + _delta(max(0, end_tick - now)) + _meta("end_of_track"))
+
+
+def _meta(kind: str, **said: Any) -> bytes:
+    return bytes(mido.MetaMessage(kind, **said).bytes())
+
+
+@lru_cache(maxsize=4096)
+def _delta(ticks: int) -> bytes:
+    """A variable-length quantity: seven bits a byte, the first bit of all but the last is set."""
+    found = [ticks & 0x7F]
+    while ticks := ticks >> 7:
+        found.append(ticks & 0x7F | 0x80)
+    return bytes(reversed(found))
 
 
 def _latin(text: str) -> str:

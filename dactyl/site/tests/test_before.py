@@ -68,6 +68,27 @@ print(json.dumps({
 """
 
 
+BLOCKS = FOLDER / "before-blocks.sqlite3.gz"
+"""Made by the version that kept each hit in a row: a part with a shaped stretch, a pass that replaced hits, and hits removed, which
+was undone."""
+LOOK_AT_BLOCKS = """
+import json
+from hashlib import sha256
+from dactyl.history import edits as history
+from dactyl.parts.models import Part
+from dactyl.parts.queries import part_value
+
+part = Part.objects.get()
+found = []
+for step in (None, history.redo, history.undo, history.undo, history.undo, history.redo):
+    if step:
+        step(part, part.version)
+    hits = [[hit.tick, hit.note, hit.velocity] for hit in part_value(part).events]
+    found.append([len(hits), sha256(json.dumps(hits).encode()).hexdigest()[:12]])
+print(json.dumps(found))
+"""
+
+
 def manage(folder: str, *command: str) -> str:
     run = {"cwd": settings.ROOT, "env": os.environ | {"DACTYL_DATA": folder}, "check": True}
     return subprocess.run([sys.executable, "manage.py", *command], stdout=subprocess.PIPE, **run).stdout.decode()
@@ -112,3 +133,9 @@ class Before(SimpleTestCase):
         self.assertEqual(self.found_in(MENDING, LOOK_AT_MENDING), {
             "piece": ["Snare", None, ""], "notes": 0, "version": [38, 40], "taken": [0.5], "recording": 1,
         })  # fmt: skip
+
+    def test_hits_are_as_they_were_at_each_step_of_their_history(self):
+        self.assertEqual(self.found_in(BLOCKS, LOOK_AT_BLOCKS), [  # as the version before walked its own history
+            [600, "77d7f22c0979"], [500, "7a6c14baa866"], [600, "77d7f22c0979"], [600, "70e0eeee3ed5"],
+            [600, "9a7381e18bb6"], [600, "70e0eeee3ed5"],
+        ])  # fmt: skip
