@@ -134,7 +134,7 @@ def _with_keys(part: Part, added: np.ndarray) -> np.ndarray:
 
 def _blocks_of(part: Part, keys: np.ndarray) -> list[Block]:
     """The blocks that hold these keys, in their order."""
-    numbers = np.unique(keys // KEYS).tolist()
+    numbers = packed.distinct(keys // KEYS).tolist()
     own = Block.objects.filter(part=part).order_by("number")
     if len(numbers) <= 500:  # as many as one statement names
         return list(own.filter(number__in=numbers))
@@ -144,10 +144,9 @@ def _blocks_of(part: Part, keys: np.ndarray) -> list[Block]:
 
 def _shared_out(own: np.ndarray) -> list[tuple[int, np.ndarray]]:
     """Rows in the order of their keys, block by block."""
-    if not len(own):
-        return []
-    numbers, starts = np.unique(own["id"] // KEYS, return_index=True)
-    return list(zip(numbers.tolist(), np.split(own, starts[1:]), strict=True))
+    numbers = own["id"] // KEYS
+    starts = np.flatnonzero(np.diff(numbers, prepend=-1))
+    return list(zip(numbers[starts].tolist(), np.split(own, starts)[1:], strict=True))
 
 
 def _kept(own: np.ndarray) -> dict[str, str | int]:
