@@ -16,8 +16,8 @@ from dactyl.bounces.models import Bounce, Stem
 from dactyl.bounces.ranges import file_response, zip_blocks
 from dactyl.checks.queries import found as found_in
 from dactyl.core.bounce.foreseen import (
+    Foreseen,
     Unanswered,
-    shared_hits,
     size_on_disk,
     unanswered,
     unmet_curves,
@@ -32,7 +32,6 @@ from dactyl.core.bounce.order import (
     as_ordered,
     played_by,
 )
-from dactyl.core.bounce.render import bounce_frames, voices_of
 from dactyl.core.check.finding import NOTE
 from dactyl.core.desk.words import all_words, desk_words
 from dactyl.core.errors import BounceError
@@ -43,8 +42,8 @@ from dactyl.core.parts.part import Part as PartValue
 from dactyl.core.wave.write import SUBTYPES
 from dactyl.history.queries import reading
 from dactyl.kits.alongside import is_lineup
+from dactyl.kits.kept import kept_kit_value
 from dactyl.kits.models import Kit
-from dactyl.kits.values import kit_value
 from dactyl.kits.views.pages import kit_page
 from dactyl.lineups.queries import lineup_value, pieces_of, rows_of
 from dactyl.parts import queries as part_queries
@@ -119,16 +118,16 @@ def _listed(kit: Kit, before: int | None = None) -> dict:
 def _before(kit: Kit, part: Part, order: BounceOrder, rate_hz: int, *, with_alongside: bool) -> dict:
     """What the person should know before anything is rendered."""
     with reading():
-        (value, silent), own = edits.as_played(kit, part), kit_value(kit.pk)
+        (value, silent), own = edits.as_played(kit, part), kept_kit_value(kit)
         lineup = lineup_value(kit, own) if with_alongside or is_lineup(kit) else None
     playbook = played_by(own, lineup, order, rate_hz)
     missing = [*(Unanswered(note, hits) for note, hits in silent.items()), *unanswered(playbook, value)]
-    voices = voices_of(playbook, value.acts(rate_hz))
-    frames = bounce_frames(voices, value.end_frame(rate_hz))
-    stems = arrange(playbook, voices, order, value)
+    foreseen = Foreseen(playbook, value)
+    frames = foreseen.frames()
+    stems = arrange(playbook, foreseen.sounding, order, value)
     parallel = bus_names(playbook, order)
     size, free = size_on_disk(len(stems.names) + len(parallel), frames, order), shutil.disk_usage(settings.DATA).free
-    shared = shared_hits(stems, voices)
+    shared = foreseen.shared_hits(stems)
     return {
         "missing": [(note_label(m.note, middle_c_octave=middle_c_octave()), m.hits) for m in missing],
         "missing_hits": sum(m.hits for m in missing),
@@ -141,7 +140,7 @@ def _before(kit: Kit, part: Part, order: BounceOrder, rate_hz: int, *, with_alon
         "unused_controls": unused_controls(playbook, value),
         "shared": shared[:4],
         "shared_hits": sum(hits for _, hits in shared),
-        **_found_in_kit(kit, {voice.pad.id for voice in voices if lineup is None}),
+        **_found_in_kit(kit, foreseen.pad_ids if lineup is None else set()),
         "size_bytes": size,
         "free_bytes": free,
         "is_too_large": size > free,

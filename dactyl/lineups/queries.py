@@ -1,10 +1,8 @@
 """Reads of what sounds alongside a kit: as values of the core, and as the tables that the page plays by."""
 
-from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from threading import Lock
 from typing import Any
 
 from django.db.models import Exists, OuterRef, QuerySet
@@ -14,7 +12,7 @@ from dactyl.core.errors import KitError
 from dactyl.core.fields import DESK, DRAWN, OUTPUT, OUTPUT_GROUP, values_of
 from dactyl.core.formats.lineup import all_samples_of, portable_lineup, write_lineup
 from dactyl.core.kit import CURVE_EXPONENTS
-from dactyl.core.lineup import MOST_MEMBERS, Choke, Lineup, Listening, Member, kit_of
+from dactyl.core.lineup import Choke, Lineup, Listening, Member, kit_of
 from dactyl.core.lineup import LineupGroup as LineupGroupValue
 from dactyl.core.lineup import LineupOutput as LineupOutputValue
 from dactyl.core.lineup import Link as LinkValue
@@ -24,6 +22,7 @@ from dactyl.core.parts.part import Event
 from dactyl.core.play.together import desk_of
 from dactyl.kit_files.packing import listed
 from dactyl.kits.alongside import is_lineup
+from dactyl.kits.kept import kept_kit_value, kept_value
 from dactyl.kits.models import Kit, Output, Pad, Piece
 from dactyl.kits.values import kit_value, whole_kit_value
 from dactyl.lineups.models import Alongside, LineupGroup, LineupOutput, Link, SharedChoke
@@ -72,31 +71,10 @@ def value_of(row: Alongside, *, whole: bool = False) -> core.Kit:
     version, other = row.version, row.other
     if version is not None:
         key, stamp = ("version", version.pk), (version.made_at,)
-        return _kept_value(key, stamp, lambda: _with_piece_ids(versions.value_of(version)))
+        return kept_value(key, stamp, lambda: _with_piece_ids(versions.value_of(version)))
     if whole:
         return whole_kit_value(other.pk)
-    return _kept_value(("kit", other.pk), (other.version, other.journal.changed_at), lambda: kit_value(other))
-
-
-_MOST_KEPT = MOST_MEMBERS  # those of one lineup: with fewer, each of the largest is read anew each time
-_kept: OrderedDict[tuple[str, int], tuple[tuple, core.Kit]] = OrderedDict()
-"""Values of what sounds beside others, as they were at a stamp. The same object as long as it is the same: see ``compiled``."""
-_lock = Lock()
-
-
-def _kept_value(key: tuple[str, int], stamp: tuple, read: Callable[[], core.Kit]) -> core.Kit:
-    with _lock:
-        kept, value = _kept.get(key, ((), None))
-        if value is not None:
-            _kept.move_to_end(key)
-    if value is None or kept != stamp:
-        value = read()
-        with _lock:
-            _kept[key] = stamp, value
-            _kept.move_to_end(key)
-            while len(_kept) > _MOST_KEPT:
-                _kept.popitem(last=False)
-    return value
+    return kept_kit_value(other)
 
 
 def _with_piece_ids(kit: core.Kit) -> core.Kit:

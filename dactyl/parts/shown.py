@@ -49,7 +49,11 @@ def changed(part: Part, revision: Revision | None, rate_hz: int) -> dict[str, An
     keys = _keys([(before, after) for table, _, before, after in rows if table == "block"])
     now = blocks.rows_of(part, keys)
     about = _about(part, value, rate_hz, moved=_moved(rows))
-    return {**about, "events": _rows(value, now, rate_hz), "removed": np.setdiff1d(keys, now["id"], assume_unique=True).tolist()}
+    return {
+        **about,
+        "events": _rows(value, now, rate_hz),
+        "removed": np.setdiff1d(keys, now["id"], assume_unique=True).tolist(),
+    }
 
 
 def _keys(states: Sequence[tuple[dict | None, dict | None]]) -> np.ndarray:

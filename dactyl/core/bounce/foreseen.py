@@ -1,20 +1,24 @@
 """What a bounce will do, told before it is made: hits that nothing answers, what it can't move, how large it is."""
 
+from bisect import bisect_left
 from collections import Counter, defaultdict
-from collections.abc import Sequence
-from dataclasses import dataclass
-from functools import cache
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from operator import attrgetter
 
 from dactyl.core.bounce.grouping import Key, Stems
 from dactyl.core.bounce.order import BounceOrder
+from dactyl.core.bounce.render import bounce_frames, voices_of
 from dactyl.core.formats.notes import note_label
 from dactyl.core.parts.controls import CONTROLLER, KEY_PRESSURE, RESET_ALL
 from dactyl.core.parts.curves import GROUP, LANE, OUTPUT
-from dactyl.core.parts.part import Part
-from dactyl.core.play.playbook import Playbook
-from dactyl.core.play.player import Voice
+from dactyl.core.parts.part import Gesture, Hit, Part
+from dactyl.core.play.playbook import MicSound, PadTable, Playbook
+from dactyl.core.play.player import Player, Strike
 from dactyl.core.units import counted
 from dactyl.core.wave.write import BYTES_PER_VALUE
+
+SLOWEST = 2  # times its length that a sound may take, tuned down by an octave
 
 
 def unmet_curves(playbook: Playbook, part: Part, *, is_dry: bool = False) -> list[str]:
@@ -38,15 +42,63 @@ class Unanswered:
         return note_label(self.note)
 
 
-def shared_hits(stems: Stems, voices: Sequence[Voice]) -> list[tuple[tuple[str, ...], int]]:
-    """Hits that sound in more than one stem of one kit: which stems, and how many hits; the most frequent first."""
-    keys_of_hit: dict[tuple[int, int], set[Key]] = defaultdict(set)
-    for voice in voices:
-        keys = {stems.key_of(voice.pad, sound) for sound in voice.sounds if sound.mic not in stems.left_out}
-        keys_of_hit[voice.hit, voice.pad.member] |= keys
-    named = dict(zip(stems.keys, stems.names, strict=True))
-    together = Counter(frozenset(keys) for keys in keys_of_hit.values() if len(keys) > 1).most_common()
-    return [(tuple(sorted(named[key] for key in keys)), hits) for keys, hits in together]
+class Foreseen:
+    """What a part will strike, counted by what is struck and how hard, never hit by hit."""
+
+    def __init__(self, playbook: Playbook, part: Part) -> None:
+        self.playbook, self.part = playbook, part
+        self._player = Player(playbook)
+        self._strikes: Counter[tuple[Strike, ...]] = Counter()
+        for act, count in self._acts():
+            self._strikes.update(dict.fromkeys(map(tuple, self._player.strikes_of(act)), count))
+
+    def _acts(self) -> Iterable[tuple[Hit | Gesture, int]]:
+        """Hits that are alike, and how many; one by one where pedals and hands decide between them what is struck."""
+        if self.part.controls:
+            return (
+                (act, 1) for act in self.part.acts(self.playbook.rate_hz) if isinstance(act, Gesture) or act.velocity
+            )
+        alike = Counter((event.note, event.velocity, event.channel) for event in self.part.note_ons)
+        return ((Hit(0, *how), count) for how, count in alike.items())
+
+    @property
+    def sounding(self) -> list[tuple[PadTable, MicSound]]:
+        """Every sound that may be heard, of which pad."""
+        return [
+            (self.playbook.pads[strike[0]], sound)
+            for strike in dict.fromkeys(strike for strikes in self._strikes for strike in strikes)
+            for region in self._player.sounding(strike)
+            for sound in region.sounds
+        ]
+
+    @property
+    def pad_ids(self) -> set[int]:
+        return {pad.id for pad, _ in self.sounding}
+
+    def shared_hits(self, stems: Stems) -> list[tuple[tuple[str, ...], int]]:
+        """Hits that sound in more than one stem of one kit: which stems, and how many hits; the most frequent first.
+
+        Of a pad whose takes differ in their mics all stems that one of them reaches.
+        """
+        named = dict(zip(stems.keys, stems.names, strict=True))
+        together: Counter[frozenset[Key]] = Counter()
+        for strikes, hits in self._strikes.items():
+            keys: dict[int, set[Key]] = defaultdict(set)
+            for strike in strikes:
+                pad = self.playbook.pads[strike[0]]
+                sounds = (sound for region in self._player.sounding(strike) for sound in region.sounds)
+                keys[pad.member] |= {stems.key_of(pad, one) for one in sounds if one.mic not in stems.left_out}
+            together.update(dict.fromkeys((frozenset(own) for own in keys.values() if len(own) > 1), hits))
+        return [(tuple(sorted(named[key] for key in keys)), hits) for keys, hits in together.most_common()]
+
+    def frames(self) -> int:
+        """How long the bounce is. Only what may ring behind the part's end is played; which of its takes sound is a guess there."""
+        part, rate_hz = self.part, self.playbook.rate_hz
+        longest = max((sound.recipe.frames for _, sound in self.sounding), default=0)
+        first = part.tick_at(max(0, part.end_frame(rate_hz) - SLOWEST * longest) / rate_hz)
+        late = bisect_left(part.events, first, key=attrgetter("tick"))
+        voices = voices_of(self.playbook, replace(part, events=part.events[late:]).acts(rate_hz))
+        return bounce_frames(voices, part.end_frame(rate_hz))
 
 
 def size_on_disk(stem_count: int, frames: int, order: BounceOrder) -> int:
@@ -58,11 +110,13 @@ def unanswered(playbook: Playbook, part: Part) -> list[Unanswered]:
     """Notes of ``part`` that no filled pad answers, the most frequent first. A muted pad answers by design."""
     filled = [any(region.places for region in pad.regions) for pad in playbook.pads]
 
-    @cache
     def is_answered(note: int, channel: int) -> bool:
         return any(filled[index] for index in playbook.struck(note, channel))
 
-    missing = Counter(event.note for event in part.note_ons if not is_answered(event.note, event.channel))
+    missing: Counter[int] = Counter()
+    for (note, channel), hits in Counter((event.note, event.channel) for event in part.note_ons).items():
+        if not is_answered(note, channel):
+            missing[note] += hits
     return [Unanswered(note, hits) for note, hits in missing.most_common()]
 
 

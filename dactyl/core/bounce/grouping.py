@@ -43,20 +43,23 @@ class Stems:
         return None if sound.mic in self.left_out else self.buses[sound.output, self.key_of(voice.pad, sound)]
 
 
-def arrange(playbook: Playbook, voices: Sequence[Voice], order: BounceOrder, part: Part) -> Stems:
-    """Return the stems that a voice goes to, in the order of the outputs or the pads, or of the desk.
+Heard = Iterable[tuple[PadTable, MicSound]]
+"""What sounds of which pad."""
 
-    part : whose voices they are; what moves in it decides which stems differ from left to right
+
+def sounds_of(voices: Iterable[Voice]) -> Heard:
+    return ((voice.pad, sound) for voice in voices for sound in voice.sounds)
+
+
+def arrange(playbook: Playbook, sounding: Heard, order: BounceOrder, part: Part) -> Stems:
+    """Return the stems that what sounds goes to, in the order of the outputs or the pads, or of the desk.
+
+    part : that sounds; what moves in it decides which stems differ from left to right
     """
     key_of, left_out = key_by(playbook, order), playbook.ambience if order.is_dry else frozenset()
-    heard = [
-        (sound.output, key_of(voice.pad, sound), voice, sound)
-        for voice in voices
-        for sound in voice.sounds
-        if sound.mic not in left_out
-    ]
+    heard = [(sound.output, key_of(pad, sound), pad, sound) for pad, sound in sounding if sound.mic not in left_out]
     buses = {(output, key) for output, key, _, _ in heard}
-    keys = _in_order(playbook, order, {key for _, key in buses}, ((key, voice) for _, key, voice, _ in heard))
+    keys = _in_order(playbook, order, {key for _, key in buses}, ((key, pad) for _, key, pad, _ in heard))
     places = {key: number for number, key in enumerate(keys)}
     ordered = sorted(buses, key=lambda bus: (places[bus[1]], bus[0]))
     desk, moving = desk_of(playbook, order), {} if order.is_dry else motions_of(playbook, part)
@@ -65,7 +68,7 @@ def arrange(playbook: Playbook, voices: Sequence[Voice], order: BounceOrder, par
         kits[key].add(playbook.outputs[output].member)
     sided = {
         key
-        for output, key, voice, sound in heard
+        for output, key, _, sound in heard
         if sound.recipe.channels > 1
         or sound.left != sound.right
         or (output in moving and moving[output].balance)
@@ -173,7 +176,9 @@ def _sounds(playbook: Playbook) -> Iterator[tuple[PadTable, MicSound]]:
                 yield pad, sound
 
 
-def _in_order(playbook: Playbook, order: BounceOrder, keys: set[Key], heard: Iterable[tuple[Key, Voice]]) -> list[Key]:
+def _in_order(
+    playbook: Playbook, order: BounceOrder, keys: set[Key], heard: Iterable[tuple[Key, PadTable]]
+) -> list[Key]:
     """Of outputs their order, of all else that of the pads; ambience last."""
     key_of = key_by(playbook, order)
     of_outputs = order.by in ("output", "group", "merged", "member")
@@ -189,9 +194,9 @@ def _in_order(playbook: Playbook, order: BounceOrder, keys: set[Key], heard: Ite
         return [*found, *last]
     desk = {kind.slug: place for place, kind in enumerate(IN_SCORE_ORDER)}
     ranks = dict.fromkeys(found, len(desk))
-    for key, voice in heard:
+    for key, pad in heard:
         if key in ranks:
-            ranks[key] = min(ranks[key], desk.get(voice.pad.kind, len(desk)))
+            ranks[key] = min(ranks[key], desk.get(pad.kind, len(desk)))
     return [*sorted(found, key=lambda key: ranks[key]), *last]
 
 

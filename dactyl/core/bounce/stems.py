@@ -10,7 +10,7 @@ import numpy as np
 
 from dactyl.core.audio.overview import pack_columns
 from dactyl.core.bounce.ahead import ahead
-from dactyl.core.bounce.grouping import Stems, arrange, bus_names, gather, mix_of, motions_of
+from dactyl.core.bounce.grouping import Stems, arrange, bus_names, gather, mix_of, motions_of, sounds_of
 from dactyl.core.bounce.order import MIX, BounceOrder, desk_of, stem_files
 from dactyl.core.bounce.render import LoadSound, bounce_frames, render, voices_of
 from dactyl.core.desk.stage import Stage
@@ -69,7 +69,7 @@ def bounce(
     if not voices:
         raise BounceError("Nothing in this part sounds on this kit. Give its notes to pads, or choose another part.")
     frames = bounce_frames(voices, part.end_frame(playbook.rate_hz))
-    stems = arrange(playbook, voices, order, part)
+    stems = arrange(playbook, sounds_of(voices), order, part)
     if not stems.names:
         raise BounceError(
             "Nothing of this part is left without ambience: all its sounds are of mics that are marked so."

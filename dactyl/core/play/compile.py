@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -17,6 +18,7 @@ from dactyl.core.kit import (
     Curve,
     Kit,
     Layer,
+    Mic,
     Pad,
     Piece,
     Sample,
@@ -126,7 +128,7 @@ def _compile_pad(kit: Kit, piece: Piece, pad: Pad, notes: Sequence[int], rate_hz
         piece_id=piece_id,
         kind=pad.kind,
         muted=pad.muted,
-        regions=_regions(kit, piece, pad, curve, rate_hz),
+        regions=_regions(_Around.of(kit, piece), pad, rate_hz),
         curve=curve,
         companions=pad.companions,
         emits=_emits(pad),
@@ -218,18 +220,33 @@ def _blend(velocity: int, highs: tuple[int, ...], lower: int, width: int) -> flo
 # Takes (design rules 5 to 7) -----------------------------------------------------------------------------------------
 
 
-def _regions(kit: Kit, piece: Piece, pad: Pad, curve: tuple[int, ...], rate_hz: int) -> tuple[Region, ...]:
+@dataclass(frozen=True, slots=True)
+class _Around:
+    """What of its kit and its piece says how the takes of a pad sound."""
+
+    piece: Piece  # without its pads
+    mics: tuple[Mic, ...]
+    outputs: tuple[str, ...]
+    seed: int
+
+    @classmethod
+    def of(cls, kit: Kit, piece: Piece) -> "_Around":
+        return cls(replace(piece, pads=()), kit.mics, tuple(output.name for output in kit.outputs), kit.seed)
+
+
+@lru_cache(maxsize=256)  # pads of two large kits: what an edit did not change is known by what it is
+def _regions(around: _Around, pad: Pad, rate_hz: int) -> tuple[Region, ...]:
     """One for each take in order; then one without sounds for each layer that has no take: its strikes count too."""
     regions, silent = [], []
-    for layer, gains in zip(pad.layers, layer_gains(pad, curve), strict=True):
+    for layer, gains in zip(pad.layers, layer_gains(pad, curve_table(pad.curve)), strict=True):
         counter = pad.layers[0].id if pad.shared_counter else layer.id
         if not layer.takes:
             silent.append(Region(sounds=(), gains=gains, counter=counter, places=()))
         enabled = [number for number, take in enumerate(layer.takes) if take.enabled]
-        cycle = take_cycle(enabled, pad.rotation, seed=kit.seed, layer=layer.stream)
+        cycle = take_cycle(enabled, pad.rotation, seed=around.seed, layer=layer.stream)
         for number, take in enumerate(layer.takes):
             regions.append(Region(
-                sounds=_sounds(kit, piece, pad, layer, take, rate_hz),
+                sounds=_sounds(around, pad, layer, take, rate_hz),
                 gains=gains,
                 counter=counter,
                 length=max(1, len(cycle)),
@@ -238,9 +255,8 @@ def _regions(kit: Kit, piece: Piece, pad: Pad, curve: tuple[int, ...], rate_hz: 
     return (*regions, *silent)
 
 
-def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz: int) -> tuple[MicSound, ...]:
-    mics = {mic.name: mic for mic in kit.mics}
-    numbers = {output.name: number for number, output in enumerate(kit.outputs)}
+def _sounds(around: _Around, pad: Pad, layer: Layer, take: Take, rate_hz: int) -> tuple[MicSound, ...]:
+    piece, mics = around.piece, {mic.name: mic for mic in around.mics}
     own_gains_db = dict(piece.mic_gains_db)
     level_db = take.gain_db + layer.gain_db + pad.gain_db + piece.gain_db
     sounds = []
@@ -253,7 +269,7 @@ def _sounds(kit: Kit, piece: Piece, pad: Pad, layer: Layer, take: Take, rate_hz:
         gain = -gain if name in piece.mic_flips else gain
         pan, place = pan_of(piece, pad, take, mic)
         left, right = pan_gains(place)
-        output = numbers[mic.output or pad.output or piece.output or MAIN]
+        output = around.outputs.index(mic.output or pad.output or piece.output or MAIN)
         sounds.append(MicSound(recipe, gain, pan, gain * left, gain * right, output, name))
     return tuple(sounds)
 

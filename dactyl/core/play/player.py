@@ -14,6 +14,7 @@ from dactyl.core.play.playbook import MemberTable, MicSound, PadTable, Playbook,
 from dactyl.core.units import pan_gains
 
 NO_NOTE = -1  # of a pad that a pedal or a hand sounds
+HARDEST = 127
 Strike = tuple[int, int, int, float]
 """(index of a pad, velocity 1..127, the note it is struck by, a gain where neighbours blend)"""
 
@@ -109,6 +110,21 @@ class Player:
         draws = {n: float(self._rngs[n].random()) for n, _, _ in self._reached(hit) if self._rngs[n]}
         return begun + self._strike(self._struck(hit, {pad for _, grip in grabbed for pad in grip.pads}), hit, draws)
 
+    def strikes_of(self, act: Hit | Gesture) -> list[list[Strike]]:
+        """What a hit or a gesture strikes as the pedals stand, without playing it; what rings says nothing about it here."""
+        if isinstance(act, Gesture):
+            deeds = [deed for deed in self._hands.take(act) if deed.strikes is not None]
+            return [self._struck_by(deed, self._heard(deed) or HARDEST) for deed in deeds]
+        grabbed = self._hands.grabbed_by(act.note, act.channel)
+        deeds = [deed for deed in (grab(*one) for one in grabbed) if deed.strikes is not None]
+        own = self._struck(act, {pad for _, grip in grabbed for pad in grip.pads})
+        return [*(self._struck_by(deed, HARDEST) for deed in deeds), own]
+
+    def sounding(self, strike: Strike) -> list[Region]:
+        """The takes of the struck pad of which one, or some, can sound."""
+        pad = self.playbook.pads[strike[0]]
+        return [] if pad.muted else [pad.regions[number] for number in self._matches(*strike[:2])]
+
     def _strike(self, strikes: list[Strike], hit: Hit, draws: dict[int, float]) -> list[Voice]:
         """draws : of each member that draws"""
         chosen = self._choose(strikes, draws)
@@ -126,7 +142,7 @@ class Player:
             for voice in self._sounding[index]
             if voice.channel == channel and voice.counts and voice.last_frame > frame
         ]
-        velocity = deed.velocity and member.curve[deed.velocity - 1]
+        velocity = self._heard(deed)
         if velocity is None:
             velocity = ringing_velocity(((v.struck, v.start_frame, v.end_frame) for v in ringing), frame)
         for voice in ringing:
@@ -135,7 +151,15 @@ class Player:
             return []
         self._hits += 1
         hit = Hit(struck_frame, NO_NOTE, velocity, channel)
-        return self._strike(self._answering(self._along({deed.strikes: (velocity, hit.note, 1.0)})), hit, {})
+        return self._strike(self._struck_by(deed, velocity), hit, {})
+
+    def _heard(self, deed: Deed) -> int | None:
+        """The velocity that reaches the pad; None where what rings says it."""
+        return deed.velocity and self.playbook.members[deed.member].curve[deed.velocity - 1]
+
+    def _struck_by(self, deed: Deed, velocity: int) -> list[Strike]:
+        """The pad that a deed strikes, with its companions."""
+        return self._answering(self._along({deed.strikes: (velocity, NO_NOTE, 1.0)}))
 
     def _reached(self, hit: Hit) -> Iterator[tuple[int, MemberTable, int]]:
         """The members that hear the hit, and the note it is for them (design rule 19)."""

@@ -1,5 +1,6 @@
 """Stems against a reference that is slow and plain; parts against bytes."""
 
+import random
 import tempfile
 from contextlib import suppress
 from dataclasses import replace
@@ -13,8 +14,8 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dactyl.core.bounce.foreseen import shared_hits, unanswered
-from dactyl.core.bounce.grouping import arrange, gather, mix_of
+from dactyl.core.bounce.foreseen import Foreseen, unanswered
+from dactyl.core.bounce.grouping import arrange, gather, mix_of, sounds_of
 from dactyl.core.bounce.order import BounceOrder, desk_of, stem_files
 from dactyl.core.bounce.render import bounce_frames, render, voices_of
 from dactyl.core.bounce.sound_cache import SoundCache
@@ -24,6 +25,7 @@ from dactyl.core.errors import BounceError, KitError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.notes import note_label, parse_note, relabelled
 from dactyl.core.kit import Envelope, Filter, Layer, Mic, Output, OutputGroup, Parallel, Take, Variation
+from dactyl.core.parts.controls import CONTROLLER, Control
 from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.parts.structure import new_part
 from dactyl.core.play.compile import compile_kit
@@ -132,7 +134,7 @@ class Rendering(SimpleTestCase):
         voices = voices_of(playbook, self.hits)
         mixes = {}
         for by, names in [("output", ("Main", "Kick")), ("piece", ("kick", "closed", "open")), ("mic", ("close",))]:
-            stems = arrange(playbook, voices, BounceOrder(bits="32f", by=by), EMPTY)
+            stems = arrange(playbook, sounds_of(voices), BounceOrder(bits="32f", by=by), EMPTY)
             self.assertEqual(stems.names, names)
             (block,) = render(voices, len(stems.buses), bounce_frames(voices, 0), noise, bus_of=stems.bus_of)
             mixes[by] = mix_of(gather(block.buses, stems.stem_of_bus, len(names)))
@@ -250,15 +252,31 @@ class Stems(SimpleTestCase):
         for by, names in (("output", ("Main",)), ("piece", ("kick", "snare"))):
             for apart in (False, True):
                 order = BounceOrder(bits="32f", by=by, ambience_apart=apart, in_desk_order=True)
-                self.assertEqual(arrange(playbook, voices, order, EMPTY).names, (*names, *(["Room"] * apart)))
+                self.assertEqual(
+                    arrange(playbook, sounds_of(voices), order, EMPTY).names, (*names, *(["Room"] * apart))
+                )
 
-    def test_hits_that_two_stems_share_are_counted(self):
-        both = kit(pad("a", note=38), pad("b", note=38, output="Two"), outputs=("Main", "Two"))
-        part = replace(self.part, events=(Event(0, 38, 9), Event(9, 38, 9)))
-        book = compile_kit(both, RATE)
-        voices = voices_of(book, part.hits(RATE))
-        stems = arrange(book, voices, BounceOrder(bits="24"), part)
-        self.assertEqual(shared_hits(stems, voices), [(("Main", "Two"), 2)])
+    def test_what_is_told_before_a_bounce_is_what_it_does(self):
+        """Stems, hits that they share, pads and length, counted by what is struck, against every voice of long parts."""
+        both = kit(
+            pad("a", note=38, choke=CHOKE_A), pad("b", note=38, output="Two"), pad("silent", note=41, muted=True),
+            pad("c", note=43, output="Three", choke=CHOKE_A), pad("never", note=50, output="Four"),
+            outputs=("Main", "Two", "Three", "Four"),
+        )  # fmt: skip
+        book, dice = compile_kit(both, RATE), random.Random(45)
+        for number in range(8):
+            ticks = sorted(dice.choices(range(200_000), k=dice.choice([1, 2, 400])))
+            events = tuple(Event(tick, dice.choice([38, 41, 43, 60]), dice.randint(1, 127)) for tick in ticks)
+            part = replace(self.part, events=events, end_tick=ticks[-1] + 1)
+            said = (Control(ticks[0], CONTROLLER, 4, 90, 9),) if number % 2 else ()
+            voices, told = voices_of(book, part.hits(RATE)), Foreseen(book, replace(part, controls=said))
+            with self.subTest(number):
+                self.assertEqual(told.pad_ids, {voice.pad.id for voice in voices})
+                self.assertEqual(told.frames(), bounce_frames(voices, part.end_frame(RATE)))
+                stems = arrange(book, sounds_of(voices), BounceOrder(bits="24"), part)
+                self.assertEqual(arrange(book, told.sounding, BounceOrder(bits="24"), part).names, stems.names)
+                twice = sum(event.note == 38 for event in events)
+                self.assertEqual(told.shared_hits(stems), [(("Main", "Two"), twice)] if twice else [])
 
     def test_stems_are_told_by_what_they_are_and_never_by_a_name(self):
         """Two toms of one name, pieces without one, an output called as a group, as the mix, and as a mic of ambience."""
@@ -276,7 +294,7 @@ class Stems(SimpleTestCase):
             "group": ("Drums", "Drums 2", "Room"),
         }.items():  # fmt: skip
             with self.subTest(by):
-                self.assertEqual(arrange(book, voices, BounceOrder(bits="24", by=by), part).names, names)
+                self.assertEqual(arrange(book, sounds_of(voices), BounceOrder(bits="24", by=by), part).names, names)
         with tempfile.TemporaryDirectory() as folder:
             *_, last = bounce(book, part, Path(folder), BounceOrder(bits="24"), load_sound=noise)
             self.assertEqual([stem.name for stem in last.stems], ["Mix 2", "Drums", "Room", "Parallel", "Mix"])
