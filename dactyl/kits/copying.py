@@ -1,10 +1,11 @@
 """Copy rows of a kit with all that hangs on them; what chance is drawn with stays the same."""
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
-from django.db.models import Model
+from django.db.models import Model, QuerySet
 
-from dactyl.history.edits import Change
+from dactyl.history.edits import Change, insert_known
 from dactyl.kits.models import (
     Cell,
     ChokeGroup,
@@ -29,7 +30,8 @@ from dactyl.kits.models import (
     TranslationNote,
 )
 
-Create = Callable[[Sequence[Model]], Sequence[Model]]
+Create = Callable[[type[Model], Sequence[dict[str, Any]]], list[int]]
+"""Inserts rows of a table, each said by its fields, and returns their keys."""
 Ids = dict[type[Model], dict[int, int]]
 """For each table, old primary key -> new one."""
 
@@ -37,66 +39,55 @@ Ids = dict[type[Model], dict[int, int]]
 def copy_kit(source: Kit, target: Kit) -> None:
     """Everything of ``source`` but its name and history, into the empty ``target``."""
     ids: Ids = {Kit: {source.pk: target.pk}}
-
-    def create(rows: Sequence[Model]) -> Sequence[Model]:
-        return type(rows[0]).objects.bulk_create(rows, batch_size=200)
-
-    own = {"kit": source}
     for model in (OutputGroup, Output, Mic, ChokeGroup, MuteGroup, Map, Surface, Translation, DeviceUse, Piece, Pad):
-        _copy(list(model.objects.filter(**own)), ids, create)
-    _copy(list(PieceMic.objects.filter(piece__kit=source)), ids, create)
-    _copy(list(MapNote.objects.filter(map__kit=source)), ids, create)
-    _copy(list(Cell.objects.filter(surface__kit=source)), ids, create)
-    _copy(list(TranslationNote.objects.filter(translation__kit=source)), ids, create)
+        _copy(model.objects.filter(kit=source), ids, insert_known)
+    _copy(PieceMic.objects.filter(piece__kit=source), ids, insert_known)
+    _copy(MapNote.objects.filter(map__kit=source), ids, insert_known)
+    _copy(Cell.objects.filter(surface__kit=source), ids, insert_known)
+    _copy(TranslationNote.objects.filter(translation__kit=source), ids, insert_known)
     for model in (PadMute, Companion):
-        _copy(list(model.objects.filter(pad__kit=source)), ids, create)
-    _copy_takes(Layer.objects.filter(pad__kit=source), ids, create)
+        _copy(model.objects.filter(pad__kit=source), ids, insert_known)
+    _copy_takes(Layer.objects.filter(pad__kit=source), ids, insert_known)
 
 
 def copy_pads(change: Change, pads: Sequence[Pad]) -> list[Pad]:
     """Pads with their layers, takes and settings in the same kit; without notes."""
     ids: Ids = {}
-    copies = _copy(pads, ids, change.create_all)
+    _copy(Pad.objects.filter(pk__in=[pad.pk for pad in pads]), ids, change.create_known)
     for model in (PadMute, Companion):
-        _copy(list(model.objects.filter(pad__in=pads)), ids, change.create_all)
-    _copy_takes(Layer.objects.filter(pad__in=pads), ids, change.create_all)
-    return list(copies)
+        _copy(model.objects.filter(pad__in=pads), ids, change.create_known)
+    _copy_takes(Layer.objects.filter(pad__in=pads), ids, change.create_known)
+    copies = Pad.objects.select_related("piece").in_bulk(list(ids[Pad].values()))
+    return [copies[ids[Pad][pad.pk]] for pad in pads]
 
 
 def copy_piece(change: Change, piece: Piece) -> Piece:
     """The piece with its levels of mics, without its pads."""
     ids: Ids = {}
-    (copied,) = _copy([piece], ids, change.create_all)
-    _copy(list(piece.mic_gains.all()), ids, change.create_all)
-    return copied
+    _copy(Piece.objects.filter(pk=piece.pk), ids, change.create_known)
+    _copy(piece.mic_gains.all(), ids, change.create_known)
+    return Piece.objects.get(pk=ids[Piece][piece.pk])
 
 
-def _copy_takes(layers, ids: Ids, create: Create) -> None:
-    kept = list(layers)
-    _copy(kept, ids, create)
-    takes = list(Take.objects.filter(layer__in=layers))
-    _copy(takes, ids, create)
-    _copy(list(TakeSample.objects.filter(take__layer__in=layers)), ids, create)
+def _copy_takes(layers: QuerySet[Layer], ids: Ids, create: Create) -> None:
+    kept = list(layers.values_list("pk", flat=True))
+    _copy(layers, ids, create)
+    _copy(Take.objects.filter(layer__in=kept), ids, create)
+    _copy(TakeSample.objects.filter(take__layer__in=kept), ids, create)
 
 
-def _copy(rows: Sequence[Model], ids: Ids, create: Create) -> Sequence[Model]:
+def _copy(found: QuerySet, ids: Ids, create: Create) -> None:
     """Insert copies; a foreign key to a copied row points to its copy, any other stays."""
+    model, fields = found.model, [field for field in found.model._meta.concrete_fields if not field.primary_key]
+    rows = list(found.values_list("pk", *(field.attname for field in fields)))
     if not rows:
-        return []
-    model = type(rows[0])
-    copies = []
-    for row in rows:
-        values = {}
-        for field in model._meta.concrete_fields:
-            value = getattr(row, field.attname)
-            if field.primary_key:
-                continue
-            if field.is_relation:
-                value = ids.get(field.related_model, {}).get(value, value)
-            elif field.name == "random_stream" and value is None:
-                value = row.pk
-            values[field.attname] = value
-        copies.append(model(**values))
-    made = create(copies)
-    ids.setdefault(model, {}).update({row.pk: copy.pk for row, copy in zip(rows, made, strict=True)})
-    return made
+        return
+    keys, *columns = map(list, zip(*rows, strict=True))
+    for field, column in zip(fields, columns, strict=True):
+        if field.is_relation and (new := ids.get(field.related_model)):
+            column[:] = [new.get(value, value) for value in column]
+        elif field.name == "random_stream":
+            column[:] = [key if value is None else value for key, value in zip(keys, column, strict=True)]
+    names = [field.attname for field in fields]
+    made = create(model, [dict(zip(names, values, strict=True)) for values in zip(*columns, strict=True)])
+    ids.setdefault(model, {}).update(zip(keys, made, strict=True))

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from typing import Any
 
+from django.db.models import Count
+
 from dactyl.core.errors import KitError
 from dactyl.core.fields import PAD_NAME
 from dactyl.core.formats.notes import note_label
@@ -16,7 +18,20 @@ from dactyl.kits.edits.maps import write_notes
 from dactyl.kits.edits.outputs import output_called
 from dactyl.kits.edits.sentences import pads_named, settings_named
 from dactyl.kits.fields import COPIED, PAD_FIELDS, PIECE_FIELDS
-from dactyl.kits.models import DRAWN, SILENCED_BY, SILENCES, ChokeGroup, Companion, Kit, MuteGroup, Pad, PadMute, Piece
+from dactyl.kits.models import (
+    DRAWN,
+    SILENCED_BY,
+    SILENCES,
+    ChokeGroup,
+    Companion,
+    Kit,
+    Layer,
+    MapNote,
+    MuteGroup,
+    Pad,
+    PadMute,
+    Piece,
+)
 
 MAX_PADS = 512
 
@@ -54,13 +69,12 @@ def delete_pads(pads: Sequence[Pad], version: int) -> Revision | None:
 def clear_pads(pads: Sequence[Pad], version: int) -> Revision | None:
     """Take all samples and notes off pads; they stay where they are."""
     with edit(pads[0].kit, version, f"{pads_named(pads)} cleared") as change:
-        for pad in pads:
-            change.delete_all(list(pad.layers.all()))
-            change.delete_all(list(pad.notes.all()))
-            if pad.piece.pads.count() == 1:
-                change.update(pad.piece, name="")
-            change.update(pad, name="", kind="other")
-            change.touch(pad.pk)
+        change.delete_all(list(Layer.objects.filter(pad__in=pads)))
+        change.delete_all(list(MapNote.objects.filter(pad__in=pads)))
+        counts = dict(Pad.objects.filter(kit=change.document).values_list("piece").annotate(Count("pk")).order_by())
+        change.update_all([pad.piece for pad in pads if counts[pad.piece_id] == 1], name="")
+        change.update_all(pads, name="", kind="other")
+        change.touch(*(pad.pk for pad in pads))
     return change.revision
 
 
