@@ -33,7 +33,8 @@ NOISE_HZ = 6000.0  # where no timbre is known: above it pitches are alike
 OCTAVES = (60.0, 12.0, 18.0)  # there: what one of pitch, brightness and decay counts; the second changes with force
 LAYER_STEP_DB, LAYER_ORDERED = 1.5, 0.85  # between layers on the mean, and the share of drums and steps that rise
 TAKE_DB = 1.5  # on the mean between two words that count takes
-LETTER, SIDE, MIC, NONE = "letter ", "side ", "mic ", ""
+SURE_STEP_DB, SURELY_ORDERED, SURE_DRUMS = 3.0, 0.95, 3  # where the order of loudness alone tells layers, whatever else differs
+LETTER, SIDE, MIC, STRENGTH, STRUCK, NONE = "letter ", "side ", "mic ", "strength ", "struck ", ""
 
 
 @dataclass(frozen=True)
@@ -45,14 +46,18 @@ class Column:
 
     @property
     def drums(self) -> set[tuple]:
-        return {_drum(next(iter(cell.values()))) for cell in self.cells}
+        return {_drum(next(iter(cell.values())), self.words) for cell in self.cells}
+
+    @property
+    def strengths(self) -> list[str]:
+        """Those of its words that tables know."""
+        return [word for word in self.words if word.startswith(STRENGTH)]
 
 
 def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
     """Give layers, takes and mics that only unknown words tell; the column that crosses most names first."""
-    drums = len({_drum(hit) for hit in hits})
     for _ in range(MOST_COLUMNS):
-        columns = [column for column in _columns(hits) if drums < 3 or 2 * len(column.drums) > drums]
+        columns = [column for column in _columns(hits) if _may_count(column, hits)]
         found = [(column, role) for column in columns if (role := _role(column)) and not _are_some(column, role, hits)]
         if not found:
             return
@@ -66,11 +71,20 @@ def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
                 _give(hit.named, NONE, role, numbers[NONE])
 
 
+def _may_count(column: Column, hits: Sequence[PlacedFile]) -> bool:
+    """Whether its words stand at most drums of the set, and do more than say again what tables know."""
+    drums = len({_drum(hit, column.words) for hit in hits})
+    known = [word for word in column.words if word.startswith((STRENGTH, STRUCK)) or word == NONE]
+    is_mixed = not any(word.startswith(STRUCK) for word in known) or len(column.drums) >= SURE_DRUMS and column.strengths
+    has_more = len(known) < len(column.words) or any(word.startswith(STRUCK) for word in known)
+    return bool(is_mixed) and has_more and (drums < 3 or 2 * len(column.drums) > drums)
+
+
 def _are_some(column: Column, role: str, hits: Sequence[PlacedFile]) -> bool:
     """Whether words are some of a drum's strengths, of which tables know the others: those are told by ``neighbours``."""
     if role != "layer":
         return False
-    others = (hit for hit in hits if hit.named.layer is not None and _drum(hit) in column.drums)
+    others = (hit for hit in hits if hit.named.layer is not None and _drum(hit, column.words) in column.drums)
     return any(not set(column.words) & set(_words(hit.named)) for hit in others)
 
 
@@ -79,13 +93,21 @@ def _words(named: Named) -> list[str]:
     known = [word for word in dict.fromkeys((*named.others, *named.folder_words)) if not word.startswith("note ")]
     is_sided = named.side in ("l", "r") and not any(mic.endswith((" left", " right")) for mic in named.mics)
     marks = [LETTER + named.letter] * bool(named.letter) + [SIDE + named.side] * is_sided
+    marks += [STRENGTH + named.layer_text] * _has_strength(named)
+    marks += [STRUCK + one for one in named.articulations[:1] if len(named.articulations) == 1]
     return known + marks + [MIC + mic for mic in named.weak_mics]
 
 
+def _has_strength(named: Named) -> bool:
+    """A word for how hard: it stands for itself in a column, beside words that no table knows."""
+    return named.is_dynamic and bool(named.layer_text)
+
+
 def _rest(named: Named, words: Iterable[str]) -> tuple:
-    """All that a name says besides its unknown words."""
+    """All that a name says besides its words of ``_words``."""
     return (
-        tuple(named.kinds), tuple(sorted(named.articulations)), tuple(sorted(words)), named.layer, named.take, named.hand, named.copy,
+        tuple(named.kinds), tuple(sorted(named.articulations[1:] and named.articulations)), tuple(sorted(words)),
+        None if _has_strength(named) else named.layer, named.take, named.hand, named.copy,
         tuple(named.mics), tuple(sorted(named.numbers.items())),
     )  # fmt: skip
 
@@ -139,7 +161,9 @@ def _role(column: Column) -> str:
     """ "mic", "layer", "take", or nothing where its words tell drums apart, or too little shows what they are."""
     if _may_be_mics(column) and _are_mics(column):
         return "mic"
-    if _differ(column):
+    if _are_surely_layers(column):
+        return "layer"
+    if _differ(column) or any(word.startswith(STRUCK) for word in column.words):
         return ""
     if _are_layers(column):
         return "layer"
@@ -163,7 +187,7 @@ def _are_mics(column: Column) -> bool:
         rows: dict[tuple, list[tuple[float, float]]] = defaultdict(list)
         for cell in column.cells:
             if first in cell and other in cell:
-                rows[_drum(cell[first])].append((cell[first].level_db, cell[other].level_db))
+                rows[_drum(cell[first], column.words)].append((cell[first].level_db, cell[other].level_db))
         if sum(map(len, rows.values())) < FEWEST_PAIRS:
             return False
         by_drum = [np.array(sorted(own)) for own in rows.values()]
@@ -189,9 +213,10 @@ def _go_together(steps: np.ndarray) -> bool:
     return bool(np.corrcoef(steps.T)[0, 1] >= GO_TOGETHER)
 
 
-def _drum(hit: PlacedFile) -> tuple:
+def _drum(hit: PlacedFile, words: Sequence[str] = ()) -> tuple:
+    """words : of a column: they don't tell drums apart"""
     named = hit.named
-    return (*named.kinds, *sorted(named.articulations))
+    return (*named.kinds, *sorted(one for one in named.articulations if STRUCK + one not in words))
 
 
 def _differ(column: Column) -> bool:
@@ -201,7 +226,7 @@ def _differ(column: Column) -> bool:
         drums: dict[tuple, list[np.ndarray]] = defaultdict(list)
         for cell in column.cells:
             if one in cell and other in cell:
-                drums[_drum(cell[one])].append(_place(cell[one]) - _place(cell[other]))
+                drums[_drum(cell[one], column.words)].append(_place(cell[one]) - _place(cell[other]))
         shifts = [np.linalg.norm(np.mean(rows, axis=0)) for rows in drums.values()]
         if shifts and np.median(shifts) > ANOTHER_DRUM:
             return True
@@ -233,16 +258,31 @@ def _place(hit: PlacedFile) -> np.ndarray:
 
 
 def _are_layers(column: Column) -> bool:
-    means = _levels(column)
-    order = sorted(means, key=lambda word: means[word])
-    steps = [means[two] - means[one] for one, two in itertools.pairwise(order)]
-    if min(steps, default=0.0) < LAYER_STEP_DB:
+    step_db, rising = _staircase(column)
+    return step_db >= LAYER_STEP_DB and rising >= LAYER_ORDERED and (len(column.words) > 2 or len(column.drums) > 1)
+
+
+def _are_surely_layers(column: Column) -> bool:
+    """Whether loudness rises in one order, plainly and for several drums: a soft stroke may sound as unlike a hard one as another
+    drum does. Words for how hard that stand among them must come in their own order."""
+    step_db, rising = _staircase(column)
+    if step_db < SURE_STEP_DB or rising < SURELY_ORDERED:
         return False
+    rank = {STRENGTH + hit.named.layer_text: hit.named.layer for cell in column.cells for hit in cell.values()}
+    known = [rank[word] for word in _in_order(column, "layer") if word.startswith(STRENGTH)]
+    if known != sorted(known):
+        return False
+    return len(column.drums) >= SURE_DRUMS - bool(known) and len(column.words) > 2
+
+
+def _staircase(column: Column) -> tuple[float, float]:
+    """The least step between words in the order of their loudness, in dB, and the share of single steps that rise with it."""
+    means, order = _levels(column), _in_order(column, "layer")
     rising = total = 0
     for cell in column.cells:
         own = [cell[word].level_db for word in order if word in cell]
         rising, total = rising + sum(np.diff(own) > 0), total + len(own) - 1
-    return rising >= LAYER_ORDERED * total and (len(order) > 2 or len(column.drums) > 1)
+    return min((means[two] - means[one] for one, two in itertools.pairwise(order)), default=0.0), rising / max(1, total)
 
 
 def _are_takes(column: Column) -> bool:
@@ -266,19 +306,20 @@ def _in_order(column: Column, role: str) -> list[str]:
 
 
 def _give(named: Named, word: str, role: str, number: int) -> None:
-    text = word.removeprefix(LETTER).removeprefix(SIDE).removeprefix(MIC)
+    text = word.removeprefix(LETTER).removeprefix(SIDE).removeprefix(MIC).removeprefix(STRENGTH).removeprefix(STRUCK)
     named.weak_mics = [mic for mic in named.weak_mics if MIC + mic != word]
     if word.startswith(LETTER):
         named.letter = ""
     elif word.startswith(SIDE):
         named.side = ""
+    named.articulations = [one for one in named.articulations if STRUCK + one != word]
     named.others = [other for other in named.others if other != word]
     named.folder_words = [other for other in named.folder_words if other != word]
     if role == "mic" and word.startswith(SIDE) and named.mics:
         named.mics[0] = f"{named.mics[0]} {'left' if text == 'l' else 'right'}"
     elif role == "mic":
         named.mics.append(MIC_LETTERS[text] if word.startswith((LETTER, SIDE)) else text)
-    elif role == "layer" and named.layer is None:
+    elif role == "layer" and (named.layer is None or word.startswith(STRENGTH)):
         named.layer, named.layer_text, named.is_dynamic = float(number), text, True
     else:
         slot = (ROMAN, 1 + sum(kind == ROMAN for kind, _ in named.numbers))
