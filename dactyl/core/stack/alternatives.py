@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dactyl.core.stack.hearing import alike
-from dactyl.core.stack.names import ROMAN, Named
+from dactyl.core.stack.names import PIECE, ROMAN, Named
 from dactyl.core.stack.placed import PlacedFile, grouped
 from dactyl.core.stack.words import IN_PAIRS, MIC_LETTERS, MIC_OF
 
@@ -33,8 +33,11 @@ NOISE_HZ = 6000.0  # where no timbre is known: above it pitches are alike
 OCTAVES = (60.0, 12.0, 18.0)  # there: what one of pitch, brightness and decay counts; the second changes with force
 LAYER_STEP_DB, LAYER_ORDERED = 1.5, 0.85  # between layers on the mean, and the share of drums and steps that rise
 TAKE_DB = 1.5  # on the mean between two words that count takes
-SURE_STEP_DB, SURELY_ORDERED, SURE_DRUMS = 3.0, 0.95, 3  # where the order of loudness alone tells layers, whatever else differs
+SURE_STEP_DB, SURE_PAIR_DB, SURELY_ORDERED, SURE_DRUMS = 3.0, 6.0, 0.95, 3  # where the order of loudness alone tells layers, whatever else differs
 LETTER, SIDE, MIC, STRENGTH, STRUCK, NONE = "letter ", "side ", "mic ", "strength ", "struck ", ""
+
+
+SIDE_MICS = {"l": "left", "r": "right"}
 
 
 @dataclass(frozen=True)
@@ -176,11 +179,21 @@ def _may_be_mics(column: Column) -> bool:
     if any(word.startswith(LETTER) for word in column.words):
         return marks <= set(MIC_LETTERS)
     sided = [hit.named for cell in column.cells for word, hit in cell.items() if word.startswith(SIDE)]
-    return all(named.mics and named.mics[0] in IN_PAIRS for named in sided)
+    return all(named.mics and named.mics[0] in IN_PAIRS for named in sided) or _are_as_long(column)
+
+
+def _are_as_long(column: Column) -> bool:
+    """Whether files of one hit are of one length to the frame, and those of others are not: one performance, heard twice."""
+    lengths = [{hit.frames for hit in cell.values()} for cell in column.cells]
+    if any(len(own) > 1 for own in lengths) or len(lengths) < FEWEST_PAIRS:
+        return False
+    return 0 not in lengths[0] and len(set().union(*lengths)) > CROSSED * len(lengths)
 
 
 def _are_mics(column: Column) -> bool:
     """Whether the same performance is heard under every word: small steps from hit to hit are the same under both."""
+    if _are_as_long(column):
+        return True
     first = column.words[0]
     is_known = any(word in MIC_OF or word.startswith(MIC) for word in column.words)
     for other in column.words[1:]:
@@ -216,7 +229,10 @@ def _go_together(steps: np.ndarray) -> bool:
 def _drum(hit: PlacedFile, words: Sequence[str] = ()) -> tuple:
     """words : of a column: they don't tell drums apart"""
     named = hit.named
-    return (*named.kinds, *sorted(one for one in named.articulations if STRUCK + one not in words))
+    struck = sorted(one for one in named.articulations if STRUCK + one not in words)
+    side = named.side if SIDE + named.side not in words else ""
+    is_tom = any(kind.endswith("tom") for kind in named.kinds)
+    return (*named.kinds, *struck, side, named.numbers.get((PIECE, 0)) if is_tom else None)
 
 
 def _differ(column: Column) -> bool:
@@ -272,7 +288,9 @@ def _are_surely_layers(column: Column) -> bool:
     known = [rank[word] for word in _in_order(column, "layer") if word.startswith(STRENGTH)]
     if known != sorted(known):
         return False
-    return len(column.drums) >= SURE_DRUMS - bool(known) and len(column.words) > 2
+    if len(column.words) > 2:
+        return len(column.drums) >= SURE_DRUMS - bool(known)
+    return len(column.drums) >= SURE_DRUMS and step_db >= SURE_PAIR_DB
 
 
 def _staircase(column: Column) -> tuple[float, float]:
@@ -316,9 +334,9 @@ def _give(named: Named, word: str, role: str, number: int) -> None:
     named.others = [other for other in named.others if other != word]
     named.folder_words = [other for other in named.folder_words if other != word]
     if role == "mic" and word.startswith(SIDE) and named.mics:
-        named.mics[0] = f"{named.mics[0]} {'left' if text == 'l' else 'right'}"
+        named.mics[0] = f"{named.mics[0]} {SIDE_MICS[text]}"
     elif role == "mic":
-        named.mics.append(MIC_LETTERS[text] if word.startswith((LETTER, SIDE)) else text)
+        named.mics.append(SIDE_MICS.get(text) or MIC_LETTERS[text] if word.startswith((LETTER, SIDE)) else text)
     elif role == "layer" and (named.layer is None or word.startswith(STRENGTH)):
         named.layer, named.layer_text, named.is_dynamic = float(number), text, True
     else:

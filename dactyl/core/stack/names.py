@@ -16,8 +16,10 @@ from dactyl.core.stack.words import (
     COPIES,
     DYNAMIC_RANK,
     HANDS,
+    HIGH,
     IN_PAIRS,
     LAYER_LABELS,
+    LOW,
     MIC_LABELS,
     MIC_OF,
     NOISE,
@@ -126,8 +128,11 @@ def _lone_letters(file: str) -> frozenset[str]:
 
 def _strengths(words: Sequence[str]) -> list[str]:
     """Words for a strength of a name that names no tom: there they can't be the middle one."""
-    names_tom = any(mark in word for word in words for mark in _TOMS)
-    return [] if names_tom else [word for word in words if word in DYNAMIC_RANK]
+    if any(mark in word for word in words for mark in _TOMS):
+        return []
+    slugs = {slug for word in words for phrase, slug in _phrases_from().get(word, ()) if len(phrase) == 1}
+    has_one_pitch = bool(slugs & {"kick", "snare"})  # a low and a high one are soft and loud
+    return [word for word in words if word in DYNAMIC_RANK or has_one_pitch and word in LOW + HIGH]
 
 
 def _have_ranges(files: Iterable[str]) -> bool:

@@ -15,6 +15,7 @@ class PlacedFile:
     named: Named
     measure: Measure
     channels: int = 1
+    frames: int = 0
     pad: tuple[str, ...] = ()  # words that tell the pad apart
     layer: float | None = None
     take: tuple[int, ...] = ()  # orders takes; () where the name says nothing

@@ -20,6 +20,7 @@ from dactyl.core.stack.meaning import (
     is_noise,
     without_counters,
     without_kit_name,
+    without_title,
     words_of_drums,
 )
 from dactyl.core.stack.names import PIECE, Manner, Named, manner_of, read_name
@@ -126,7 +127,7 @@ def propose(files: Sequence[File]) -> Proposal:
 def read_together(files: Sequence[File]) -> list[PlacedFile]:
     """The files that could be measured, each name read among its neighbours and against how it sounds."""
     manner = manner_of([file.path for file in files])
-    spoken = without_counters(without_kit_name([file.path for file in files]))
+    spoken = without_counters(without_title(without_kit_name([file.path for file in files])))
     sounding = [file for file in files if file.measure is not None]
     hits = [_hit(file, spoken[file.path], manner) for file in sounding]
     words = words_of_drums(hits)
@@ -170,7 +171,7 @@ def _hit(file: File, spoken: str, manner: Manner) -> PlacedFile:
     ):
         named.layer, named.is_velocity = float(file.tags.high_velocity), True
         named.layer_text = f"{file.tags.low_velocity}-{file.tags.high_velocity}"
-    return PlacedFile(named, file.measure, file.channels)
+    return PlacedFile(named, file.measure, file.channels, file.frames)
 
 
 # Takes: the files of one hit ------------------------------------------------------------------------------------------

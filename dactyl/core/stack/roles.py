@@ -151,7 +151,7 @@ def _say(group: Sequence[PlacedFile]) -> None:
 def _assign_group(group: Sequence[PlacedFile], of_mics: Set[Slot]) -> None:
     """Decide the numbers and letters of hits that share their words."""
     _hands(group)
-    slots = _varying_slots(group)
+    slots = [slot for slot in _varying_slots(group) if not _says_layer_again(group, slot)]
     _drop_running_number(group, slots)
     for slot in [slot for slot in slots if slot[0] == PIECE]:
         open_roles = _open_roles(group)
@@ -252,6 +252,13 @@ def _varies(group: Sequence[PlacedFile], slot: Slot) -> bool:
     return any(len(values) > 1 for values in heard.values())
 
 
+def _says_layer_again(group: Sequence[PlacedFile], slot: Slot) -> bool:
+    """Whether a number counts the words for how hard: "1 ghost", "2 normal", "3 accent"."""
+    pairs = {(hit.layer, hit.named.numbers.get(slot)) for hit in group}
+    layers, numbers = {layer for layer, _ in pairs}, {number for _, number in pairs}
+    return None not in layers and len(layers) > 1 and len(pairs) == len(layers) == len(numbers)
+
+
 def _drop_running_number(group: Sequence[PlacedFile], slots: list[Slot]) -> None:
     """A number that is different in every file says nothing where the rest of the name tells them apart already."""
     for slot in list(slots):
@@ -291,13 +298,20 @@ def _tells_drums_apart(group: Sequence[PlacedFile], slot: Slot, *, spare: bool) 
     ):
         return True
     is_tom = any(kind.endswith("tom") for kind in group[0].named.kinds)
-    if is_tom and _are_sizes(numbers):
+    if _are_sizes(numbers) and (is_tom or _stand_at_all_layers(group, numbers)):
         return True
     if is_tom and (spare or len(set(numbers)) <= 4):
         return spare or _differs(group, numbers)
     if not spare:
         return False
     return is_all_said or _differs(group, numbers)
+
+
+def _stand_at_all_layers(group: Sequence[PlacedFile], numbers: Sequence[int | None]) -> bool:
+    """Whether names say the layers, and every number stands at each of them."""
+    layers = {number: {hit.layer for hit, own in zip(group, numbers, strict=True) if own == number} for number in numbers}
+    every = set().union(*layers.values())
+    return None not in every and all(own == every for own in layers.values())
 
 
 def _are_sizes(numbers: Sequence[int | None]) -> bool:
