@@ -33,7 +33,12 @@ NOISE_HZ = 6000.0  # where no timbre is known: above it pitches are alike
 OCTAVES = (60.0, 12.0, 18.0)  # there: what one of pitch, brightness and decay counts; the second changes with force
 LAYER_STEP_DB, LAYER_ORDERED = 1.5, 0.85  # between layers on the mean, and the share of drums and steps that rise
 TAKE_DB = 1.5  # on the mean between two words that count takes
-SURE_STEP_DB, SURE_PAIR_DB, SURELY_ORDERED, SURE_DRUMS = 3.0, 6.0, 0.95, 3  # where the order of loudness alone tells layers, whatever else differs
+SURE_STEP_DB, SURE_PAIR_DB, SURELY_ORDERED, SURE_DRUMS = (
+    3.0,
+    6.0,
+    0.95,
+    3,
+)  # where the order of loudness alone tells layers, whatever else differs
 LETTER, SIDE, MIC, STRENGTH, STRUCK, NONE = "letter ", "side ", "mic ", "strength ", "struck ", ""
 
 
@@ -78,7 +83,9 @@ def _may_count(column: Column, hits: Sequence[PlacedFile]) -> bool:
     """Whether its words stand at most drums of the set, and do more than say again what tables know."""
     drums = len({_drum(hit, column.words) for hit in hits})
     known = [word for word in column.words if word.startswith((STRENGTH, STRUCK)) or word == NONE]
-    is_mixed = not any(word.startswith(STRUCK) for word in known) or len(column.drums) >= SURE_DRUMS and column.strengths
+    is_mixed = (
+        not any(word.startswith(STRUCK) for word in known) or len(column.drums) >= SURE_DRUMS and column.strengths
+    )
     has_more = len(known) < len(column.words) or any(word.startswith(STRUCK) for word in known)
     return bool(is_mixed) and has_more and (drums < 3 or 2 * len(column.drums) > drums)
 

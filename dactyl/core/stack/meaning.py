@@ -53,6 +53,8 @@ def without_title(spoken: Mapping[str, str]) -> dict[str, str]:
         return dict(spoken)
     title = read_name(f"{titles.pop()}.wav")
     words = {*title.kinds, *title.articulations, *title.mics, *title.weak_mics}
+    if not words:
+        return dict(spoken)
     names = {text: PurePosixPath(text.replace("\\", "/")).name for text in spoken.values()}
     read = [read_name(name) for name in names.values()]
     said = [words & {*one.kinds, *one.articulations, *one.mics, *one.weak_mics} for one in read]

@@ -37,6 +37,7 @@ from dactyl.core.stack.words import (
 _SHORT_LABELS = frozenset({"v", "l", "r", "t", "n", "x", "s", "h", "no", "nr"})  # need their number right behind them
 _GLUED_LABEL = re.compile("(?:vel|rr|[vlr])$")
 LONG_WORD = 4  # letters
+SHORTEST_ABBREVIATION = 4  # letters of a piece without its vowels
 LONGEST_PARTED = 80  # letters run together, in which words are looked for
 IN_OTHER_WORDS = frozenset(
     {"ride", "rack", "hats", "toms", "tamb", "ltom", "htom", "mtom", "caja", "palma", "skarp"}
@@ -336,6 +337,20 @@ def _single_words() -> frozenset[str]:
 
 
 @cache
+def _without_vowels() -> dict[str, str]:
+    """Pieces as they are shortened, shkr and cwbll, where one of them alone has these consonants."""
+    by_consonants: dict[str, set[str]] = {}
+    for word in _single_words():
+        if len(word) >= LONG_WORD and word.isascii():
+            by_consonants.setdefault(word[0] + re.sub("[aeiou]", "", word[1:]), set()).add(word)
+    return {
+        short: words.pop()
+        for short, words in by_consonants.items()
+        if len(words) == 1 and len(short) >= SHORTEST_ABBREVIATION and short not in known_words()
+    }
+
+
+@cache
 def known_words() -> frozenset[str]:
     """Every word that a table knows, by itself or in a pair."""
     phrases = {word for row, _ in _phrases() for word in row}
@@ -357,6 +372,8 @@ def parts_of(word: str) -> tuple[str, ...]:
     """What is run together in a word that no table knows: tomhi -> tom hi, hardsnare -> hard snare, snaredrum -> snare drum."""
     if word in _joined() or word in known_words() or len(word) > LONGEST_PARTED:
         return _joined().get(word, (word,))
+    if word in _without_vowels():
+        return (_without_vowels()[word],)
     for glued, phrase in _glued_phrases():
         if word.startswith(glued):
             rest = word[len(glued) :]

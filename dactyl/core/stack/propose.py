@@ -32,6 +32,7 @@ from dactyl.core.wave.tags import Tags
 PLAIN_TOMS = (["tom"], ["tm"], ["toms"], ["том"], ["puka"], ["rack"])  # words that don't say which
 LOOP_STRIKES = 4  # of like strength in one file
 LOOP_SHARE = 0.3  # of the files; where more hold several strikes, all are taken as they are
+KIND_OF_ARTICULATION = {"grabbed": "crash", "rim": "side_stick"}  # where a name says how, and not what
 UNSURE = 0.6  # share of the evidence below which a kind that was only heard is in doubt
 CONTRADICTION_DB = 1.0  # by which a layer may be softer than the one below before it is said
 
@@ -318,10 +319,10 @@ def kind_by_name(group: Sequence[PlacedFile]) -> str | None:
     spoken = " ".join([*named.pieces, *named.articulations, *_piece_number(group[0])])
     if (named.pieces or named.articulations) and (slug := kind_from_name(spoken) or next(iter(named.kinds), None)):
         return "ride_bell" if slug == "ride" and "bell" in named.articulations else slug
-    for word in named.folder_words:
+    for word in (*named.others, *named.folder_words):
         if slug := kind_from_name(word):
             return slug
-    return "crash" if "grabbed" in named.articulations else None
+    return KIND_OF_ARTICULATION.get(named.articulations[0]) if named.articulations else None
 
 
 def _piece_number(hit: PlacedFile) -> list[str]:

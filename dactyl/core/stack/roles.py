@@ -309,7 +309,9 @@ def _tells_drums_apart(group: Sequence[PlacedFile], slot: Slot, *, spare: bool) 
 
 def _stand_at_all_layers(group: Sequence[PlacedFile], numbers: Sequence[int | None]) -> bool:
     """Whether names say the layers, and every number stands at each of them."""
-    layers = {number: {hit.layer for hit, own in zip(group, numbers, strict=True) if own == number} for number in numbers}
+    layers = {
+        number: {hit.layer for hit, own in zip(group, numbers, strict=True) if own == number} for number in numbers
+    }
     every = set().union(*layers.values())
     return None not in every and all(own == every for own in layers.values())
 

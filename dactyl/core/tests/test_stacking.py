@@ -168,6 +168,42 @@ class Names(SimpleTestCase):
         for name, found in {"mic": mic, "layer": layer, "take": take, "drum": drum}.items():
             self.assertEqual([role for role, is_it in found.items() if is_it], [name])
 
+    def test_a_word_of_strength_that_nobody_knows_makes_no_drum(self):
+        """Cut off, with a slip, of no language, a word of the tables that means something else: the grid tells, and loudness."""
+        drums = {"kick": "Kick", "snare": "Snare", "hat closed": "HatClosed", "crash": "Crash"}
+        for number, words in enumerate(
+            (("qui", "mi", "loud"), ("sotf", "meidum", "ahrd"), ("guru", "gene", "gufe"), ("leise", "mitt", "laut"))
+        ):
+            for shape in (
+                "{drum}_{word}_{take}",
+                "{word} {drum} {take}",
+                "{word}/{drum}{take}",
+                "{drum}/{word} rr{take}",
+            ):
+
+                def called(truth: Truth, words=words, shape=shape) -> str:
+                    return shape.format(drum=drums[truth.pad], word=words[truth.layer], take=truth.take + 1) + ".wav"
+
+                files = record(list(drums), 3, 2, ["close"], called, seed=number, step_db=8.0)
+                with self.subTest(words=words, shape=shape):
+                    self.assertEqual(mistakes(propose([file for _, file in files.values()]), files), [])
+
+    def test_files_of_one_length_are_one_performance_and_a_title_says_nothing_that_names_say(self):
+        halves = record(
+            ["kick", "crash", "hat closed"], 2, 2, ["left", "right"],
+            lambda t: f"Crash grab/{t.pad} v{t.layer + 1} {t.take + 1}.{t.mic[0].upper()}.wav",
+        )  # fmt: skip
+        lengths = {
+            hit: 20_000 + 37 * n for n, hit in enumerate(sorted({(t.pad, t.layer, t.take) for t, _ in halves.values()}))
+        }
+        files = {
+            name: (truth, replace(file, frames=lengths[truth.pad, truth.layer, truth.take]))
+            for name, (truth, file) in halves.items()
+        }
+        proposal = propose([file for _, file in files.values()])
+        self.assertEqual(mistakes(proposal, files), [])
+        self.assertEqual(sorted(pad.kind for pad in proposal.pads), ["closed_hat", "crash", "kick"])
+
 
 class Habits(SimpleTestCase):
     def test_every_habit_is_read_exactly(self):
