@@ -23,14 +23,14 @@ EVERY = sized(40, 2)  # how often all hits are edited
 def rows() -> list[Row]:
     with own_data() as data:
         from dactyl.keeping.collecting import resident_bytes
-        from dactyl.parts import edits
+        from dactyl.parts import blocks, edits
         from dactyl.site.tests.served import Server
 
         points = tuple((100 * n, -float(n % 20)) for n in range(POINTS))
         part = edits.add_part(
             replace(part_of(HITS), curves=tuple(Curve(f"lane:{n}", "gain_db", points) for n in range(36, 48)))
         )
-        ids = list(part.events.values_list("pk", flat=True))
+        ids = blocks.rows(part)["id"].tolist()
         served = Server(data)
         served.start()
         try:

@@ -72,7 +72,7 @@ def rows() -> list[Row]:
 
         kit = kit_edits.kits.create_kit("Bench")
         few, some, many = (edits.add_part(part_of(hits)) for hits in (FEW, SOME, MANY))
-        return [_one_edit(few, many), *_tighten(some), *_drawing(data, kit.pk, many.pk)]
+        return [_one_edit(few, many), *_tighten(some), *_all_hits(kit, many), *_drawing(data, kit.pk, many.pk)]
 
 
 def _post(part, what: str, values: dict) -> float:
@@ -104,12 +104,43 @@ def _one_edit(few, many) -> Row:
 
 
 def _tighten(part) -> list[Row]:
-    ids = list(part.events.values_list("pk", flat=True))
+    from dactyl.parts import blocks
+
+    ids = blocks.rows(part)["id"].tolist()
     there = _post(part, "edit/tighten", {"ids": ids, "strength": 70, "grid": "1/16", "swing": 50, "closer_ms": 0, "further_ms": 0})  # fmt: skip
     back = _post(part, "undo", {})
-    floor = seconds(lambda: list(part.events.values_list("tick", "velocity", "note", "played_tick")))
+    floor = seconds(lambda: blocks.rows(part))
     figure = f"{there:.2f} s, and {back:.2f} s to undo"
     return [Row(f"Tightening {len(ids):,} hits, with undo", figure, (there + back) / floor, "under 0.5 s wanted, 2 s fails; x reading the rows", there + back < 2)]  # fmt: skip
+
+
+def _all_hits(kit, part) -> list[Row]:
+    """What asks about, or writes, every hit of a long part, against telling a page all of them."""
+    from django.test import Client
+
+    from dactyl.parts import blocks
+
+    client, ids = Client(HTTP_HOST="127.0.0.1"), blocks.rows(part)["id"].tolist()
+
+    def asked(url: str, form: dict | None = None) -> float:
+        answers = []
+        taken = seconds(lambda: answers.append(client.get(url) if form is None else client.post(url, form)))
+        assert answers[0].status_code in (200, 302), answers[0].content[:300]
+        return taken
+
+    floor = min(asked(f"/parts/{part.pk}/data/") for _ in range(3))
+    own = f"/parts/of/{kit.pk}/{part.pk}"
+    took = {
+        "moved": (_post(part, "edit/move", {"ids": ids, "ticks": 3}), 4.0),
+        "moved back by undo": (_post(part, "undo", {}), 2.0),
+        "with two bars inserted": (_post(part, "edit/insert-bars", {"bar": 3, "count": 2}), 5.0),
+        "written as a MIDI file": (asked(f"{own}/midi/"), 3.0),
+        "duplicated": (asked(f"{own}/duplicate/", {}), 4.0),
+        "asked about before a bounce": (asked(f"/bounces/of/{kit.pk}/check/", {"part": part.pk}), 2.5),
+    }
+    return [
+        ratio_row(f"{MANY:,} hits {what}", time, floor, most, "telling them") for what, (time, most) in took.items()
+    ]
 
 
 def _drawing(data, kit: int, part: int) -> list[Row]:
