@@ -329,7 +329,8 @@ function paintRuler(ctx, scene) {
   }
   ctx.font = '11px "Hyper Mono", monospace';
   const [from, to] = seen(scene);
-  for (const { tick, kind, bar } of time.lines(from, to, "off", 50, 26 * view.ticksPerPixel)) {
+  const apart = Math.max(26, 7 * String(about.bars).length + 9); // pixels that the number of a bar takes
+  for (const { tick, kind, bar } of time.lines(from, to, "off", 50, apart * view.ticksPerPixel)) {
     const x = Math.round(view.x(tick));
     ctx.fillStyle = ink.ink2;
     ctx.fillRect(x, kind === "bar" ? 18 : 32, 1, kind === "bar" ? RULER - 18 : RULER - 32);
