@@ -56,5 +56,5 @@ def told_apart(names: Sequence[str]) -> list[str]:
 
 
 def counted(count: int, noun: str) -> str:
-    """``"1 pad"``, ``"3 pads"``"""
-    return f"{count} {noun}" if count == 1 else f"{count} {noun}s"
+    """``"1 pad"``, ``"3 pads"``, ``"60,000 hits"``"""
+    return f"{count} {noun}" if count == 1 else f"{count:,} {noun}s"
