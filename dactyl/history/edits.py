@@ -1,6 +1,5 @@
 """Write edits so that they can be undone: every changed row, before and after, under one sentence."""
 
-import json
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cache
@@ -15,7 +14,7 @@ from django.utils import timezone
 from dactyl.core.errors import DactylError
 from dactyl.core.units import counted
 from dactyl.history.models import Document, Journal, Revision
-from dactyl.history.queries import first_undone, last_done
+from dactyl.history.queries import each, first_undone, last_done
 from dactyl.history.tables import FOLLOWERS, children_of, model_of, name_of
 
 ROWS_AT_ONCE = 500
@@ -103,14 +102,13 @@ class Change:
 
     def _delete_known(self, model: type[Model], known: dict[int, dict[str, Any]]) -> None:
         """known : the columns of the rows, by their keys"""
-        names, keys = _columns(model), list(known)
+        keys = list(known)
         for child, key in children_of(model):
-            own = child.objects.filter(**{f"{key}__in": keys}).values(*_columns(child))
-            found = {row[child._meta.pk.attname]: row for row in own}
-            if found:
+            own = child.objects.filter(**{f"{key}__in": each(keys)}).values(*_columns(child))
+            if found := {row[child._meta.pk.attname]: row for row in own}:
                 self._delete_known(child, found)
         table = name_of(model)
-        self.rows += [[table, key, {name: row[name] for name in names}, None] for key, row in known.items()]
+        self.rows += [[table, key, row, None] for key, row in known.items()]
         _delete(model, keys)
 
     def touch(self, *keys: int) -> None:
@@ -329,10 +327,7 @@ def _stored(field: Field, values: list[Any]) -> list[Any]:
 
 def _delete(model: type[Model], ids: list[int]) -> None:
     """Delete without Django's own cascade: the children have rows of their own in the revision."""
-    quote = connection.ops.quote_name
-    table, key = quote(model._meta.db_table), quote(model._meta.pk.column)
-    with connection.cursor() as cursor:
-        cursor.execute(f"DELETE FROM {table} WHERE {key} IN (SELECT value FROM json_each(%s))", [json.dumps(ids)])
+    model.objects.filter(pk__in=each(ids))._raw_delete("default")
 
 
 def _some(rows: Sequence[Any]) -> Iterator[Sequence[Any]]:

@@ -6,6 +6,7 @@ from typing import Any
 from django.db.models import Model, QuerySet
 
 from dactyl.history.edits import Change, insert_known
+from dactyl.history.queries import each
 from dactyl.kits.models import (
     Cell,
     ChokeGroup,
@@ -70,10 +71,10 @@ def copy_piece(change: Change, piece: Piece) -> Piece:
 
 
 def _copy_takes(layers: QuerySet[Layer], ids: Ids, create: Create) -> None:
-    kept = list(layers.values_list("pk", flat=True))
     _copy(layers, ids, create)
-    _copy(Take.objects.filter(layer__in=kept), ids, create)
-    _copy(TakeSample.objects.filter(take__layer__in=kept), ids, create)
+    own = each(ids.get(Layer, ()))
+    _copy(Take.objects.filter(layer__in=own), ids, create)
+    _copy(TakeSample.objects.filter(take__layer__in=own), ids, create)
 
 
 def _copy(found: QuerySet, ids: Ids, create: Create) -> None:

@@ -5,10 +5,11 @@ from collections.abc import Callable
 from threading import Lock
 
 from dactyl.core import kit as core
+from dactyl.core.lineup import MOST_MEMBERS
 from dactyl.kits.models import Kit
 from dactyl.kits.values import kit_value
 
-MOST_KEPT = 16  # as many as a lineup has members: with fewer, each of the largest is read anew each time
+MOST_KEPT = MOST_MEMBERS + 1  # a lineup and its members: with fewer, each of the largest is read anew each time
 _kept: OrderedDict[tuple[str, int], tuple[tuple, core.Kit]] = OrderedDict()
 _lock = Lock()
 

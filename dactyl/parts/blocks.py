@@ -4,7 +4,7 @@ A hit stays in the block of its key wherever it is moved, so an edit writes the 
 block is ever divided or joined. Keys are given once, in the order in which hits come.
 """
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +16,7 @@ from dactyl.core.parts import packed
 from dactyl.core.parts.part import Event
 from dactyl.core.parts.reshape import Reshaped
 from dactyl.history.edits import Change
+from dactyl.history.queries import each
 from dactyl.parts.models import Block, Part
 
 KEYS = 256  # of a block: an edit of one hit writes 3 KB, one of 100,000 writes 400 rows
@@ -33,9 +34,8 @@ class Edited:
 
     @classmethod
     def of(cls, reshaped: Reshaped) -> "Edited":
-        added = packed.rows_of([event._replace(id=number) for number, event in enumerate(reshaped.added, start=1)])
         removed = np.array(reshaped.removed, np.int64)
-        return cls(_by_key(reshaped.changed), added, removed)
+        return cls(_by_key(reshaped.changed), packed.rows_of(reshaped.added), removed)
 
     @classmethod
     def between(cls, before: Sequence[Event], after: Sequence[Event]) -> "Edited":
@@ -43,8 +43,7 @@ class Edited:
         new = [event for event in after if not event.id]
         was, now = (_by_key([event for event in events if event.id]) for events in (before, after))
         changed, removed = packed.different(was, now)
-        added = packed.rows_of([event._replace(id=number) for number, event in enumerate(new, start=1)])
-        return cls(changed, added, removed)
+        return cls(changed, packed.rows_of(new), removed)
 
 
 def _by_key(events: Sequence[Event]) -> np.ndarray:
@@ -55,14 +54,24 @@ def _by_key(events: Sequence[Event]) -> np.ndarray:
 def rows(part: Part) -> np.ndarray:
     """All hits, in the order in which they are played. One query."""
     texts = Block.objects.filter(part=part).order_by("number").values_list("data", flat=True)
-    return packed.in_order(packed.unpack_all(texts))
+    return packed.in_order(_unpacked(part, texts))
 
 
 def rows_of(part: Part, keys: Collection[int] | np.ndarray) -> np.ndarray:
     """The hits of these keys that are still there, in the order in which they are played."""
     wanted = np.array(list(keys) if isinstance(keys, set) else keys, np.int64)
-    found = packed.unpack_all(block.data for block in _blocks_of(part, wanted))
+    found = _unpacked(part, (block.data for block in _blocks_of(part, wanted)))
     return packed.in_order(found[np.isin(found["id"], wanted)])
+
+
+def _unpacked(part: Part, texts: Iterable[str]) -> np.ndarray:
+    """raises : PartError where a block is damaged"""
+    try:
+        return packed.unpack_all(texts)
+    except ValueError as damage:
+        raise PartError(
+            f"Hits of {part.name} are damaged in the database ({damage}). Go back to a copy of it, or choose another part."
+        ) from None
 
 
 def count(part: Part) -> int:
@@ -91,9 +100,12 @@ def write(change: Change, made: Edited) -> None:
     added = _with_keys(part, made.added)
     touched = np.concatenate([made.changed["id"], added["id"], made.removed])
     blocks = {block.number: block for block in _blocks_of(part, touched)}
-    now = packed.unpack_all(blocks[number].data for number in sorted(blocks))
+    now = _unpacked(part, (block.data for block in blocks.values()))
     _change(now, made.changed)
-    now = np.concatenate([now[~np.isin(now["id"], made.removed)], added])
+    stays = ~np.isin(now["id"], made.removed)
+    if len(added) and count(part) - np.count_nonzero(~stays) + len(added) > MAX_NOTES:
+        raise PartError(f"A part holds at most {MAX_NOTES:,} hits. Split it, or begin another.")
+    now = np.concatenate([now[stays], added])
     kept = {number: _kept(some) for number, some in _shared_out(now)}
     none = _kept(packed.NONE)
     change.update_known(
@@ -119,8 +131,6 @@ def _with_keys(part: Part, added: np.ndarray) -> np.ndarray:
     """New hits with keys that no hit ever had; each stands behind what is at its tick already."""
     if not len(added):
         return added
-    if count(part) + len(added) > MAX_NOTES:
-        raise PartError(f"A part holds at most {MAX_NOTES:,} hits. Split it, or begin another.")
     passes = set(np.unique(added["pass_id"]).tolist()) - {0}
     if passes - set(part.passes.filter(pk__in=passes).values_list("pk", flat=True)):
         raise ValueError("a hit names a pass of another part")
@@ -135,11 +145,7 @@ def _with_keys(part: Part, added: np.ndarray) -> np.ndarray:
 def _blocks_of(part: Part, keys: np.ndarray) -> list[Block]:
     """The blocks that hold these keys, in their order."""
     numbers = packed.distinct(keys // KEYS).tolist()
-    own = Block.objects.filter(part=part).order_by("number")
-    if len(numbers) <= 500:  # as many as one statement names
-        return list(own.filter(number__in=numbers))
-    wanted = set(numbers)
-    return [block for block in own if block.number in wanted]
+    return list(Block.objects.filter(part=part, number__in=each(numbers)).order_by("number"))
 
 
 def _shared_out(own: np.ndarray) -> list[tuple[int, np.ndarray]]:

@@ -27,7 +27,7 @@ from dactyl.parts.models import Part, Pass
 
 def add_part(value: PartValue, like: Part | None = None) -> Part:
     """A new part. like : what it is a copy or a piece of: it is written for the same notes, and has passes of its own"""
-    rows, about_ = packed.rows_of([event._replace(id=1) for event in value.events]), _about(ending_behind_hits(value))
+    rows, about_ = packed.rows_of(value.events), _about(ending_behind_hits(value))
     with transaction.atomic():
         part = Part.objects.create(**about_, written_for=like.written_for if like else "")
         passes = _copied_passes(like, part, set(np.unique(rows["pass_id"]).tolist())) if like else {}

@@ -1,5 +1,6 @@
 """What a bounce will do, told before it is made: hits that nothing answers, what it can't move, how large it is."""
 
+import math
 from bisect import bisect_left
 from collections import Counter, defaultdict
 from collections.abc import Iterable
@@ -14,11 +15,9 @@ from dactyl.core.parts.controls import CONTROLLER, KEY_PRESSURE, RESET_ALL
 from dactyl.core.parts.curves import GROUP, LANE, OUTPUT
 from dactyl.core.parts.part import Gesture, Hit, Part
 from dactyl.core.play.playbook import MicSound, PadTable, Playbook
-from dactyl.core.play.player import Player, Strike
+from dactyl.core.play.player import NO_NOTE, Player, Strike
 from dactyl.core.units import counted
 from dactyl.core.wave.write import BYTES_PER_VALUE
-
-SLOWEST = 2  # times its length that a sound may take, tuned down by an octave
 
 
 def unmet_curves(playbook: Playbook, part: Part, *, is_dry: bool = False) -> list[str]:
@@ -51,6 +50,7 @@ class Foreseen:
         self._strikes: Counter[tuple[Strike, ...]] = Counter()
         for act, count in self._acts():
             self._strikes.update(dict.fromkeys(map(tuple, self._player.strikes_of(act)), count))
+        self.sounding = self._sounding()
 
     def _acts(self) -> Iterable[tuple[Hit | Gesture, int]]:
         """Hits that are alike, and how many; one by one where pedals and hands decide between them what is struck."""
@@ -61,15 +61,14 @@ class Foreseen:
         alike = Counter((event.note, event.velocity, event.channel) for event in self.part.note_ons)
         return ((Hit(0, *how), count) for how, count in alike.items())
 
-    @property
-    def sounding(self) -> list[tuple[PadTable, MicSound]]:
+    def _sounding(self) -> list[tuple[PadTable, MicSound]]:
         """Every sound that may be heard, of which pad."""
-        return [
-            (self.playbook.pads[strike[0]], sound)
-            for strike in dict.fromkeys(strike for strikes in self._strikes for strike in strikes)
-            for region in self._player.sounding(strike)
-            for sound in region.sounds
-        ]
+        strikes = dict.fromkeys(strike for strikes in self._strikes for strike in strikes)
+        regions = {
+            (strike[0], id(region)): region for strike in strikes for region in self._player.sounding(strike)
+        }  # the velocities of a layer strike the same
+        pads = self.playbook.pads
+        return [(pads[index], sound) for (index, _), region in regions.items() for sound in region.sounds]
 
     @property
     def pad_ids(self) -> set[int]:
@@ -92,13 +91,31 @@ class Foreseen:
         return [(tuple(sorted(named[key] for key in keys)), hits) for keys, hits in together.most_common()]
 
     def frames(self) -> int:
-        """How long the bounce is. Only what may ring behind the part's end is played; which of its takes sound is a guess there."""
+        """How long the bounce is. Only what may ring behind the part's end is played; which takes sound and how they vary
+        is a guess there."""
         part, rate_hz = self.part, self.playbook.rate_hz
-        longest = max((sound.recipe.frames for _, sound in self.sounding), default=0)
-        first = part.tick_at(max(0, part.end_frame(rate_hz) - SLOWEST * longest) / rate_hz)
+        first = part.tick_at(max(0, part.end_frame(rate_hz) - self._longest()) / rate_hz)
         late = bisect_left(part.events, first, key=attrgetter("tick"))
         voices = voices_of(self.playbook, replace(part, events=part.events[late:]).acts(rate_hz))
         return bounce_frames(voices, part.end_frame(rate_hz))
+
+    def _longest(self) -> int:
+        """Frames from a hit until the last of what it strikes has ended, at most."""
+        curves = (curve for curve in self.part.curves if curve.kind == LANE and curve.what == "tune_cents")
+        lowest = min((value for curve in curves for _, value in curve.points), default=0.0)
+        slowest = 2 ** (max(0.0, -lowest) / 1200)
+        longest = 0.0
+        for strike in {strike for strikes in self._strikes for strike in strikes}:
+            pad, note = self.playbook.pads[strike[0]], strike[2]
+            frames = max(
+                (sound.recipe.frames for one in self._player.sounding(strike) for sound in one.sounds), default=0
+            )
+            key = pad.cents_per_key * (pad.root - note) / 1200 if note != NO_NOTE else 0.0
+            varied = pad.variation
+            stretched = frames * slowest * 2 ** max(0.0, key) / (min(1.0, *varied.ratios) if varied else 1.0)
+            late = self.playbook.members[pad.member].delay + pad.delay + (max(varied.delays) if varied else 0)
+            longest = max(longest, stretched + late + (max(pad.filter.tail_frames) if pad.filter else 0))
+        return math.ceil(longest)
 
 
 def size_on_disk(stem_count: int, frames: int, order: BounceOrder) -> int:

@@ -367,7 +367,9 @@ def _meta(kind: str, **said: Any) -> bytes:
 
 @lru_cache(maxsize=4096)
 def _delta(ticks: int) -> bytes:
-    """A variable-length quantity: seven bits a byte, the first bit of all but the last is set."""
+    """A variable-length quantity: seven bits a byte, the first bit of all but the last is set. raises : ValueError below 0"""
+    if ticks < 0:
+        raise ValueError("a message stands before the one that it follows")
     found = [ticks & 0x7F]
     while ticks := ticks >> 7:
         found.append(ticks & 0x7F | 0x80)

@@ -20,7 +20,7 @@ ROW = np.dtype([
 """One hit. ``id`` is 0 while it has no key, ``pass_id`` where it came with no pass."""
 EVENT = ("tick", "note", "velocity", "channel", "length_ticks", "played_tick", "order", "id")
 """Of a row, as the core's ``Event`` begins."""
-LIMITS = {"id": (0, 1 << 62), "tick": (0, 1 << 62), "note": (0, 127), "velocity": (0, 127), "channel": (0, 15),
+LIMITS = {"id": (0, 1 << 62), "tick": (0, 1 << 62), "order": (-(1 << 31), (1 << 31) - 1), "note": (0, 127), "velocity": (0, 127), "channel": (0, 15),
     "length_ticks": (0, 1 << 62), "played_tick": (0, 1 << 62), "pass_id": (0, 1 << 62)}  # fmt: skip
 COMPRESSION = 1  # of zlib: the quickest; 9 saves a tenth
 NONE = np.empty(0, ROW)
@@ -39,11 +39,21 @@ def rows_of(events: Sequence[Event]) -> np.ndarray:
     }  # fmt: skip
     for name, column in own.items():
         numbers = np.array(column, np.int64)
-        low, high = LIMITS.get(name, (-(1 << 31), (1 << 31) - 1))
-        if numbers.min() < low or numbers.max() > high:
-            raise ValueError(f"{name} of a hit is from {low} to {high}")
+        _check_column(name, numbers)  # before it is narrowed
         rows[name] = numbers
     return rows
+
+
+def _check(rows: np.ndarray) -> None:
+    for name in LIMITS:
+        _check_column(name, rows[name])
+
+
+def _check_column(name: str, numbers: np.ndarray) -> None:
+    """raises : ValueError where a number is outside ``LIMITS``"""
+    low, high = LIMITS[name]
+    if len(numbers) and (numbers.min() < low or numbers.max() > high):
+        raise ValueError(f"{name} of a hit is from {low} to {high}")
 
 
 def events_of(rows: np.ndarray) -> list[Event]:
@@ -79,6 +89,7 @@ def unpack(text: str) -> np.ndarray:
     rows = np.array(columns.T, order="C").reshape(-1).view(ROW)  # a copy, that may be written
     rows["played_tick"] += rows["tick"]
     rows["id"] = np.cumsum(rows["id"])
+    _check(rows)
     return rows
 
 

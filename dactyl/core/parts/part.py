@@ -175,7 +175,8 @@ class Part:
     def frames_of(self, ticks: np.ndarray, rate_hz: int) -> np.ndarray:
         """``frame_at`` of ticks, int64: whole seconds and the rest apart, so that it stays exact."""
         unit, tempos = self.ticks_per_beat * 1_000_000, self.tempos
-        if int(ticks.max(initial=0)) * max(tempo for _, tempo in tempos) >= 1 << 62:
+        most = int(ticks.max(initial=0)) * max(tempo for _, tempo in tempos), 2 * unit * (rate_hz + 1)
+        if max(most) >= 1 << 62:
             return np.array([self.frame_at(tick, rate_hz) for tick in ticks.tolist()], np.int64)
         starts, each = np.array(tempos, np.int64).T
         at = np.maximum(np.searchsorted(starts, ticks, "right") - 1, 0)

@@ -123,7 +123,8 @@ class Player:
     def sounding(self, strike: Strike) -> list[Region]:
         """The takes of the struck pad of which one, or some, can sound."""
         pad = self.playbook.pads[strike[0]]
-        return [] if pad.muted else [pad.regions[number] for number in self._matches(*strike[:2])]
+        matching = [] if pad.muted else [pad.regions[number] for number in self._matches(*strike[:2])]
+        return [region for region in matching if region.places]
 
     def _strike(self, strikes: list[Strike], hit: Hit, draws: dict[int, float]) -> list[Voice]:
         """draws : of each member that draws"""

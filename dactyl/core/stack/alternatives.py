@@ -33,12 +33,8 @@ NOISE_HZ = 6000.0  # where no timbre is known: above it pitches are alike
 OCTAVES = (60.0, 12.0, 18.0)  # there: what one of pitch, brightness and decay counts; the second changes with force
 LAYER_STEP_DB, LAYER_ORDERED = 1.5, 0.85  # between layers on the mean, and the share of drums and steps that rise
 TAKE_DB = 1.5  # on the mean between two words that count takes
-SURE_STEP_DB, SURE_PAIR_DB, SURELY_ORDERED, SURE_DRUMS = (
-    3.0,
-    6.0,
-    0.95,
-    3,
-)  # where the order of loudness alone tells layers, whatever else differs
+# Where the order of loudness alone tells layers, whatever else differs: steps, of two words alone, share that rises, drums.
+SURE_STEP_DB, SURE_PAIR_DB, SURELY_ORDERED, SURE_DRUMS = 3.0, 6.0, 0.95, 3
 LETTER, SIDE, MIC, STRENGTH, STRUCK, NONE = "letter ", "side ", "mic ", "strength ", "struck ", ""
 
 
@@ -56,10 +52,9 @@ class Column:
     def drums(self) -> set[tuple]:
         return {_drum(next(iter(cell.values())), self.words) for cell in self.cells}
 
-    @property
-    def strengths(self) -> list[str]:
-        """Those of its words that tables know."""
-        return [word for word in self.words if word.startswith(STRENGTH)]
+    def has(self, mark: str) -> bool:
+        """Whether tables know one of its words: STRENGTH, or STRUCK."""
+        return any(word.startswith(mark) for word in self.words)
 
 
 def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
@@ -82,12 +77,12 @@ def tell_alternatives(hits: Sequence[PlacedFile]) -> None:
 def _may_count(column: Column, hits: Sequence[PlacedFile]) -> bool:
     """Whether its words stand at most drums of the set, and do more than say again what tables know."""
     drums = len({_drum(hit, column.words) for hit in hits})
-    known = [word for word in column.words if word.startswith((STRENGTH, STRUCK)) or word == NONE]
-    is_mixed = (
-        not any(word.startswith(STRUCK) for word in known) or len(column.drums) >= SURE_DRUMS and column.strengths
-    )
-    has_more = len(known) < len(column.words) or any(word.startswith(STRUCK) for word in known)
-    return bool(is_mixed) and has_more and (drums < 3 or 2 * len(column.drums) > drums)
+    if column.has(STRUCK):
+        if not column.has(STRENGTH) or len(column.drums) < SURE_DRUMS:
+            return False
+    elif all(word.startswith(STRENGTH) or word == NONE for word in column.words):
+        return False
+    return drums < 3 or 2 * len(column.drums) > drums
 
 
 def _are_some(column: Column, role: str, hits: Sequence[PlacedFile]) -> bool:
@@ -103,7 +98,7 @@ def _words(named: Named) -> list[str]:
     known = [word for word in dict.fromkeys((*named.others, *named.folder_words)) if not word.startswith("note ")]
     is_sided = named.side in ("l", "r") and not any(mic.endswith((" left", " right")) for mic in named.mics)
     marks = [LETTER + named.letter] * bool(named.letter) + [SIDE + named.side] * is_sided
-    marks += [STRENGTH + named.layer_text] * _has_strength(named)
+    marks += [_strength(named)] if _has_strength(named) else []
     marks += [STRUCK + one for one in named.articulations[:1] if len(named.articulations) == 1]
     return known + marks + [MIC + mic for mic in named.weak_mics]
 
@@ -111,6 +106,11 @@ def _words(named: Named) -> list[str]:
 def _has_strength(named: Named) -> bool:
     """A word for how hard: it stands for itself in a column, beside words that no table knows."""
     return named.is_dynamic and bool(named.layer_text)
+
+
+def _strength(named: Named) -> str:
+    """With its rank: "very soft" and "very hard" begin alike."""
+    return f"{STRENGTH}{named.layer:g} {named.layer_text}"
 
 
 def _rest(named: Named, words: Iterable[str]) -> tuple:
@@ -169,15 +169,16 @@ def _columns(hits: Sequence[PlacedFile]) -> list[Column]:
 
 def _role(column: Column) -> str:
     """ "mic", "layer", "take", or nothing where its words tell drums apart, or too little shows what they are."""
-    if _may_be_mics(column) and _are_mics(column):
+    is_known = column.has(STRENGTH) or column.has(STRUCK)  # such words are layers, or stay what tables say
+    if not is_known and _may_be_mics(column) and _are_mics(column):
         return "mic"
     if _are_surely_layers(column):
         return "layer"
-    if _differ(column) or any(word.startswith(STRUCK) for word in column.words):
+    if _differ(column) or column.has(STRUCK):
         return ""
     if _are_layers(column):
         return "layer"
-    return "take" if _are_takes(column) else ""
+    return "take" if not is_known and _are_takes(column) else ""
 
 
 def _may_be_mics(column: Column) -> bool:
@@ -291,8 +292,8 @@ def _are_surely_layers(column: Column) -> bool:
     step_db, rising = _staircase(column)
     if step_db < SURE_STEP_DB or rising < SURELY_ORDERED:
         return False
-    rank = {STRENGTH + hit.named.layer_text: hit.named.layer for cell in column.cells for hit in cell.values()}
-    known = [rank[word] for word in _in_order(column, "layer") if word.startswith(STRENGTH)]
+    ranks = {_strength(n): n.layer for cell in column.cells for hit in cell.values() if _has_strength(n := hit.named)}
+    known = [ranks[word] for word in _in_order(column, "layer") if word.startswith(STRENGTH)]
     if known != sorted(known):
         return False
     if len(column.words) > 2:
@@ -331,7 +332,10 @@ def _in_order(column: Column, role: str) -> list[str]:
 
 
 def _give(named: Named, word: str, role: str, number: int) -> None:
-    text = word.removeprefix(LETTER).removeprefix(SIDE).removeprefix(MIC).removeprefix(STRENGTH).removeprefix(STRUCK)
+    is_strength = word.startswith(STRENGTH)
+    text = named.layer_text if is_strength else word
+    for mark in (LETTER, SIDE, MIC, STRUCK):
+        text = text.removeprefix(mark)
     named.weak_mics = [mic for mic in named.weak_mics if MIC + mic != word]
     if word.startswith(LETTER):
         named.letter = ""
@@ -344,7 +348,7 @@ def _give(named: Named, word: str, role: str, number: int) -> None:
         named.mics[0] = f"{named.mics[0]} {SIDE_MICS[text]}"
     elif role == "mic":
         named.mics.append(SIDE_MICS.get(text) or MIC_LETTERS[text] if word.startswith((LETTER, SIDE)) else text)
-    elif role == "layer" and (named.layer is None or word.startswith(STRENGTH)):
+    elif role == "layer" and (named.layer is None or is_strength):
         named.layer, named.layer_text, named.is_dynamic = float(number), text, True
     else:
         slot = (ROMAN, 1 + sum(kind == ROMAN for kind, _ in named.numbers))

@@ -47,20 +47,18 @@ def without_kit_name(files: Sequence[str]) -> dict[str, str]:
 def without_title(spoken: Mapping[str, str]) -> dict[str, str]:
     """Names without the folder that all of them are in, where its title says of all what the names say of some: how a drum is
     struck, or which microphone heard it. The title is only what the set is called by."""
-    folders = {text: PurePosixPath(text.replace("\\", "/")).parent.name for text in spoken.values()}
-    titles = set(folders.values())
-    if len(titles) != 1 or len(spoken) < FEWEST:
+    paths = {file: PurePosixPath(text.replace("\\", "/")) for file, text in spoken.items()}
+    if len({path.parent for path in paths.values()}) != 1 or len(spoken) < FEWEST:
         return dict(spoken)
-    title = read_name(f"{titles.pop()}.wav")
+    title = read_name(f"{next(iter(paths.values())).parent.name}.wav")
     words = {*title.kinds, *title.articulations, *title.mics, *title.weak_mics}
     if not words:
         return dict(spoken)
-    names = {text: PurePosixPath(text.replace("\\", "/")).name for text in spoken.values()}
-    read = [read_name(name) for name in names.values()]
+    read = [read_name(path.name) for path in paths.values()]
     said = [words & {*one.kinds, *one.articulations, *one.mics, *one.weak_mics} for one in read]
     if not any(said) or all(said):
         return dict(spoken)
-    return {file: names[text] for file, text in spoken.items()}
+    return {file: str(path.parent.parent / path.name) for file, path in paths.items()}
 
 
 def without_counters(spoken: Mapping[str, str]) -> dict[str, str]:

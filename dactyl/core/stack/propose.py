@@ -322,7 +322,7 @@ def kind_by_name(group: Sequence[PlacedFile]) -> str | None:
     for word in (*named.others, *named.folder_words):
         if slug := kind_from_name(word):
             return slug
-    return KIND_OF_ARTICULATION.get(named.articulations[0]) if named.articulations else None
+    return next((KIND_OF_ARTICULATION[how] for how in named.articulations if how in KIND_OF_ARTICULATION), None)
 
 
 def _piece_number(hit: PlacedFile) -> list[str]:

@@ -24,8 +24,9 @@ from dactyl.core.bounce.stems_add_up import stems_add_up
 from dactyl.core.errors import BounceError, KitError, PartError
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.notes import note_label, parse_note, relabelled
-from dactyl.core.kit import Envelope, Filter, Layer, Mic, Output, OutputGroup, Parallel, Take, Variation
+from dactyl.core.kit import Envelope, Filter, Kit, Layer, Mic, Output, OutputGroup, Parallel, Take, Variation
 from dactyl.core.parts.controls import CONTROLLER, Control
+from dactyl.core.parts.curves import Curve
 from dactyl.core.parts.part import Event, Hit, Part
 from dactyl.core.parts.structure import new_part
 from dactyl.core.play.compile import compile_kit
@@ -33,6 +34,13 @@ from dactyl.core.tests.kits import CHOKE_A, RATE, kit, leaving, pad, sample
 from dactyl.core.wave.write import WaveWriter
 
 EMPTY = new_part("empty", 1)
+
+
+def late_and_low(value: Kit) -> Kit:
+    """The first pad late, and tuned down by its key. What varies would be told by its counters, which a guess does not know."""
+    first, *rest = value.pieces
+    low = replace(first.pads[0], delay_ms=30.0, cents_per_key=100.0, root=50)
+    return replace(value, pieces=(replace(first, pads=(low,)), *rest))
 
 
 def noise(recipe) -> np.ndarray:
@@ -263,12 +271,15 @@ class Stems(SimpleTestCase):
             pad("c", note=43, output="Three", choke=CHOKE_A), pad("never", note=50, output="Four"),
             outputs=("Main", "Two", "Three", "Four"),
         )  # fmt: skip
+        both = late_and_low(both)
         book, dice = compile_kit(both, RATE), random.Random(45)
         for number in range(8):
             ticks = sorted(dice.choices(range(200_000), k=dice.choice([1, 2, 400])))
             events = tuple(Event(tick, dice.choice([38, 41, 43, 60]), dice.randint(1, 127)) for tick in ticks)
             part = replace(self.part, events=events, end_tick=ticks[-1] + 1)
             said = (Control(ticks[0], CONTROLLER, 4, 90, 9),) if number % 2 else ()
+            if number > 3:
+                part = replace(part, curves=(Curve("lane:43", "tune_cents", ((0, -2400.0), (ticks[-1], -300.0))),))
             voices, told = voices_of(book, part.hits(RATE)), Foreseen(book, replace(part, controls=said))
             with self.subTest(number):
                 self.assertEqual(told.pad_ids, {voice.pad.id for voice in voices})

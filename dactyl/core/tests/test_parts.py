@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from dactyl.core.errors import PartError
 from dactyl.core.formats.midi import numbered, read_midi, read_tracks, write_midi
-from dactyl.core.parts import figures, select, structure, timing, velocity
+from dactyl.core.parts import figures, packed, select, structure, timing, velocity
 from dactyl.core.parts.meter import GRIDS, bar_at, grid_tick, nearest_place, place_of, tick_of_bar
 from dactyl.core.parts.part import Event, Part, Section
 from dactyl.core.parts.timing import Grid
@@ -31,6 +31,42 @@ def a_part(*events: Event, **settings) -> Part:
 def beat(*hits: tuple[float, int, int]) -> Part:
     """Hits as (beat, note, velocity)."""
     return a_part(*(Event(round(at * PPQ), note, loud) for at, note, loud in hits))
+
+
+class Packed(SimpleTestCase):
+    numbers = st.integers(0, 1 << 40)
+
+    @given(
+        st.lists(
+            st.tuples(numbers, numbers, st.integers(0, 127), numbers, st.integers(0, 15), st.integers(0, 9)),
+            max_size=40,
+        )
+    )
+    def test_hits_are_unpacked_as_they_were_packed(self, rows):
+        events = [
+            Event(tick, note, note, channel, length, played, place, id=n, pass_id=place or None)
+            for n, (tick, played, note, length, channel, place) in enumerate(rows, start=1)
+        ]
+        self.assertEqual(packed.events_of(packed.unpack(packed.pack(packed.rows_of(events)))), events)
+
+    def test_a_number_that_no_hit_has_is_refused_on_both_ways(self):
+        rows = packed.rows_of([Event(5, 38, 90, id=1)])
+        for name, value in (("note", 200), ("velocity", 128), ("channel", 16), ("tick", -1)):
+            with self.subTest(name):
+                wrong = rows.copy()
+                wrong[name] = value
+                self.assertRaises(ValueError, packed.unpack, packed.pack(wrong))
+                self.assertRaises(ValueError, packed.rows_of, [Event(5, 38, 90)._replace(**{name: value})])
+
+    @given(
+        st.lists(st.tuples(numbers, st.integers(1, 16_777_215)), max_size=4, unique_by=lambda tempo: tempo[0]),
+        st.lists(numbers, max_size=20), st.sampled_from([1, 480, 96_000, 2_000_000_000]), st.sampled_from([8000, 48_000, 192_000]),
+    )  # fmt: skip
+    def test_frames_of_many_ticks_are_those_of_each(self, tempos, ticks, ticks_per_beat, rate_hz):
+        changes = tuple(sorted((tick + 1, tempo) for tick, tempo in tempos))
+        part = replace(a_part(), ticks_per_beat=ticks_per_beat, tempos=((0, 500_000), *changes))
+        found = part.frames_of(np.array(ticks, np.int64), rate_hz).tolist()
+        self.assertEqual(found, [part.frame_at(tick, rate_hz) for tick in ticks])
 
 
 class Bars(SimpleTestCase):

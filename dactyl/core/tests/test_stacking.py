@@ -188,6 +188,20 @@ class Names(SimpleTestCase):
                 with self.subTest(words=words, shape=shape):
                     self.assertEqual(mistakes(propose([file for _, file in files.values()]), files), [])
 
+    def test_strengths_that_begin_alike_stay_apart_and_a_folder_of_each_drum_is_no_title(self):
+        words = ("very soft", "luma", "hard", "very hard")
+        drums = {"kick": "Kick", "snare": "Snare", "crash": "Crash"}
+        files = record(
+            list(drums), 4, 2, ["close"], lambda t: f"{drums[t.pad]} {words[t.layer]} {t.take + 1}.wav", step_db=7.0
+        )
+        self.assertEqual(mistakes(propose([file for _, file in files.values()]), files), [])
+        apart = record(
+            list(drums), 2, 2, ["close", "room"],
+            lambda t: f"{drums[t.pad]}/Close/v{t.layer + 1} {t.take + 1}{' close' if t.mic == 'close' else ' room'}.wav",
+        )  # fmt: skip
+        self.assertEqual({truth.pad for truth, _ in apart.values()}, set(drums))
+        self.assertEqual(len(propose([file for _, file in apart.values()]).pads), len(drums))
+
     def test_files_of_one_length_are_one_performance_and_a_title_says_nothing_that_names_say(self):
         halves = record(
             ["kick", "crash", "hat closed"], 2, 2, ["left", "right"],

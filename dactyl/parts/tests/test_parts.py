@@ -9,10 +9,11 @@ from django.db import connection
 from django.db.models import F
 from django.test.utils import CaptureQueriesContext
 
+from dactyl.core.errors import PartError
 from dactyl.core.formats.midi import read_midi, write_midi
 from dactyl.core.formats.musicxml.read import read_musicxml
 from dactyl.core.maps import translate
-from dactyl.core.parts import structure
+from dactyl.core.parts import packed, structure
 from dactyl.core.parts.curves import Curve
 from dactyl.core.parts.part import Event, Part, Section
 from dactyl.core.parts.reshape import Reshaped
@@ -476,6 +477,21 @@ class Copies(PartCase):
         with self.assertRaisesRegex(ValueError, "pass of another part"):
             reshape(other, other.version, "Drawn", made)
         self.assertEqual((blocks.count(other), PartRow.objects.get(pk=other.pk).version), (1, 1))
+
+    def test_a_part_that_is_full_can_be_played_over_and_one_that_is_damaged_says_so(self):
+        full = add_part(a_part(*(Event(10 * n, 38, 90) for n in range(4)), end_tick=3840))
+        own = [event.id for event in events(full)]
+        with patch.object(blocks, "MAX_NOTES", 4):
+            new = (Event(5, 38, 90), Event(6, 38, 90))
+            reshape(full, full.version, "Played over", Reshaped(added=new, removed=tuple(own[:2])))
+            with self.assertRaisesRegex(PartError, "at most 4 hits"):
+                reshape(full, full.version, "One more", Reshaped(added=new[:1]))
+        self.assertEqual([event.tick for event in events(full)], [5, 6, 20, 30])
+        for data in ("", "AAAA", packed.pack(blocks.rows(full))[:-8]):
+            with self.subTest(data):
+                full.blocks.update(data=data)
+                refused = self.client.get(f"/parts/{full.pk}/data/", headers={"X-Rate": "48000"})
+                self.assertContains(refused, "are damaged in the database", status_code=422)
 
     def test_what_was_silent_stays_silent_where_a_translation_is_written_and_is_said(self):
         """The kit answers 38 alone; of the standard notes 38 has a counterpart, 40 and 99 none."""
